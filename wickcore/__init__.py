@@ -1,0 +1,1 @@
+"""The computation: no Django, no files, no network, no clock."""

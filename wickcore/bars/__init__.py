@@ -1,0 +1,1 @@
+"""All instruments' bars in one ragged table, with frames, splits and facts."""

@@ -1,0 +1,1 @@
+"""The invented market's generator."""

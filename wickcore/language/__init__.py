@@ -1,0 +1,1 @@
+"""The rule language: text to tree to checked rule."""

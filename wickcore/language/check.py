@@ -1,0 +1,205 @@
+"""Text to checked rule: the one door into the language."""
+
+from collections.abc import Mapping
+
+from wickcore.language import tree
+from wickcore.language.catalogue import CATALOGUE, FRAMES
+from wickcore.language.expressions import Expressions, Unresolved
+from wickcore.language.operations import Op, constant
+from wickcore.language.parser import parse, parse_expression
+from wickcore.language.problems import Places, Problem, RuleError, nearest
+from wickcore.language.rule import CheckedRule, DialState, Line, Value
+from wickcore.language.tree import Span
+
+MAX_PARTS = 32
+
+
+def check_rule(text: str, parts: Mapping[str, str] | None = None, dials: Mapping[str, float] | None = None) -> CheckedRule:
+    """Checks a whole rule.
+
+    parts: texts of the rules that `use` can name. dials: settings that replace the defaults, by name.
+    Raises RuleError carrying every problem found.
+    """
+    return _Check(text, parts or {}, dials or {}).run()
+
+
+def check_expression(text: str, frame: str = "day") -> Value:
+    """Checks one expression, such as a column or an argument of `upperwick values`. Raises RuleError."""
+    node = parse_expression(text)
+    places, problems = Places(text), []  # type: Places, list[Problem]
+    expressions = Expressions(
+        text, lambda s, m, e: problems.append(places.problem(s, m, e)), lambda s, m, e: None, frame, "close"
+    )
+    try:
+        return expressions.check(node)
+    except Unresolved:
+        raise RuleError(problems) from None
+
+
+class _Check:
+    def __init__(self, text: str, parts: Mapping[str, str], settings: Mapping[str, float]) -> None:
+        self.rule = parse(text)
+        self.parts, self.settings = parts, settings
+        self.problems: list[Problem] = []
+        self.advice: list[Problem] = []
+        self.places = Places(self.rule.text)
+        self.lines: list[Line] = []
+        self.dials: list[DialState] = []
+        self.lets: dict[str, Value] = {}
+        frame = self._choice("bars", FRAMES, "day")
+        if frame.endswith("min"):
+            self._say(self.rule.headers["bars"][1], f"There are no {frame} bars in this market; use day, week or month.")
+            frame = "day"
+        self.frame = frame
+        self.decide = self._choice("decide", ("close", "open"), "close")
+        self.used: list[str] = []
+
+    def run(self) -> CheckedRule:
+        headers = self.rule.headers
+        side = self._choice("side", ("long", "short"), "long")
+        self.expressions = self._scope(self.rule.text, self._say)
+        self._statements(self.rule, self.expressions, None, None)
+        if not any(line.decides for line in self.lines) and not self.problems:
+            self._say(Span(0, 1), "This rule has no line that decides anything; write a condition, such as `close > sma(50)`.")
+        unknown = set(self.settings) - {d.name for d in self.dials}
+        if unknown:
+            self._say(Span(0, 1), f"There is no dial named `{sorted(unknown)[0]}` in this rule.")
+        if self.problems:
+            raise RuleError(self.problems)
+        return CheckedRule(
+            self.rule.text, headers.get("name", ("", Span(0, 0)))[0], headers.get("about", ("", Span(0, 0)))[0], side, self.frame,
+            self.decide, headers["universe"][0] if "universe" in headers else None, tuple(self.lines), tuple(self.dials), self.lets,
+            tuple(sorted(set(self.advice))),
+        )  # fmt: skip
+
+    def _scope(self, text: str, say: "object") -> Expressions:
+        def advise(span: Span, message: str, mend: str | None) -> None:
+            if text is self.rule.text:
+                self.advice.append(self.places.problem(span, message, mend))
+
+        return Expressions(text, say, advise, self.frame, self.decide)  # type: ignore[arg-type]
+
+    def _choice(self, key: str, allowed: tuple[str, ...], default: str) -> str:
+        if key not in self.rule.headers:
+            return default
+        value, span = self.rule.headers[key]
+        if value not in allowed:
+            near = nearest(value, allowed) if value else None
+            self._say(span, f"`{key}` is one of {', '.join(allowed)}; this says `{value}`.", near)
+            return default
+        return value
+
+    def _say(self, span: Span, message: str, mend: str | None = None) -> None:
+        self.problems.append(self.places.problem(span, message, mend))
+
+    # -- statements --------------------------------------------------------------------------------------------------
+
+    def _statements(self, rule: tree.RuleText, scope: Expressions, part: str | None, at: Span | None) -> None:
+        for statement in rule.statements:
+            try:
+                if isinstance(statement, tree.Dial):
+                    self._dial(statement, scope, at)
+                elif isinstance(statement, tree.Let):
+                    self._let(statement, scope)
+                elif isinstance(statement, tree.Use):
+                    self._use(statement, scope, at)
+                else:
+                    self._line(statement, scope, 0, False, part, at)
+            except Unresolved:
+                continue
+
+    def _new_name(self, name: str, span: Span, scope: Expressions) -> None:
+        if name in CATALOGUE or name in FRAMES:
+            scope._fail(span, f"`{name}` is a name of the language; choose another.")
+        if name in scope.lets or name in scope.dials:
+            scope._fail(span, f"`{name}` is already named above; choose another.")
+
+    def _dial(self, dial: tree.Dial, scope: Expressions, at: Span | None) -> None:
+        self._new_name(dial.name, dial.name_span, scope)
+        value = self.settings.get(dial.name, dial.default)
+        scope.dials[dial.name] = Value(constant(value), "number", None, value, 0.0, dial.percent)
+        if dial.low is not None and dial.high is not None:
+            if dial.low > dial.high:
+                scope._fail(dial.span, f"The range of `{dial.name}` runs from {dial.low:g} down to {dial.high:g}; swap the two.")
+            if not dial.low <= value <= dial.high:
+                scope._fail(dial.span, f"`{dial.name}` is {value:g}, outside its range {dial.low:g} to {dial.high:g}.")
+        if dial.step is not None and dial.step <= 0:
+            scope._fail(dial.span, "A dial's step is above zero.")
+        line = self.places.line_of((at or dial.span).start)
+        self.dials.append(DialState(dial.name, value, dial.low, dial.high, dial.step, dial.percent, line))
+
+    def _let(self, let: tree.Let, scope: Expressions) -> None:
+        self._new_name(let.name, let.name_span, scope)
+        try:
+            self.lets[let.name] = scope.check(let.value)
+        finally:
+            # Named even when wrong, so that each later use does not complain again of an unknown name.
+            scope.lets[let.name] = let.value
+            scope.pairs, scope.overlays = [], []
+
+    def _use(self, use: tree.Use, scope: Expressions, at: Span | None) -> None:
+        place = at or use.span
+        if use.name not in self.parts:
+            near = nearest(use.name, list(self.parts)) if self.parts else None
+            hint = f": did you mean “{near}”?" if near else "; save it first, or take this line out."
+            self._say(place, f"There is no rule named “{use.name}”{hint}", f'use "{near}"' if near else None)
+            raise Unresolved
+        if use.name in self.used:
+            self._say(place, f"“{use.name}” uses itself, directly or through another rule; break the circle.")
+            raise Unresolved
+        if len(self.used) >= MAX_PARTS:
+            self._say(place, f"Rules use one another at most {MAX_PARTS} deep.")
+            raise Unresolved
+        try:
+            inner = parse(self.parts[use.name])
+        except RuleError as error:
+            self._say(place, f"In “{use.name}”, line {error.problems[0].line}: {error.problems[0].message}")
+            raise Unresolved from None
+        places = Places(inner.text)
+
+        def say(span: Span, message: str, mend: str | None = None) -> None:
+            self._say(place, f"In “{use.name}”, line {places.line_of(span.start)}: {message}")
+
+        inside = self._scope(inner.text, say)
+        inside.dials, inside.lets = scope.dials, scope.lets
+        inside._let_values = scope._let_values
+        self.used.append(use.name)
+        self._statements(inner, inside, use.name, place)
+        self.used.pop()
+
+    def _line(
+        self, node: tree.Condition | tree.Group, scope: Expressions, depth: int, skip: bool, part: str | None, at: Span | None
+    ) -> Op:
+        skip = skip or node.skip
+        number = self.places.line_of((at or node.span).start)
+        text = " ".join(scope.text[node.span.start : node.span.end].split())
+        if isinstance(node, tree.Condition):
+            scope.pairs, scope.overlays = [], []
+            value = scope.condition(node.value)
+            self.lines.append(
+                Line(number, text, value.op, depth, skip, part, tuple(scope.pairs), tuple(scope.overlays))
+            )
+            return value.op
+        place = len(self.lines)
+        failed, ops = False, []
+        for child in node.children:
+            try:
+                ops.append(self._line(child, scope, depth + 1, skip, part, at))
+            except Unresolved:
+                failed = True
+        least = self._least(node, scope)
+        if failed or not ops:
+            raise Unresolved
+        kind = {"any": "any", "all": "all", "none": "none", "least": "least"}[node.kind]
+        op = Op(kind, tuple(ops), (float(least),) if kind == "least" else (), result="condition")
+        self.lines.insert(place, Line(number, text, op, depth, skip, part))
+        return op
+
+    def _least(self, node: tree.Group, scope: Expressions) -> int:
+        if node.least is None:
+            return 0
+        amount = scope.number(node.least).constant if isinstance(node.least, tree.Name) else node.least
+        deciding = sum(1 for c in node.children)
+        if amount is None or amount != int(amount) or not 1 <= amount <= max(1, deciding):
+            scope._fail(node.span, f"“at least” takes a whole number from 1 to the {deciding} lines below it.")
+        return int(amount)

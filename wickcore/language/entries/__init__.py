@@ -1,0 +1,1 @@
+"""The catalogue's entries, one module a group of families."""

@@ -1,0 +1,37 @@
+"""What is known about an instrument on a day besides its prices: facts and texts, each as published by that day."""
+
+from wickcore.language.catalogue import Entry
+
+_F = "facts"
+
+
+def _fact(name: str, help: str, formula: str, example: str) -> Entry:
+    return Entry(name, _F, "fact", "number", help, formula, "until first published", "the instrument's reports", example)
+
+
+def _text(name: str, help: str, example: str) -> Entry:
+    return Entry(name, _F, "text", "text", help, name, source="the instrument's listing", example=example)
+
+
+ENTRIES = (
+    _fact("shares_outstanding", "Shares outstanding by the latest report, split since then or not.", "shares", "shares_outstanding > 10m"),
+    _fact("market_cap", "Size in money: the day's close times shares outstanding.", "close * shares_outstanding", "market_cap > 500m"),
+    _fact("eps", "Earnings a share over the last four reported quarters, in money of that day.", "earnings of four quarters / shares",
+          "eps > 0"),
+    _fact("pe", "The close over the earnings a share; unknown when nothing was earned.", "close / eps", "pe < 15"),
+    _fact("revenue_growth", "The latest quarter's revenue against the same quarter a year before.", "revenue / revenue 4 quarters ago - 1",
+          "revenue_growth > 10%"),
+    _fact("eps_growth", "The latest quarter's earnings a share against the same quarter a year before; unknown when that was a loss.",
+          "eps of the quarter / eps 4 quarters ago - 1", "eps_growth > 20%"),
+    _fact("eps_surprise", "The latest quarter's earnings against what was expected, as a share of the expectation's size.",
+          "(earnings - expected) / abs(expected)", "eps_surprise > 5%"),
+    _fact("dividend_yield", "Dividends of the last 365 days over the day's close.", "dividends / close", "dividend_yield > 3%"),
+    _fact("days_to_report", "Calendar days until the next report, once its date is announced.", "report day - today",
+          "days_to_report > 5"),
+    _fact("days_since_report", "Calendar days since the latest report; 0 on its day.", "today - report day", "days_since_report <= 1"),
+    _fact("listed_days", "Calendar days since the instrument was listed.", "today - listing day", "listed_days > 365"),
+    _fact("optionable", "1 where options are listed on the instrument, else 0.", "1 or 0", "optionable == 1"),
+    _text("sector", "The instrument's sector.", 'sector == "Energy"'),
+    _text("kind", "What the instrument is: share, fund or index.", 'kind == "share"'),
+    _text("symbol", "The instrument's symbol.", 'symbol != "ABC"'),
+)  # fmt: skip

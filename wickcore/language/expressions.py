@@ -1,0 +1,463 @@
+"""Checks one expression: names, types, windows, frames and scale degrees, and turns it into operations."""
+
+from collections.abc import Callable
+from functools import lru_cache
+from typing import NoReturn
+
+from wickcore.language import tree
+from wickcore.language.catalogue import CATALOGUE, FRAMES, Entry, Parameter
+from wickcore.language.operations import Op, constant
+from wickcore.language.parser import parse_expression
+from wickcore.language.problems import nearest
+from wickcore.language.rule import Overlay, Pair, Value
+from wickcore.language.tree import Span
+
+MAX_WINDOW = 5_000
+USES_CLOSE = {"market_cap", "pe", "dividend_yield"}
+KEEPS_WEIGHT = {"sma", "ema", "rma", "wma", "highest", "lowest"}
+MIRRORED = {">": "<", "<": ">", ">=": "<=", "<=": ">="}
+Say = Callable[[Span, str, "str | None"], None]
+
+
+class Unresolved(Exception):
+    """Raised once a problem has been said and the expression around it can no longer be checked."""
+
+
+@lru_cache(maxsize=512)
+def _definition(text: str) -> tree.Node:
+    return parse_expression(text)
+
+
+class Expressions:
+    """Checks expressions of one rule; `say` and `advise` receive problems with their place.
+
+    dials: plain values by name. lets: trees by name, checked again in each frame they are used in.
+    """
+
+    def __init__(self, text: str, say: Say, advise: Say, frame: str, decide: str) -> None:
+        self.text, self._say, self._advise = text, say, advise
+        self.frame, self.decide = frame, decide
+        self.dials: dict[str, Value] = {}
+        self.lets: dict[str, tree.Node] = {}
+        self.pairs: list[Pair] = []
+        self.overlays: list[Overlay] = []
+        self._let_values: dict[tuple[str, str, bool], Value] = {}
+        self._bound: dict[str, Value] = {}
+        self._inside: Span | None = None  # the place of the call whose definition is being expanded
+        self._ago = 0
+
+    # -- entry points ------------------------------------------------------------------------------------------------
+
+    def condition(self, node: tree.Node) -> Value:
+        value = self.check(node)
+        if value.type != "condition":
+            what = "a text; compare it with a text in quotes" if value.type == "text" else "a number; compare it with something"
+            mend = None
+            self._fail(node.span, f"A condition is needed here, but `{self._source(node)}` is {what}.", mend)
+        return value
+
+    def number(self, node: tree.Node) -> Value:
+        value = self.check(node)
+        if value.type != "number":
+            what = "a text" if value.type == "text" else "a condition"
+            self._fail(node.span, f"A number is needed here, but `{self._source(node)}` is {what}.")
+        return value
+
+    def check(self, node: tree.Node) -> Value:
+        method = getattr(self, "_check_" + type(node).__name__.lower())
+        value: Value = method(node)
+        return value
+
+    # -- leaves ------------------------------------------------------------------------------------------------------
+
+    def _check_number(self, node: tree.Number) -> Value:
+        return Value(constant(node.value), "number", None, node.value, 0.0, node.percent)
+
+    def _check_text(self, node: tree.Text) -> Value:
+        return Value(Op("literal", (), (node.value,), result="text"), "text")
+
+    def _check_count(self, node: tree.Count) -> Value:
+        if node.frame:
+            self._fail(node.span, "A number of weeks, months or days can stand only where bars are counted.")
+        n = self._bars(node, 0)
+        return Value(constant(n), "number", None, float(n), 0.0)
+
+    def _check_name(self, node: tree.Name) -> Value:
+        name = node.name
+        if name in self._bound:
+            return self._bound[name]
+        if name in self.dials:
+            return self.dials[name]
+        if name in self.lets:
+            memo = (name, self.frame, self._ago > 0)
+            if memo not in self._let_values:
+                self._let_values[memo] = self.check(self.lets[name])
+            return self._let_values[memo]
+        entry = self._entry(name, node.span)
+        if not entry.bare:
+            self._fail(node.span, f"`{name}` needs its arguments: `{entry.signature}`.")
+        return self._use(entry, tree.Call(name, (), node.span, node.span))
+
+    def _check_part(self, node: tree.Part) -> Value:
+        known = [n for n in CATALOGUE.entries if n.startswith(node.name + ".")]
+        hint = nearest(f"{node.name}.{node.part}", known) if known else None
+        self._fail(node.span, f"`{node.name}.{node.part}` is not known" + (f": did you mean `{hint}`?" if hint else "."), hint)
+
+    def _entry(self, name: str, span: Span) -> Entry:
+        if name in CATALOGUE:
+            return CATALOGUE[name]
+        near = nearest(name, [*CATALOGUE.entries, *self.dials, *self.lets])
+        self._fail(span, f"`{name}` is not known" + (f": did you mean `{near}`?" if near else "."), near)
+
+    # -- calls -------------------------------------------------------------------------------------------------------
+
+    def _check_call(self, node: tree.Call) -> Value:
+        if node.name in self.lets or node.name in self.dials:
+            self._fail(node.name_span, f"`{node.name}` is a name of this rule and takes no arguments.")
+        entry = self._entry(node.name, node.name_span)
+        return self._use(entry, node)
+
+    def _use(self, entry: Entry, node: tree.Call) -> Value:
+        if entry.kind in ("field", "fact", "text"):
+            if node.arguments:
+                self._fail(node.span, f"`{entry.name}` takes no brackets.", entry.name)
+            return self._column(entry, node.span)
+        if entry.kind == "form":
+            return self._on(node)
+        given = self._match(entry, node)
+        frames = {v.frame for v in given.values() if isinstance(v, tree.Count) and v.frame}
+        if len(frames) > 1:
+            self._fail(node.span, "One call counts on one frame; use the same unit in all its arguments.")
+        if frames:
+            return self._in_frame(frames.pop(), lambda: self._apply(entry, node, given))
+        return self._apply(entry, node, given)
+
+    def _column(self, entry: Entry, span: Span) -> Value:
+        if self.decide == "open" and not self._ago and (entry.kind == "field" or entry.name in USES_CLOSE) and entry.name != "open":
+            self._fail(
+                self._inside or span,
+                f"At the open, today's `{entry.name}` is not known yet; use the bar before: add `1 ago`.",
+                f"({self._source_at(self._inside or span)} 1 ago)",
+            )
+        frame = self.frame if entry.kind == "field" else "day"
+        op = Op(entry.kind, (), (entry.name,), frame, entry.result)
+        weight = 1.0 if entry.kind == "field" and entry.name != "volume" else None
+        return Value(op, entry.result, entry.degree, None, weight)
+
+    def _on(self, node: tree.Call) -> Value:
+        if len(node.arguments) != 2 or any(a.name for a in node.arguments):
+            self._fail(node.span, "`on` takes a frame and an expression: `on(week, close > sma(40))`.")
+        frame = node.arguments[0].value
+        if not isinstance(frame, tree.Name) or frame.name not in FRAMES:
+            word = self._source(frame)
+            self._fail(frame.span, f"`{word}` is not a frame; known are {', '.join(FRAMES)}.", nearest(word, FRAMES))
+        return self._in_frame(frame.name, lambda: self.check(node.arguments[1].value), frame.span)
+
+    def _in_frame(self, frame: str, build: Callable[[], Value], span: Span | None = None) -> Value:
+        if frame.endswith("min"):
+            place = span or self._inside or Span(0, 1)
+            self._fail(place, f"There are no {frame} bars in this market; day, week and month can be used.")
+        before, self.frame = self.frame, frame
+        try:
+            return build()
+        finally:
+            self.frame = before
+
+    def _match(self, entry: Entry, node: tree.Call) -> dict[str, tree.Node | None]:
+        """Arguments by parameter name. A leading plain number means the source was left out."""
+        parameters = list(entry.parameters)
+        positional = [a for a in node.arguments if a.name is None]
+        if entry.source_optional and positional and self._is_plain(positional[0].value):
+            parameters = parameters[1:]
+        if len(positional) > len(parameters):
+            self._fail(node.span, f"`{entry.name}` takes at most {len(entry.parameters)} arguments: `{entry.signature}`.")
+        given: dict[str, tree.Node | None] = {p.name: None for p in entry.parameters}
+        for parameter, argument in zip(parameters, positional, strict=False):
+            given[parameter.name] = argument.value
+        for argument in node.arguments:
+            if argument.name is None:
+                continue
+            if argument.name not in given:
+                near = nearest(argument.name, list(given))
+                hint = f": did you mean `{near}`?" if near else "."
+                self._fail(argument.span, f"`{entry.name}` has no argument `{argument.name}`{hint}")
+            if given[argument.name] is not None:
+                self._fail(argument.span, f"`{argument.name}` is given twice.")
+            given[argument.name] = argument.value
+        missing = [p.name for p in entry.parameters if given[p.name] is None and p.default is None]
+        if missing:
+            self._fail(node.span, f"`{entry.name}` needs `{missing[0]}`: `{entry.signature}`.")
+        return given
+
+    def _is_plain(self, node: tree.Node) -> bool:
+        if isinstance(node, tree.Number | tree.Count):
+            return True
+        if isinstance(node, tree.Name):
+            bound = self._bound.get(node.name) or self.dials.get(node.name)
+            return bound is not None and bound.constant is not None
+        if isinstance(node, tree.Binary):
+            return self._is_plain(node.left) and self._is_plain(node.right)
+        return isinstance(node, tree.Unary) and node.operator == "-" and self._is_plain(node.operand)
+
+    def _apply(self, entry: Entry, node: tree.Call, given: dict[str, tree.Node | None]) -> Value:
+        values = {p.name: self._argument(entry, p, given[p.name], node.span) for p in entry.parameters}
+        if entry.kind == "definition":
+            assert entry.definition
+            return self._expand(entry.definition, values, self._inside or node.span)
+        arguments = [values[p.name] for p in entry.parameters if p.takes in ("number", "condition")]
+        windows = tuple(v.constant for p in entry.parameters if p.takes == "bars" and (v := values[p.name]).constant is not None)
+        if entry.name in ("max", "min"):
+            left, right, degree = self._same_scale(arguments[0], arguments[1], node.span)
+            weight = arguments[0].weight if arguments[0].weight == arguments[1].weight else None
+            return Value(Op(entry.name, (left, right)), "number", degree, None, weight)
+        if entry.name in ("sqrt", "log"):
+            return Value(Op(entry.name, (self._unscaled(arguments[0]),)), "number", 0)
+        source = arguments[0]
+        op = Op(entry.name, (source.op,), windows, self.frame if entry.name != "abs" else "day")
+        degree = source.degree if entry.degree is None and source.degree is not None else 0
+        weight = source.weight if entry.name in KEEPS_WEIGHT else (0.0 if entry.name == "stdev" else None)
+        return Value(op, "number", degree, None, weight)
+
+    def _argument(self, entry: Entry, parameter: Parameter, node: tree.Node | None, span: Span) -> Value:
+        if node is None:
+            assert parameter.default is not None
+            return self._expand(parameter.default, {}, self._inside or span)
+        if parameter.takes == "bars":
+            n = self._bars(node, int(parameter.low or 1), f"`{parameter.name}` of `{entry.name}`")
+            return Value(constant(n), "number", None, float(n), 0.0)
+        if parameter.takes == "condition":
+            return self.condition(node)
+        value = self.number(node)
+        if parameter.takes == "constant" and value.constant is None:
+            self._fail(node.span, f"`{parameter.name}` of `{entry.name}` is a plain number or a dial.")
+        return value
+
+    def _expand(self, definition: str, values: dict[str, Value], span: Span) -> Value:
+        before = self._bound, self._inside
+        self._bound, self._inside = values, span
+        try:
+            return self.check(_definition(definition))
+        finally:
+            self._bound, self._inside = before
+
+    def _bars(self, node: tree.Node, low: int, what: str = "A number of bars") -> int:
+        amount: float | None
+        if isinstance(node, tree.Count):
+            amount = node.amount if isinstance(node.amount, float) else self.number(node.amount).constant
+        else:
+            amount = self.number(node).constant
+        if amount is None:
+            self._fail(node.span, f"{what} must be a plain number or a dial.")
+        if amount != int(amount) or not low <= amount <= MAX_WINDOW:
+            self._fail(node.span, f"{what} must be a whole number from {low} to {MAX_WINDOW:,}; this is {amount:g}.")
+        return int(amount)
+
+    # -- scales ------------------------------------------------------------------------------------------------------
+
+    def _unscaled(self, value: Value) -> Op:
+        """The value in money (or shares) of each day."""
+        return Op("unscale", (value.op,), (value.degree,)) if value.degree else value.op
+
+    def _scaled(self, value: Value, degree: int) -> Op:
+        if value.degree is None and degree and value.constant:
+            return Op("money", (), (value.constant, degree))
+        return value.op
+
+    def _same_scale(self, left: Value, right: Value, span: Span) -> tuple[Op, Op, int | None]:
+        """Both sides on one scale, and that scale's degree (None when both are plain numbers)."""
+        if left.degree is None and right.degree is None:
+            return left.op, right.op, None
+        if left.degree is None or right.degree is None:
+            degree = right.degree if left.degree is None else left.degree
+            assert degree is not None
+            return self._scaled(left, degree), self._scaled(right, degree), degree
+        if left.degree == right.degree:
+            return left.op, right.op, left.degree
+        self._advise(self._inside or span, "These two are unlike things, such as a price and a volume or a percentage.", None)
+        return self._unscaled(left), self._unscaled(right), 0
+
+    # -- arithmetic and logic ----------------------------------------------------------------------------------------
+
+    def _check_unary(self, node: tree.Unary) -> Value:
+        if node.operator == "not":
+            return Value(Op("not", (self.condition(node.operand).op,), result="condition"), "condition")
+        value = self.number(node.operand)
+        if value.constant is not None:
+            return Value(constant(-value.constant), "number", None, -value.constant, 0.0, value.percent)
+        weight = -value.weight if value.weight is not None else None
+        return Value(Op("negate", (value.op,)), "number", value.degree, None, weight)
+
+    def _check_binary(self, node: tree.Binary) -> Value:
+        if node.operator in ("and", "or"):
+            left, right = self.condition(node.left), self.condition(node.right)
+            return Value(Op(node.operator, (left.op, right.op), result="condition"), "condition")
+        a, b = self.number(node.left), self.number(node.right)
+        if a.constant is not None and b.constant is not None:
+            return self._fold(node, a.constant, b.constant, a.percent or b.percent)
+        if node.operator in "+-":
+            left_op, right_op, degree = self._same_scale(a, b, node.span)
+            sign = 1 if node.operator == "+" else -1
+            weight = None if a.weight is None or b.weight is None else a.weight + sign * b.weight
+            return Value(Op(node.operator, (left_op, right_op)), "number", degree, None, weight)
+        sign = 1 if node.operator == "*" else -1
+        degree = (a.degree or 0) + sign * (b.degree or 0)
+        weight = None
+        if b.constant and a.weight is not None:
+            weight = a.weight * b.constant if sign == 1 else a.weight / b.constant
+        elif a.constant is not None and b.weight is not None and sign == 1:
+            weight = b.weight * a.constant
+        return Value(Op(node.operator, (a.op, b.op)), "number", degree, None, weight)
+
+    def _fold(self, node: tree.Binary, a: float, b: float, percent: bool) -> Value:
+        if node.operator == "/" and b == 0:
+            self._fail(node.span, "This divides by zero.")
+        result = {"+": a + b, "-": a - b, "*": a * b}.get(node.operator)
+        value = a / b if result is None else result
+        return Value(constant(value), "number", None, value, 0.0, percent)
+
+    def _check_ago(self, node: tree.Ago) -> Value:
+        def build() -> Value:
+            n = self._bars(node.count if not node.count.frame else _bare(node.count), 0, "The number of bars before `ago`")
+            self._ago += 1 if n else 0
+            try:
+                value = self.check(node.value)
+            finally:
+                self._ago -= 1 if n else 0
+            if value.type == "text":
+                self._fail(node.span, "A text has no earlier value; compare it as it is.")
+            if n == 0 or value.constant is not None:
+                return value
+            op = Op("ago", (value.op,), (float(n),), self.frame, "condition" if value.type == "condition" else "number")
+            return Value(op, value.type, value.degree, None, value.weight)
+
+        return self._in_frame(node.count.frame, build) if node.count.frame else build()
+
+    def _check_over(self, node: tree.Over) -> Value:
+        def build() -> Value:
+            n = self._bars(_bare(node.count), 1, f"The number of bars after `{'held' if node.kind == 'held' else 'once in'}`")
+            value = self.condition(node.value)
+            return Value(Op(node.kind, (value.op,), (float(n),), self.frame, "condition"), "condition")
+
+        return self._in_frame(node.count.frame, build) if node.count.frame else build()
+
+    # -- comparisons -------------------------------------------------------------------------------------------------
+
+    def _check_compare(self, node: tree.Compare) -> Value:
+        if any(isinstance(o, tree.Text) for o in node.operands):
+            return self._text_comparison(node)
+        values = [self.number(o) for o in node.operands]
+        ops = []
+        for i, operator in enumerate(node.operators):
+            ops.append(self._pair(values[i], operator, values[i + 1], node.span))
+            self._look_at(node.operands[i], values[i], operator, node.operands[i + 1], values[i + 1])
+        self._draw(*zip(node.operands, values, strict=True))
+        return Value(_all(ops), "condition")
+
+    def _text_comparison(self, node: tree.Compare) -> Value:
+        if len(node.operands) != 2 or node.operators[0] not in ("==", "!="):
+            self._fail(node.span, "A text is compared with `==`, `!=` or `in`.")
+        left, right = node.operands
+        if isinstance(left, tree.Text):
+            left, right = right, left
+        if not isinstance(right, tree.Text):
+            self._fail(right.span, "A text in quotes is needed here.")
+        op = self._text_in(left, (right,))
+        return Value(op if node.operators[0] == "==" else Op("not", (op,), result="condition"), "condition")
+
+    def _check_within(self, node: tree.Within) -> Value:
+        return Value(self._text_in(node.value, node.texts), "condition")
+
+    def _text_in(self, node: tree.Node, texts: tuple[tree.Text, ...]) -> Op:
+        value = self.check(node)
+        if value.type != "text":
+            self._fail(node.span, f"`{self._source(node)}` is not a text; texts are `sector`, `kind` and `symbol`.")
+        return Op("text_in", (value.op,), tuple(sorted({t.value for t in texts})), result="condition")
+
+    def _check_crosses(self, node: tree.Crosses) -> Value:
+        left, right = self.number(node.left), self.number(node.right)
+        self._draw((node.left, left), (node.right, right))
+        now, before = (">", "<=") if node.direction == "above" else ("<", ">=")
+        a, b, degree = self._same_scale(left, right, node.span)
+        self._keep(Pair(a, now, b, degree or 0))
+        earlier = [Op("ago", (x,), (1.0,), self.frame) if x.kind != "constant" else x for x in (a, b)]
+        crossed = [Op("compare", (a, b), (now,), result="condition"), Op("compare", tuple(earlier), (before,), result="condition")]
+        return Value(_all(crossed), "condition")
+
+    def _check_between(self, node: tree.Between) -> Value:
+        value, low, high = self.number(node.value), self.number(node.low), self.number(node.high)
+        self._draw((node.value, value), (node.low, low), (node.high, high))
+        return Value(_all([self._pair(value, ">=", low, node.span), self._pair(value, "<=", high, node.span)]), "condition")
+
+    def _check_near(self, node: tree.Near) -> Value:
+        value, target, by = self.number(node.value), self.number(node.target), self.number(node.by)
+        self._draw((node.value, value), (node.target, target))
+        a, b, degree = self._same_scale(value, target, node.span)
+        if by.percent:
+            ratio = Op("-", (Op("/", (a, b)), constant(1.0)))
+            distance = Value(Op("abs", (ratio,)), "number", 0)
+        else:
+            distance = Value(Op("abs", (Op("-", (a, b)),)), "number", degree or 0)
+        return Value(self._pair(distance, "<=", by, node.span), "condition")
+
+    def _pair(self, left: Value, operator: str, right: Value, span: Span) -> Op:
+        a, b, degree = self._same_scale(left, right, span)
+        self._keep(Pair(a, operator, b, degree or 0))
+        return Op("compare", (a, b), (operator,), result="condition")
+
+    def _keep(self, pair: Pair) -> None:
+        if self._inside is None:
+            self.pairs.append(pair)
+
+    def _draw(self, *parts: tuple[tree.Node, Value]) -> None:
+        if self._inside is not None:
+            return
+        for node, value in parts:
+            level = value.weight is not None and 0.5 <= value.weight <= 2.0
+            if level and value.degree == 1 and not (value.op.kind == "field" and value.op.frame == "day"):
+                self.overlays.append(Overlay(self._source(node), value.op))
+
+    def _look_at(self, left_node: tree.Node, left: Value, operator: str, right_node: tree.Node, right: Value) -> None:
+        """Advice that needs both sides of one comparison."""
+        if self._inside is not None:
+            return
+        for a, sign, b, node in ((left, operator, right, right_node), (right, MIRRORED.get(operator, ""), left, left_node)):
+            extreme = {">": "highest", "<": "lowest"}.get(sign)
+            reach = {"highest": ("high", "close", "open", "low"), "lowest": ("low", "close", "open", "high")}
+            if extreme and b.op.kind == extreme and a.op.kind == "field" and a.op.frame == b.op.frame:
+                inner = b.op.args[0]
+                edge = reach[extreme][0]
+                if inner == a.op or (inner.kind == "field" and inner.params[0] == edge and inner.frame == a.op.frame):
+                    said = f"This can never hold: the window includes today. Look at the bars before: `{self._source(node)} 1 ago`."
+                    self._advise(node.span, said, f"{self._source(node)} 1 ago")
+            if sign in (">", ">=") and a.op.kind == "field" and a.op.params[0] == "volume" and _averages_volume(b.op):
+                said = "This average includes today's own volume; leave today out with `1 ago`."
+                self._advise(node.span, said, f"({self._source(node)} 1 ago)" if b.op.kind != "sma" else f"{self._source(node)} 1 ago")
+
+    # -- saying ------------------------------------------------------------------------------------------------------
+
+    def _source(self, node: tree.Node) -> str:
+        return self._source_at(node.span)
+
+    def _source_at(self, span: Span) -> str:
+        return " ".join(self.text[span.start : span.end].split())
+
+    def _fail(self, span: Span, message: str, mend: str | None = None) -> NoReturn:
+        self._say(self._inside or span, message, mend)
+        raise Unresolved
+
+
+def _bare(count: tree.Count) -> tree.Count:
+    return tree.Count(count.amount, None, count.span)
+
+
+def _all(ops: list[Op]) -> Op:
+    joined = ops[0]
+    for op in ops[1:]:
+        joined = Op("and", (joined, op), result="condition")
+    return joined
+
+
+def _averages_volume(op: Op) -> bool:
+    if op.kind == "sma":
+        return op.args[0].kind == "field" and op.args[0].params[0] == "volume"
+    return op.kind in ("*", "/") and any(_averages_volume(a) for a in op.args)

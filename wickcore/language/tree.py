@@ -1,0 +1,202 @@
+"""The parsed rule, before it means anything: nodes with their place in the text."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """Half-open range of character offsets in the rule's text."""
+
+    start: int
+    end: int
+
+
+@dataclass(frozen=True, slots=True)
+class Number:
+    value: float
+    span: Span
+    percent: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    value: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Count:
+    """A number of bars: of the current frame (`frame` None), or of a named one (`52w`). `amount` may name a dial."""
+
+    amount: "float | Name"
+    frame: str | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Name:
+    name: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    name: str
+    part: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Argument:
+    name: str | None
+    value: "Node"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    name: str
+    arguments: tuple[Argument, ...]
+    span: Span
+    name_span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Unary:
+    """`-x` or `not c`."""
+
+    operator: str
+    operand: "Node"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Binary:
+    """`+ - * / and or`."""
+
+    operator: str
+    left: "Node"
+    right: "Node"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Compare:
+    """A chained comparison: each neighbouring pair of operands must hold."""
+
+    operands: tuple["Node", ...]
+    operators: tuple[str, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Crosses:
+    left: "Node"
+    direction: str
+    right: "Node"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Between:
+    value: "Node"
+    low: "Node"
+    high: "Node"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Near:
+    value: "Node"
+    target: "Node"
+    by: "Node"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Within:
+    """`sector in ("Energy", "Shipping")`."""
+
+    value: "Node"
+    texts: tuple[Text, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Ago:
+    value: "Node"
+    count: Count
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Over:
+    """`c held n` (kind "held") or `c once in n` (kind "once")."""
+
+    kind: str
+    value: "Node"
+    count: Count
+    span: Span
+
+
+Node = (
+    Number | Text | Count | Name | Part | Call | Unary | Binary | Compare | Crosses | Between | Near | Within | Ago | Over
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Let:
+    name: str
+    value: Node
+    span: Span
+    name_span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Dial:
+    name: str
+    default: float
+    low: float | None
+    high: float | None
+    step: float | None
+    span: Span
+    name_span: Span
+    percent: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Use:
+    name: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Condition:
+    """One line of the rule."""
+
+    value: Node
+    span: Span
+    skip: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """`any of:`, `all of:`, `none of:`, `at least N of:` and the lines below; `least` is N where there is one."""
+
+    kind: str
+    least: "float | Name | None"
+    children: tuple["Condition | Group", ...]
+    span: Span
+    skip: bool = False
+
+
+Statement = Let | Dial | Use | Condition | Group
+
+
+@dataclass(frozen=True, slots=True)
+class RuleText:
+    """A whole rule as written: header keys in order with the span of each value, then the statements."""
+
+    text: str
+    headers: dict[str, tuple[str, Span]]
+    statements: tuple[Statement, ...]

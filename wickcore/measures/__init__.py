@@ -1,0 +1,1 @@
+"""Kernels, one module a family; they hold nothing but the arithmetic."""

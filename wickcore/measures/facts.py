@@ -1,0 +1,132 @@
+"""Facts as known on each bar: a step function of what had been published by that day."""
+
+import numpy as np
+from numba import njit
+
+from wickcore.bars.bars import Bools, Days, Floats, Ints
+from wickcore.bars.market import Market
+
+NONE = -1
+
+
+@njit(nogil=True, cache=True)
+def _latest(offsets: Ints, days: Days, fact_offsets: Ints, fact_days: Days, wanted: Bools, out: Ints) -> None:
+    """For each bar the position of the latest wanted fact row on or before its day, or -1."""
+    for k in range(len(offsets) - 1):
+        at, best = fact_offsets[k], NONE
+        for i in range(offsets[k], offsets[k + 1]):
+            while at < fact_offsets[k + 1] and fact_days[at] <= days[i]:
+                if wanted[at]:
+                    best = at
+                at += 1
+            out[i] = best
+
+
+@njit(nogil=True, cache=True)
+def _following(offsets: Ints, days: Days, fact_offsets: Ints, fact_days: Days, wanted: Bools, out: Ints) -> None:
+    """For each bar the position of the first wanted fact row on or after its day, or -1."""
+    for k in range(len(offsets) - 1):
+        at = fact_offsets[k]
+        for i in range(offsets[k], offsets[k + 1]):
+            while at < fact_offsets[k + 1] and (fact_days[at] < days[i] or not wanted[at]):
+                at += 1
+            out[i] = at if at < fact_offsets[k + 1] else NONE
+
+
+@njit(nogil=True, cache=True)
+def _trailing(offsets: Ints, days: Days, pay_offsets: Ints, pay_days: Days, paid: Floats, span: int, out: Floats) -> None:
+    """The sum of payments in the last `span` days."""
+    for k in range(len(offsets) - 1):
+        begin, end, total = pay_offsets[k], pay_offsets[k], 0.0
+        for i in range(offsets[k], offsets[k + 1]):
+            while end < pay_offsets[k + 1] and pay_days[end] <= days[i]:
+                total += paid[end]
+                end += 1
+            while begin < end and pay_days[begin] <= days[i] - span:
+                total -= paid[begin]
+                begin += 1
+            out[i] = total if end > begin else 0.0
+
+
+class FactReader:
+    """Facts of the instruments first:last of a market, one float64 a bar."""
+
+    def __init__(self, market: Market, first: int, last: int) -> None:
+        self.market, self.first, self.last = market, first, last
+        bars = market.bars
+        self.begin, self.end = int(bars.offsets[first]), int(bars.offsets[last])
+        self.offsets = bars.offsets[first : last + 1] - self.begin
+        self.days = bars.days[self.begin : self.end]
+        self.owner = bars.owner[self.begin : self.end]
+
+    def read(self, name: str) -> Floats:
+        """The fact by its name in the catalogue; NaN where not yet known."""
+        close = self.market.bars.close[self.begin : self.end]
+        if name == "market_cap":
+            return self._published("shares") * close
+        if name == "shares_outstanding":
+            return self._published("shares")
+        if name == "pe":
+            eps = self._published("eps")
+            return np.where(eps > 0, close / np.where(eps > 0, eps, 1.0), np.nan)
+        if name == "dividend_yield":
+            return self._dividends() / close
+        if name == "listed_days":
+            return self._listed()
+        if name == "optionable":
+            marks = self.market.optionable
+            return marks[self.owner].astype(np.float64) if len(marks) else self._unknown()
+        if name == "days_since_report":
+            row = self._row(_latest)
+            return self._distance(row, -1)
+        if name == "days_to_report":
+            return self._to_report()
+        return self._published(name)
+
+    def _unknown(self) -> Floats:
+        return np.full(len(self.days), np.nan)
+
+    def _row(self, kernel: "object", reports_only: bool = True) -> Ints:
+        facts = self.market.facts
+        assert facts is not None
+        out = np.empty(len(self.days), np.int64)
+        wanted = facts.is_report if reports_only else np.ones(len(facts.days), np.bool_)
+        kernel(self.offsets, self.days, facts.offsets[self.first : self.last + 1], facts.days, wanted, out)  # type: ignore[operator]
+        return out
+
+    def _published(self, column: str) -> Floats:
+        facts = self.market.facts
+        if facts is None or not len(facts.days):
+            return self._unknown()
+        row = self._row(_latest, reports_only=False)
+        return np.where(row >= 0, facts.columns[column][np.maximum(row, 0)], np.nan)
+
+    def _distance(self, row: Ints, sign: int) -> Floats:
+        facts = self.market.facts
+        if facts is None or not len(facts.days):
+            return self._unknown()
+        away = (facts.days[np.maximum(row, 0)].astype(np.float64) - self.days) * sign
+        return np.where(row >= 0, away, np.nan)
+
+    def _to_report(self) -> Floats:
+        """A report's date counts as announced with the report before it, so the first one is never known ahead."""
+        facts = self.market.facts
+        if facts is None or not len(facts.days):
+            return self._unknown()
+        ahead = self._distance(self._row(_following), 1)
+        return np.where(self._row(_latest) >= 0, ahead, np.nan)
+
+    def _dividends(self) -> Floats:
+        if self.market.dividends is None:
+            return self._unknown()
+        offsets, days, paid = self.market.dividends
+        out = np.empty(len(self.days))
+        _trailing(self.offsets, self.days, offsets[self.first : self.last + 1], days, paid, 365, out)
+        return out
+
+    def _listed(self) -> Floats:
+        listed = self.market.listed
+        if not len(listed):
+            return self._unknown()
+        day = listed[self.owner]
+        return np.where(day >= 0, (self.days - day).astype(np.float64), np.nan)

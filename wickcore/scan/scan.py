@@ -1,0 +1,163 @@
+"""One evening's scan: the truth of each line, the taper, hits and near misses."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from wickcore.bars.bars import Bools, Floats, Ints, Truth
+from wickcore.bars.market import Market
+from wickcore.language.rule import CheckedRule, Line, Value
+from wickcore.measures.windows import FALSE, TRUE, UNKNOWN
+from wickcore.scan.evaluate import Evaluator, Limits
+
+
+@dataclass(frozen=True, slots=True)
+class LineCount:
+    """What one line says of the scanned instruments.
+
+    true, false, unknown: how many, looked at by itself. left: how many remain after this and all lines above it that decide.
+    alone: how many more hits there would be without this line. ever: share of the whole history's bars on which it is true.
+    """
+
+    line: Line
+    true: int
+    false: int
+    unknown: int
+    left: int
+    alone: int
+    ever: float
+
+
+@dataclass(frozen=True, slots=True)
+class Hit:
+    """number: the instrument. position: its bar. days: on how many bars in a row it has been a hit, this one included."""
+
+    number: int
+    symbol: str
+    position: int
+    days: int
+
+    @property
+    def fresh(self) -> bool:
+        return self.days == 1
+
+
+@dataclass(frozen=True, slots=True)
+class NearMiss:
+    number: int
+    symbol: str
+    line: Line
+
+
+@dataclass(frozen=True, slots=True)
+class ScanResult:
+    """as_of: the day (days since 1970). scanned: instruments with a bar that day in the universe. partial: the rule steps on a
+    coarser frame whose bar has not ended that day."""
+
+    as_of: int
+    scanned: int
+    no_bar: int
+    lines: tuple[LineCount, ...]
+    hits: tuple[Hit, ...]
+    near_misses: tuple[NearMiss, ...]
+
+
+def hit_truth(evaluator: Evaluator, rule: CheckedRule, members: Bools | None, limits: Limits | None = None) -> Bools:
+    """For each bar whether every deciding line is true and the instrument belonged to the universe that day."""
+    hits = np.ones(len(evaluator.market.bars), np.bool_) if members is None else members.copy()
+    for column in evaluator.columns([line.op for line in rule.deciding], limits):
+        hits &= column == TRUE
+    return hits
+
+
+def scan(
+    evaluator: Evaluator, rule: CheckedRule, as_of: int, members: Bools | None = None, limits: Limits | None = None
+) -> ScanResult:
+    """Scans one day.
+
+    as_of: days since 1970. members: for each bar whether it belongs to the universe, None for all instruments.
+    Raises Stopped when `limits` say so.
+    """
+    bars = evaluator.market.bars
+    columns = evaluator.columns([line.op for line in rule.lines], limits)
+    position = bars.on(as_of)
+    scanned = position >= 0
+    if members is not None:
+        scanned &= members[np.maximum(position, 0)]
+    numbers = np.flatnonzero(scanned)
+    at = position[numbers]
+    truths: dict[int, Truth] = {i: column[at] for i, column in enumerate(columns)}
+    deciding = [i for i, line in enumerate(rule.lines) if line.decides]
+    fails = sum(((truths[i] != TRUE).astype(np.int64) for i in deciding), np.zeros(len(at), np.int64))
+    hit_column = hit_truth(evaluator, rule, members, limits)
+    return ScanResult(
+        as_of,
+        len(at),
+        _without_bar(evaluator.market, as_of, position, members),
+        _taper(rule, columns, truths, fails),
+        tuple(_hits(bars.symbols, numbers, at, fails, hit_column, bars.offsets)),
+        tuple(_near(rule, bars.symbols, numbers, truths, deciding, fails)),
+    )
+
+
+def _taper(rule: CheckedRule, columns: list[Truth], truths: dict[int, Truth], fails: Ints) -> tuple[LineCount, ...]:
+    left = np.ones(len(fails), np.bool_)
+    found = []
+    for i, line in enumerate(rule.lines):
+        truth = truths[i]
+        if line.decides:
+            left &= truth == TRUE
+        alone = int(np.sum((fails == 1) & (truth != TRUE))) if line.decides else 0
+        known = columns[i]
+        ever = float(np.mean(known == TRUE)) if len(known) else 0.0
+        counts = [int(np.sum(truth == state)) for state in (TRUE, FALSE, UNKNOWN)]
+        found.append(LineCount(line, counts[0], counts[1], counts[2], int(left.sum()), alone, ever))
+    return tuple(found)
+
+
+def _hits(symbols: tuple[str, ...], numbers: Ints, at: Ints, fails: Ints, hits: Bools, offsets: Ints) -> list[Hit]:
+    found = []
+    for number, position, failed in zip(numbers, at, fails, strict=True):
+        if failed:
+            continue
+        begin = int(offsets[number])
+        before = np.flatnonzero(~hits[begin : position + 1])
+        days = int(position - begin - before[-1]) if len(before) else int(position - begin + 1)
+        found.append(Hit(int(number), symbols[number], int(position), days))
+    return found
+
+
+def _near(
+    rule: CheckedRule, symbols: tuple[str, ...], numbers: Ints, truths: dict[int, Truth], deciding: list[int], fails: Ints
+) -> list[NearMiss]:
+    found = []
+    for j in np.flatnonzero(fails == 1):
+        failing = next(i for i in deciding if truths[i][j] != TRUE)
+        if truths[failing][j] == FALSE:
+            found.append(NearMiss(int(numbers[j]), symbols[numbers[j]], rule.lines[failing]))
+    return found
+
+
+def _without_bar(market: Market, as_of: int, position: Ints, members: Bools | None) -> int:
+    """Instruments that could have been scanned but have no bar that day: listed before, not known to be delisted, and, where a
+    universe is set, members on their latest bar."""
+    bars = market.bars
+    latest = bars.ends(as_of) - 1
+    missing = (position < 0) & (latest >= bars.offsets[:-1])
+    if len(market.delisted):
+        missing &= (market.delisted < 0) | (market.delisted >= as_of)
+    if members is not None:
+        missing &= members[np.maximum(latest, 0)]
+    return int(missing.sum())
+
+
+def values_at(evaluator: Evaluator, value: Value, positions: Ints, as_of: int, limits: Limits | None = None) -> Floats:
+    """A number (or a condition as 1 and 0) at the given bars, on the scale of the as-of day; NaN where unknown."""
+    column = evaluator.column(value.op, limits)[positions]
+    if value.type == "condition":
+        return np.where(column == UNKNOWN, np.nan, (column == TRUE).astype(np.float64))
+    if not value.degree:
+        return np.asarray(column, np.float64)
+    bars = evaluator.market.bars
+    scale = bars.factor[bars.ends(as_of)[bars.owner[positions]] - 1]
+    return np.asarray(column / scale if value.degree == 1 else column / np.power(scale, value.degree))

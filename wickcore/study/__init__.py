@@ -1,0 +1,1 @@
+"""Follow-through: what prices did after a rule's hits."""
