@@ -122,8 +122,9 @@ def _share(
     part = slice(first, last + 1)
     columns = {f: getattr(printed, f)[part, i].copy() for f in ("open", "high", "low", "close", "volume")}
     gone = shares.reason[i] >= 0
-    splits = [(int(days[t]), float(printed.split[t, i])) for t in range(first, last + 1) if printed.split[t, i] != 1]
-    dividends = [(int(days[t]), float(printed.dividend[t, i])) for t in range(first + 1, last + 1) if printed.dividend[t, i] > 0]
+    ratio, paid = printed.split[part, i], printed.dividend[part, i]
+    splits = [(int(days[first + t]), float(ratio[t])) for t in np.flatnonzero(ratio != 1)]
+    dividends = [(int(days[first + t]), float(paid[t])) for t in np.flatnonzero(paid > 0)]
     return DemoInstrument(
         company[0], company[1], "share", company[2], int(days[first]), int(days[last]) if gone else None,
         names.REASONS[shares.reason[i]] if gone else "", bool(size > np.exp(19.6)), days[part].copy(), columns, splits, dividends,

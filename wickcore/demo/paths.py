@@ -66,9 +66,9 @@ def market_factor(days: NDArray[np.int32], rng: np.random.Generator) -> tuple[Gr
     bear = np.zeros(length, np.bool_)
     state = False
     for t, draw in enumerate(rng.random(length)):
-        state = state if draw > (1 / 75 if state else 1 / 420) else not state
+        state = state if draw > (1 / 75 if state else 1 / 330) else not state
         bear[t] = state
-    drift = np.where(bear, -0.0014, 0.00075)
+    drift = np.where(bear, -0.0013, 0.00054)
     scale = np.where(bear, 0.0125, 0.0065)
     rate_days = {day for day, kind in announcements() if kind == "Lending rate"}
     scale = scale * np.where(np.isin(days, list(rate_days)), 1.35, 1.0)
@@ -83,7 +83,7 @@ def make_paths(days: NDArray[np.int32], shares: Shares, sectors: int, rng: np.ra
     sector = 0.0052 * clustered(length, sectors, rng, 0.03)
     own = shares.volatility * clustered(length, count, rng, 0.02)
     own += (rng.random((length, count)) < 0.004) * rng.normal(0, 0.05, (length, count))
-    total = 0.00008 + shares.beta * market[:, None] + sector[:, shares.sector] + own
+    total = -0.00014 + shares.beta * market[:, None] + sector[:, shares.sector] + own
     sigma = np.sqrt((shares.beta * scale[:, None]) ** 2 + 0.0052**2 + shares.volatility**2)
     overnight = 0.3 * total + 0.25 * sigma * rng.standard_normal((length, count))
     busy = np.zeros((length, count))

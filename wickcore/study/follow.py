@@ -1,6 +1,7 @@
 """Follow-through: what prices did after a rule's hits, beside what the universe did on the same days."""
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -86,14 +87,20 @@ class Study:
 
 
 def study(
-    evaluator: Evaluator, rule: CheckedRule, settings: StudySettings, members: Bools | None = None, limits: Limits | None = None
+    evaluator: Evaluator,
+    rule: CheckedRule,
+    settings: StudySettings,
+    members: Bools | None = None,
+    limits: Limits | None = None,
+    progress: Callable[[str, float], None] = lambda stage, share: None,
 ) -> Study:
     """Measures the rule's follow-through over history.
 
-    members: for each bar whether it belongs to the universe. Raises Stopped when `limits` say so, ValueError on settings that mean
-    nothing.
+    members: for each bar whether it belongs to the universe. progress: told the stage and the share done. Raises Stopped when
+    `limits` say so, ValueError on settings that mean nothing.
     """
     _validate(settings)
+    progress("Evaluating the lines", 0.0)
     market = evaluator.market
     bars = market.bars
     as_of = bars.last_day if settings.as_of is None else settings.as_of
@@ -112,7 +119,8 @@ def study(
     cost = 2 * (settings.cost + settings.slippage)
     belongs = np.ones(len(at), np.bool_) if members is None else members[at]
     figures, columns, statuses = [], {}, []
-    for h in settings.horizons:
+    for i, h in enumerate(settings.horizons):
+        progress(f"Measuring {h} bars ahead", (i + 1) / (len(settings.horizons) + 1))
         if limits is not None:
             limits.check()
         values, status = returns.forward_returns(market, steps, as_of, h, entry, side, cost)

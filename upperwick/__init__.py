@@ -1,0 +1,1 @@
+"""The Django project: settings, ASGI, the command line, one app a room."""

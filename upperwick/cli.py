@@ -1,0 +1,109 @@
+"""The command `upperwick`: scan, study, values, explain, check, import, export, and what `make demo` needs.
+
+Errors go to standard error as sentences with line and column; bad rules and bad input exit with 2.
+"""
+
+import argparse
+import os
+import sys
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from upperwick import commands
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Runs one command; the exit code."""
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
+    parser = build_parser()
+    given = parser.parse_args(arguments)
+    try:
+        return given.run(given) or 0
+    except commands.Bad as error:
+        for line in error.lines:
+            print(line, file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        return 0
+    except KeyboardInterrupt:
+        print("Stopped.", file=sys.stderr)
+        return 130
+
+
+def build_parser() -> argparse.ArgumentParser:
+    """The command line's own description."""
+    parser = argparse.ArgumentParser(prog="upperwick", description="Write a rule, see what it leaves, measure what followed.")
+    add = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    def command(name: str, run: Callable[[argparse.Namespace], int | None], help: str) -> argparse.ArgumentParser:
+        sub = add.add_parser(name, help=help, description=help)
+        sub.set_defaults(run=run)
+        return sub
+
+    scan = command("scan", commands.scan, "What a rule leaves on one evening.")
+    _rule(scan)
+    _prices(scan)
+    scan.add_argument("--as-of", metavar="DATE", help="the evening to stand on; the latest session where it is left out")
+    scan.add_argument("--universe", metavar="NAME", help="only members of that day (needs the database)")
+
+    study = command("study", commands.study, "What prices did after a rule's hits.")
+    _rule(study)
+    _prices(study)
+    study.add_argument("--from", dest="first", metavar="DATE", help="first day of hits")
+    study.add_argument("--to", dest="last", metavar="DATE", help="last day of hits")
+    study.add_argument("--horizons", default="1,2,3,5,10,20,60", help="bars ahead, separated by commas")
+    study.add_argument("--entry", choices=["next-open", "signal-close"], default="next-open")
+    study.add_argument("--repeats", choices=["fresh", "every", "apart"], default="fresh")
+    study.add_argument("--cost", type=float, default=0.001, help="a fraction a side (0.001 is 0.1%%)")
+    study.add_argument("--slippage", type=float, default=0.0, help="a fraction a side")
+    study.add_argument("--universe", metavar="NAME", help="only members of that day (needs the database)")
+    study.add_argument("--events", action="store_true", help="list every hit with its entry and returns")
+    study.add_argument("--seed", type=int, default=1, help="of the bootstrap")
+
+    values = command("values", commands.values, "One expression on every bar of one instrument.")
+    values.add_argument("expression")
+    _prices(values)
+    values.add_argument("--symbol", required=True)
+
+    explain = command("explain", commands.explain, "Why an instrument is a hit on a day, or is not.")
+    _rule(explain)
+    _prices(explain)
+    explain.add_argument("--symbol", required=True)
+    explain.add_argument("--day", required=True, metavar="DATE")
+
+    check = command("check", commands.check, "Errors and advice of a rule.")
+    _rule(check)
+    _json(check)
+
+    bring = command("import", commands.bring_in, "Prices from CSV or Parquet into the database.")
+    bring.add_argument("prices", type=Path)
+    bring.add_argument("--universe", metavar="NAME", help="make the symbols members of this universe")
+    bring.add_argument("--skip-bad", action="store_true", help="leave bad rows out instead of refusing the import")
+
+    take = command("export", commands.take_out, "The stored bars as CSV or Parquet, by the file's ending.")
+    take.add_argument("file", type=Path)
+    take.add_argument("--symbols", help="only these, separated by commas")
+
+    demo = command("demo", commands.demo, "Prepare the database, and the demo market where there is none.")
+    demo.add_argument("--fresh", action="store_true", help="make the demo market anew even where one is stored")
+    serve = command("serve", commands.serve, "Serve the application on this machine.")
+    serve.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")))
+    return parser
+
+
+def _rule(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("rule", help="a rule file, or - for standard input")
+
+
+def _prices(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--prices", type=Path, help="a CSV or Parquet file or a folder of them; the database where left out")
+    parser.add_argument("--skip-bad", action="store_true", help="leave bad rows out")
+    _json(parser)
+
+
+def _json(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--json", action="store_true", help="one JSON object and nothing else on standard output")
+
+
+if __name__ == "__main__":
+    sys.exit(main())

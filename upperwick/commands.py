@@ -1,0 +1,387 @@
+"""What each command of the command line does."""
+
+import json
+import sys
+from argparse import Namespace
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from wickcore.language.check import check_expression, check_rule
+from wickcore.language.problems import RuleError
+from wickcore.language.rule import CheckedRule
+
+BAD_ROWS_SHOWN = 20
+
+
+class Bad(Exception):
+    """Bad input, as sentences for standard error."""
+
+    def __init__(self, *lines: str) -> None:
+        super().__init__("\n".join(lines))
+        self.lines = lines
+
+
+def check(given: Namespace) -> int:
+    """Errors and advice. Exits with 2 where there are errors, after saying them."""
+    text, parts = _read_rule(given.rule)
+    errors: list[Any] = []
+    advice: list[Any] = []
+    try:
+        advice = list(check_rule(text, parts).advice)
+    except RuleError as error:
+        errors = error.problems
+    if given.json:
+        _emit({"errors": [_problem(p) for p in errors], "advice": [_problem(p) for p in advice]})
+    for p in errors:
+        print(f"line {p.line}, column {p.column}: {p.message}", file=sys.stderr)
+    if not given.json:
+        for p in advice:
+            print(f"advice, line {p.line}, column {p.column}: {p.message}")
+        if not errors and not advice:
+            print("No errors, no advice.")
+    return 2 if errors else 0
+
+
+def scan(given: Namespace) -> None:
+    """What a rule leaves on one evening."""
+    rule = _checked(given.rule)
+    engine, bars = _engine(given)
+    from upperwick.market.files import iso
+    from upperwick.rules.scanning import hit_rows, line_rows
+    from wickcore.scan.scan import scan as run
+
+    day = _day(bars, given.as_of) if given.as_of else bars.last_day
+    index = bars.session_on(day)
+    if index < 0:
+        raise Bad(f"The prices begin on {iso(bars.sessions[0])}; {given.as_of} lies before that.")
+    day = int(bars.sessions[index])
+    result = run(engine, rule, day, _members(engine, given, rule))
+    hits = hit_rows(engine, result)
+    keys = ("number", "text", "true", "false", "unknown", "left", "alone", "depth", "skip")
+    report = {
+        "as_of": iso(day),
+        "scanned": result.scanned,
+        "no_bar": result.no_bar,
+        "lines": [{key: row[key] for key in keys} for row in line_rows(result)],
+        "hits": [{"symbol": h["symbol"], "days": h["days"], "values": h["values"]} for h in hits],
+        "near_misses": [{"symbol": n.symbol, "line": n.line.number} for n in result.near_misses],
+    }
+    if given.json:
+        return _emit(report)
+    print(f"{report['as_of']}: {result.scanned} scanned, {result.no_bar} without a bar that day")
+    for row in report["lines"]:
+        left = "" if row["depth"] or row["skip"] else f"{row['left']:>7}"
+        print(f"{left:>7}  {'    ' * row['depth']}{'skip ' if row['skip'] else ''}{row['text']}")
+    print(", ".join(h["symbol"] for h in hits) or "No hits.")
+
+
+def study(given: Namespace) -> None:
+    """Follow-through of a rule's hits."""
+    rule = _checked(given.rule)
+    engine, bars = _engine(given)
+    from upperwick.studies.services import as_dict
+    from wickcore.study.follow import StudySettings
+    from wickcore.study.follow import study as run
+
+    try:
+        horizons = tuple(sorted({int(h) for h in given.horizons.split(",")}))
+    except ValueError:
+        raise Bad(f"--horizons takes whole numbers separated by commas; `{given.horizons}` is not that.") from None
+    settings = StudySettings(
+        horizons, _day(bars, given.first), _day(bars, given.last), None, given.entry, given.repeats, given.cost, given.slippage,
+        given.seed,
+    )  # fmt: skip
+    try:
+        found = run(engine, rule, settings, _members(engine, given, rule))
+    except ValueError as error:
+        raise Bad(str(error)) from None
+    report = as_dict(found, most=None if given.events else 0)
+    if not given.events:
+        del report["events"]
+    if given.json:
+        return _emit(report)
+    print(f"{found.hits} hits")
+    print(f"{'bars':>5}{'count':>8}{'win rate':>10}{'mean':>9}{'median':>9}{'baseline':>10}{'excess':>9}   95% interval")
+    for f in found.horizons:
+        cells = [_percent(v) for v in (f.win_rate, f.mean, f.median, f.baseline, f.excess)]
+        interval = f"{_percent(f.excess_low)} … {_percent(f.excess_high)}"
+        print(f"{f.bars:>5}{f.count:>8}{cells[0]:>10}{cells[1]:>9}{cells[2]:>9}{cells[3]:>10}{cells[4]:>9}   {interval}")
+    for text in report["verdicts"].values():
+        print(text)
+    for e in report.get("events", []):
+        print(e["symbol"], e["day"], e["entry_day"] or "not entered", e["entry"] or "", *(_percent(r) for r in e["returns"].values()))
+
+
+def values(given: Namespace) -> None:
+    """One expression, bar by bar."""
+    try:
+        value = check_expression(given.expression)
+    except RuleError as error:
+        raise _rule_error(error) from None
+    if value.type == "text":
+        raise Bad("A number or a condition is needed; this is a text.")
+    engine, _ = _engine(given)
+    from upperwick.market.files import iso
+    from wickcore.scan.explain import values as run
+
+    days, found = run(engine, value, _symbol(engine, given.symbol))
+    if given.json:
+        return _emit({"days": [iso(d) for d in days], "values": found})
+    for day, v in zip(days, found, strict=True):
+        print(iso(day), "" if v is None else v, sep="\t")
+
+
+def explain(given: Namespace) -> None:
+    """Each line for one instrument on one day."""
+    rule = _checked(given.rule)
+    engine, bars = _engine(given)
+    from upperwick.problems import Refused
+    from upperwick.rules.scanning import explain_rows
+
+    day = _day(bars, given.day)
+    assert day is not None
+    try:
+        rows = explain_rows(engine, rule, _symbol(engine, given.symbol), day)
+    except Refused as error:
+        raise Bad(error.detail) from None
+    if given.json:
+        return _emit({"lines": rows})
+    for row in rows:
+        said = {True: "true   ", False: "false  ", None: "unknown"}[row["truth"]]
+        sides = "" if row["left_value"] is None else f"   {row['left_value']:.6g} {row['operator']} {row['right_value']:.6g}"
+        print(f"{row['number']:>4} {said} {row['text']}{sides}")
+
+
+def bring_in(given: Namespace) -> None:
+    """Imports prices: all of them, or nothing."""
+    _database()
+    from upperwick.market.store import save_tables
+
+    found = _read_prices(given.prices, given.skip_bad)
+    what = f"{given.prices.name}: {len(found.tables)} symbols imported"
+    total = save_tables(found.tables, given.universe, what)
+    print(f"{total:,} bars of {len(found.tables):,} symbols imported" + (f", {len(found.bad)} bad rows left out" if found.bad else "") + ".")
+
+
+def take_out(given: Namespace) -> None:
+    """Exports the stored bars as printed, with adjusted closes on the latest bar's scale."""
+    engine, bars = _engine(Namespace(prices=None, skip_bad=False))
+    import numpy as np
+    import pyarrow as pa
+
+    from upperwick.market.files import PriceFileError, write_prices
+
+    wanted = [s.strip() for s in given.symbols.split(",")] if given.symbols else list(bars.symbols)
+    for symbol in wanted:
+        _symbol(engine, symbol)
+
+    def tables() -> Iterator[pa.Table]:
+        for symbol in wanted:
+            k = bars.number[symbol]
+            part = slice(int(bars.offsets[k]), int(bars.offsets[k + 1]))
+            scale = bars.factor[part] / bars.factor[part][-1]
+            yield pa.table(
+                {
+                    "symbol": pa.array([symbol] * (part.stop - part.start)),
+                    "date": pa.array(bars.days[part].astype(np.int32), pa.date32()),
+                    **{name: getattr(bars, name)[part] for name in ("open", "high", "low", "close", "volume")},
+                    "adj_close": bars.close[part] * scale,
+                }
+            )
+
+    try:
+        total = write_prices(given.file, tables())
+    except (PriceFileError, OSError) as error:
+        raise Bad(f"{given.file} cannot be written: {error}") from None
+    print(f"{total:,} bars of {len(wanted):,} symbols written to {given.file}.")
+
+
+def demo(given: Namespace) -> None:
+    """Migrates, makes the demo account, and loads the demo market where no market is stored."""
+    _database()
+    from upperwick.accounts.services import ensure_demo_account
+    from upperwick.market.models import BarBlock
+    from upperwick.market.store import save_demo
+    from wickcore.demo.market import make_market
+
+    if given.fresh or not BarBlock.objects.exists():
+        print("Making the demo market …", flush=True)
+        print(f"{save_demo(make_market()):,} invented bars stored.", flush=True)
+    ensure_demo_account()
+    _warm()
+
+
+def serve(given: Namespace) -> None:
+    """Serves on 127.0.0.1 until stopped."""
+    import socket
+
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", given.port))
+        except (OSError, OverflowError):
+            raise Bad(f"Port {given.port} is not free; choose another, for instance `make demo PORT=8010`.") from None
+    _database()
+    import uvicorn
+
+    from upperwick.accounts.services import DEMO_NAME, DEMO_PASSWORD
+    from upperwick.market.load import evaluator
+
+    evaluator()
+    print(f"\n  Upper Wick is at http://127.0.0.1:{given.port}")
+    print(f"  The demo account: {DEMO_NAME}, with the password {DEMO_PASSWORD}\n  Ctrl+C stops it.\n", flush=True)
+    uvicorn.run("upperwick.asgi:application", host="127.0.0.1", port=given.port, log_level="warning", lifespan="off")
+
+
+# -- shared ----------------------------------------------------------------------------------------------------------
+
+
+def _emit(report: dict[str, Any]) -> None:
+    json.dump(report, sys.stdout, ensure_ascii=False, allow_nan=False)
+    sys.stdout.write("\n")
+
+
+def _percent(value: float | None) -> str:
+    return "–" if value is None else f"{value * 100:+.2f}%"
+
+
+def _problem(p: Any) -> dict[str, Any]:
+    return {"line": p.line, "column": p.column, "length": p.length, "message": p.message, "mend": p.mend}
+
+
+def _read_rule(said: str) -> tuple[str, dict[str, str]]:
+    """The rule's text and, by name, the other rules of its folder."""
+    try:
+        if said == "-":
+            return sys.stdin.read(), {}
+        path = Path(said)
+        text = path.read_text(encoding="utf-8")
+        parts: dict[str, str] = {}
+        if 'use "' in text:
+            from upperwick.rules.naming import name_in
+
+            for other in sorted(path.resolve().parent.glob("*.rule")):
+                if other != path.resolve():
+                    part = other.read_text(encoding="utf-8")
+                    parts[other.stem] = part
+                    parts[name_in(part) or other.stem] = part
+        return text, parts
+    except (OSError, UnicodeDecodeError) as error:
+        raise Bad(f"The rule {said} cannot be read: {error}.") from None
+
+
+def _rule_error(error: RuleError) -> Bad:
+    return Bad(*(f"line {p.line}, column {p.column}: {p.message}" for p in error.problems))
+
+
+def _checked(said: str) -> CheckedRule:
+    text, parts = _read_rule(said)
+    try:
+        return check_rule(text, parts)
+    except RuleError as error:
+        raise _rule_error(error) from None
+
+
+def _read_prices(path: Path, skip_bad: bool) -> Any:
+    from upperwick.market.files import PriceFileError, read_prices
+
+    try:
+        found = read_prices(path)
+    except PriceFileError as error:
+        raise Bad(str(error)) from None
+    if found.bad and not skip_bad:
+        shown = [str(b) for b in found.bad[:BAD_ROWS_SHOWN]]
+        more = len(found.bad) - len(shown)
+        rest = [f"… and {more} more."] if more else []
+        raise Bad(*shown, *rest, f"{len(found.bad)} bad rows; nothing was taken. Mend them, or leave them out with --skip-bad.")
+    if not found.tables:
+        raise Bad(f"{path} holds no usable row.")
+    return found
+
+
+def _engine(given: Namespace) -> tuple[Any, Any]:
+    """An evaluator over the given files, or over the database."""
+    from wickcore.bars.bars import build_bars
+    from wickcore.bars.market import Market
+    from wickcore.scan.evaluate import Evaluator
+
+    if given.prices is not None:
+        market = Market(build_bars(_read_prices(given.prices, given.skip_bad).tables))
+        return Evaluator(market), market.bars
+    _database()
+    from upperwick.market.load import DamagedBlock, evaluator
+
+    try:
+        engine = evaluator()
+    except DamagedBlock as error:
+        raise Bad(str(error)) from None
+    if not len(engine.market.bars):
+        raise Bad("The database holds no prices: import some, or name a file with --prices.")
+    return engine, engine.market.bars
+
+
+def _members(engine: Any, given: Namespace, rule: CheckedRule) -> Any:
+    name = given.universe or rule.universe
+    if not name:
+        return None
+    if name not in engine.market.universes:
+        if given.prices is not None and not given.universe:
+            print(f"The prices hold no universe “{name}”; all {len(engine.market.bars.symbols)} symbols are taken.", file=sys.stderr)
+            return None
+        known = ", ".join(sorted(engine.market.universes)) or "none"
+        raise Bad(f"There is no universe named “{name}”; known are: {known}.")
+    return engine.market.members(name)
+
+
+def _symbol(engine: Any, symbol: str) -> str:
+    if symbol not in engine.market.bars.number:
+        from wickcore.language.problems import nearest
+
+        near = nearest(symbol, [s.lower() for s in engine.market.bars.symbols])
+        raise Bad(f"There is no symbol {symbol}" + (f"; did you mean {near.upper()}?" if near else "."))
+    return symbol
+
+
+def _day(bars: Any, said: str | None) -> int | None:
+    from datetime import date
+
+    if said is None:
+        return None
+    try:
+        return date.fromisoformat(said).toordinal() - date(1970, 1, 1).toordinal()
+    except ValueError:
+        raise Bad(f"`{said}` is not a date of the form 2024-06-28.") from None
+
+
+def _database() -> None:
+    """Django, with the database there and up to date."""
+    import os
+
+    import django
+
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
+    django.setup()
+    from django.core.management import call_command
+    from django.db import DatabaseError, connection
+    from django.db.migrations.executor import MigrationExecutor
+
+    from upperwick.settings import DATA_DIR
+
+    try:
+        DATA_DIR.mkdir(parents=True, exist_ok=True)
+        executor = MigrationExecutor(connection)
+        if executor.migration_plan(executor.loader.graph.leaf_nodes()):
+            call_command("migrate", verbosity=0, interactive=False)
+    except (OSError, DatabaseError) as error:
+        raise Bad(
+            f"The data folder {DATA_DIR} cannot be used: {error}. Choose a folder you may write to, for instance "
+            "`make demo DATA=~/upperwick-data`."
+        ) from None
+
+
+def _warm() -> None:
+    """Compiles every kernel ahead, so that nobody waits for it at the first rule."""
+    from wickcore.scan.warm import warm
+
+    warm()

@@ -1,0 +1,1 @@
+"""Instruments, bars, universes, reports and the calendar: stored, imported, exported, loaded."""

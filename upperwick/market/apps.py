@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class MarketConfig(AppConfig):
+    name = "upperwick.market"
+    label = "market"

@@ -1,0 +1,116 @@
+"""What is stored of the market. Bars lie in blocks: one row an instrument, frame and year."""
+
+from django.db import models
+
+
+class Instrument(models.Model):
+    """Something with bars. `delisted` is the last day it traded, empty while it trades."""
+
+    KINDS = [("share", "share"), ("fund", "fund"), ("index", "index")]
+
+    symbol = models.CharField(max_length=32, unique=True)
+    name = models.CharField(max_length=200, blank=True)
+    kind = models.CharField(max_length=10, choices=KINDS, default="share")
+    sector = models.CharField(max_length=60, blank=True)
+    listed = models.DateField(null=True)
+    delisted = models.DateField(null=True)
+    delisted_reason = models.CharField(max_length=60, blank=True)
+    optionable = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["symbol"]
+
+    def __str__(self) -> str:
+        return self.symbol
+
+
+class BarBlock(models.Model):
+    """One year's bars of one instrument as an Arrow IPC stream: day, open, high, low, close, volume as printed, and `factor` where the
+    prices came with adjusted closes. `checksum` is the BLAKE2b digest of `data`."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="blocks")
+    frame = models.CharField(max_length=8, default="day")
+    year = models.PositiveSmallIntegerField()
+    rows = models.PositiveIntegerField()
+    checksum = models.CharField(max_length=32)
+    data = models.BinaryField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["instrument", "frame", "year"], name="one_block_a_year")]
+
+
+class Split(models.Model):
+    """`ratio` new shares for one old from `day` on."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="splits")
+    day = models.DateField()
+    ratio = models.FloatField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["instrument", "day"], name="one_split_a_day")]
+
+
+class Dividend(models.Model):
+    """`amount` of money a share, as printed, for holders before `day`."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="dividends")
+    day = models.DateField()
+    amount = models.FloatField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["instrument", "day"], name="one_dividend_a_day")]
+
+
+class Report(models.Model):
+    """A quarterly report as published: money of its day."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="reports")
+    day = models.DateField()
+    shares = models.FloatField()
+    revenue = models.FloatField()
+    earnings = models.FloatField()
+    expected = models.FloatField(null=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["instrument", "day"], name="one_report_a_day")]
+
+
+class Universe(models.Model):
+    """A named, dated set of instruments."""
+
+    name = models.CharField(max_length=80, unique=True)
+    about = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Member(models.Model):
+    """Membership from `first` to `last`, both included."""
+
+    universe = models.ForeignKey(Universe, on_delete=models.CASCADE, related_name="members")
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE)
+    first = models.DateField()
+    last = models.DateField()
+
+
+class CalendarEvent(models.Model):
+    """A holiday or an economic announcement."""
+
+    KINDS = [("holiday", "holiday"), ("announcement", "announcement")]
+
+    day = models.DateField(db_index=True)
+    kind = models.CharField(max_length=12, choices=KINDS)
+    name = models.CharField(max_length=80)
+
+
+class DataVersion(models.Model):
+    """One row a change of the market's data; the newest is the version everything computed hangs on."""
+
+    at = models.DateTimeField(auto_now_add=True)
+    what = models.CharField(max_length=200)
+    invented = models.BooleanField(default=False)
+    benchmark = models.CharField(max_length=32, blank=True)

@@ -1,0 +1,69 @@
+"""Errors as RFC 9457 problem documents: a title, a plain sentence, and what the interface needs to show the place."""
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from ninja import NinjaAPI
+from ninja.errors import AuthenticationError, HttpError, ValidationError
+
+from upperwick.market.load import DamagedBlock
+from wickcore.language.problems import RuleError
+from wickcore.scan.evaluate import Stopped
+
+
+class Refused(Exception):
+    """A request that cannot be carried out, said in a sentence for the person who made it."""
+
+    def __init__(self, detail: str, status: int = 400, **extra: Any) -> None:
+        super().__init__(detail)
+        self.detail, self.status, self.extra = detail, status, extra
+
+
+def problem(status: int, title: str, detail: str, **extra: Any) -> HttpResponse:
+    """One problem document."""
+    body = {"type": "about:blank", "title": title, "status": status, "detail": detail, **extra}
+    return JsonResponse(body, status=status, content_type="application/problem+json")
+
+
+def install(api: NinjaAPI) -> None:
+    """Every error the API can meet leaves as a problem document."""
+
+    @api.exception_handler(Refused)
+    def refused(request: HttpRequest, error: Refused) -> HttpResponse:
+        return problem(error.status, "This cannot be done", error.detail, **error.extra)
+
+    @api.exception_handler(RuleError)
+    def rule(request: HttpRequest, error: RuleError) -> HttpResponse:
+        errors = [
+            {"line": p.line, "column": p.column, "length": p.length, "message": p.message, "mend": p.mend} for p in error.problems
+        ]
+        return problem(422, "The rule has errors", str(error), errors=errors)
+
+    @api.exception_handler(Stopped)
+    def stopped(request: HttpRequest, error: Stopped) -> HttpResponse:
+        return problem(503, "Stopped", str(error))
+
+    @api.exception_handler(DamagedBlock)
+    def damaged(request: HttpRequest, error: DamagedBlock) -> HttpResponse:
+        return problem(500, "The stored data is damaged", str(error))
+
+    @api.exception_handler(ValidationError)
+    def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
+        first = error.errors[0]
+        where = ".".join(str(part) for part in first["loc"][2:]) or "the request"
+        return problem(422, "The request is not understood", f"{where}: {first['msg']}")
+
+    @api.exception_handler(AuthenticationError)
+    def unknown(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
+        return problem(401, "Not signed in", "Sign in first.")
+
+    @api.exception_handler(HttpError)
+    def http(request: HttpRequest, error: HttpError) -> HttpResponse:
+        return problem(error.status_code, "This cannot be done", str(error))
+
+    @api.exception_handler(Exception)
+    def anything(request: HttpRequest, error: Exception) -> HttpResponse:
+        import logging
+
+        logging.getLogger("upperwick").exception("A request failed: %s", request.path)
+        return problem(500, "Something went wrong here", "The server met an error of its own; it is written in its log.")

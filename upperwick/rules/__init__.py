@@ -1,0 +1,1 @@
+"""Rules of each account, with all their versions, and the scan."""

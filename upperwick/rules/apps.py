@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class RulesConfig(AppConfig):
+    name = "upperwick.rules"
+    label = "rules"

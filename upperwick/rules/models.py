@@ -1,0 +1,40 @@
+"""Rules of each account, with every version ever saved."""
+
+from django.conf import settings
+from django.db import models
+
+
+class Rule(models.Model):
+    """A rule's present text. `deleted` is set while a deletion can still be undone."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="rules")
+    name = models.CharField(max_length=120)
+    text = models.TextField()
+    created = models.DateTimeField(auto_now_add=True)
+    saved = models.DateTimeField(auto_now=True)
+    deleted = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["owner", "name"], condition=models.Q(deleted__isnull=True), name="one_rule_a_name_and_owner"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class RuleVersion(models.Model):
+    """What a save kept. Versions count from 1 within a rule."""
+
+    rule = models.ForeignKey(Rule, on_delete=models.CASCADE, related_name="versions")
+    number = models.PositiveIntegerField()
+    name = models.CharField(max_length=120)
+    text = models.TextField()
+    saved = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["rule", "number"], name="one_version_a_number")]

@@ -1,0 +1,81 @@
+"""Settings of the one installation: everything lies in the data folder and nothing is fetched from elsewhere."""
+
+import os
+import secrets
+from pathlib import Path
+
+BASE_DIR = Path(__file__).resolve().parent.parent
+DATA_DIR = Path(os.environ.get("UPPERWICK_DATA", BASE_DIR / "data")).expanduser().resolve()
+WEB_DIST = BASE_DIR / "web" / "dist"
+
+
+def _secret_key() -> str:
+    """A key of this installation's own, made on first use and kept beside the database."""
+    if key := os.environ.get("UPPERWICK_SECRET_KEY"):
+        return key
+    path = DATA_DIR / "secret-key"
+    try:
+        DATA_DIR.mkdir(parents=True, exist_ok=True)
+        if not path.exists():
+            descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+            with os.fdopen(descriptor, "w") as file:
+                file.write(secrets.token_urlsafe(50))
+        return path.read_text().strip()
+    except OSError:
+        # A read-only folder is reported by the command line in a sentence; commands that need no database still run.
+        return secrets.token_urlsafe(50)
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", "testserver"]
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "upperwick.accounts",
+    "upperwick.market",
+    "upperwick.rules",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "upperwick.security.content_policy",
+]
+ROOT_URLCONF = "upperwick.urls"
+ASGI_APPLICATION = "upperwick.asgi.application"
+TEMPLATES = []
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA_DIR / "upperwick.sqlite3",
+        "OPTIONS": {
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+        },
+        "TEST": {"NAME": None},
+    }
+}
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+USE_TZ = True
+TIME_ZONE = "UTC"
+STATIC_URL = "/static/"
+STATICFILES_DIRS = [WEB_DIST] if WEB_DIST.is_dir() else []
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_MAX_AGE = 31_536_000
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_SAMESITE = "Lax"
+X_FRAME_OPTIONS = "DENY"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000

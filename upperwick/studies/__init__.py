@@ -1,0 +1,1 @@
+"""Follow-through studies asked for by the interface."""

@@ -1,0 +1,104 @@
+"""Routes of follow-through studies."""
+
+from typing import Literal
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+from pydantic import Field
+
+from upperwick.rules.services import parts_of
+from upperwick.studies import services
+from wickcore.language.parser import MAX_CHARACTERS
+from wickcore.study.follow import HORIZONS, MAX_HORIZON
+
+router = Router(tags=["studies"])
+
+
+class StudyIn(Schema):
+    text: str = Field(max_length=MAX_CHARACTERS + 1)
+    as_of: str | None = None
+    universe: str | None = None
+    dials: dict[str, float] = {}
+    horizons: list[int] = Field(list(HORIZONS), min_length=1, max_length=12)
+    entry: Literal["next-open", "signal-close"] = "next-open"
+    repeats: Literal["fresh", "every", "apart"] = "fresh"
+    cost: float = Field(0.001, ge=0, le=0.1)
+
+
+class Histogram(Schema):
+    edges: list[float]
+    counts: list[float]
+
+
+class HorizonOut(Schema):
+    bars: int = Field(ge=1, le=MAX_HORIZON)
+    count: int
+    pending: int
+    delisted: int
+    instruments: int
+    days: int
+    small_sample: bool
+    win_rate: float | None
+    win_rate_low: float | None
+    win_rate_high: float | None
+    mean: float | None
+    median: float | None
+    stdev: float | None
+    average_win: float | None
+    average_loss: float | None
+    payoff: float | None
+    profit_factor: float | None
+    baseline: float | None
+    excess: float | None
+    excess_low: float | None
+    excess_high: float | None
+    histogram: Histogram
+
+
+class EventOut(Schema):
+    symbol: str
+    day: str
+    entry_day: str | None
+    entry: float | None
+    returns: dict[str, float | None]
+
+
+class StudyOut(Schema):
+    hits: int
+    no_entry: int
+    entry: str
+    repeats: str
+    cost: float
+    horizons: list[HorizonOut]
+    verdicts: dict[str, str]
+    events: list[EventOut]
+
+
+class RunOut(Schema):
+    id: int
+    state: Literal["running", "done", "stopped", "failed"]
+    stage: str
+    share: float
+    detail: str
+    result: StudyOut | None
+
+
+def _run(run: services.Run) -> dict:
+    return {"id": run.id, "state": run.state, "stage": run.stage, "share": run.share, "detail": run.detail, "result": run.result}
+
+
+@router.post("", response=RunOut, operation_id="start_study")
+def start(request: HttpRequest, body: StudyIn):
+    """Measures a rule's follow-through over the history up to the as-of day."""
+    return _run(services.start(request.user.id, body.text, parts_of(request.user), body.dict()))
+
+
+@router.get("/{run_id}", response=RunOut, operation_id="study")
+def one(request: HttpRequest, run_id: int):
+    """How far the study is, and its figures once it is done."""
+    return _run(services.find(request.user.id, run_id))
+
+
+@router.delete("/{run_id}", response=RunOut, operation_id="stop_study")
+def stop(request: HttpRequest, run_id: int):
+    return _run(services.stop(request.user.id, run_id))

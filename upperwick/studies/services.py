@@ -1,0 +1,129 @@
+"""Studies in the background of this process: one at a time an account, with progress and Stop."""
+
+import itertools
+from collections import OrderedDict
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import asdict, dataclass, field
+from threading import Event, Lock
+from typing import Any
+
+from upperwick.market.files import iso
+from upperwick.market.services import as_of_day, members_of, open_market
+from upperwick.problems import Refused
+from wickcore.language.check import check_rule
+from wickcore.scan.evaluate import Limits, Stopped
+from wickcore.study.follow import Study, StudySettings, study
+from wickcore.study.verdict import verdict
+
+KEPT, LONGEST_SECONDS, MOST_EVENTS = 50, 120.0, 20_000
+
+
+@dataclass
+class Run:
+    """One study asked for. state: running, done, stopped or failed."""
+
+    id: int
+    owner: int
+    state: str = "running"
+    stage: str = "Evaluating the lines"
+    share: float = 0.0
+    detail: str = ""
+    result: dict[str, Any] | None = None
+    cancel: Event = field(default_factory=Event)
+
+
+_runs: OrderedDict[int, Run] = OrderedDict()
+_numbers = itertools.count(1)
+_lock = Lock()
+_pool = ThreadPoolExecutor(1, "study")
+
+
+def start(owner: int, text: str, parts: dict[str, str], asked: dict[str, Any]) -> Run:
+    """Checks everything that can be checked at once, then starts the study. Raises RuleError and Refused.
+
+    A study the account still has running is stopped: its question has been replaced.
+    """
+    rule = check_rule(text, parts, asked["dials"])
+    engine = open_market()
+    market = engine.market
+    members = members_of(market, asked["universe"] or rule.universe)
+    settings = StudySettings(
+        horizons=tuple(sorted(set(asked["horizons"]))),
+        as_of=as_of_day(market, asked["as_of"]),
+        entry=asked["entry"],
+        repeats=asked["repeats"],
+        cost=asked["cost"],
+    )
+    with _lock:
+        for other in _runs.values():
+            if other.owner == owner and other.state == "running":
+                other.cancel.set()
+        run = Run(next(_numbers), owner)
+        _runs[run.id] = run
+        while len(_runs) > KEPT:
+            _runs.popitem(last=False)
+
+    def progress(stage: str, share: float) -> None:
+        run.stage, run.share = stage, share
+
+    def work() -> None:
+        try:
+            found = study(engine, rule, settings, members, Limits(LONGEST_SECONDS, run.cancel), progress)
+            run.result = as_dict(found)
+            run.state = "done"
+        except Stopped as stopped:
+            run.state, run.detail = "stopped", str(stopped)
+        except ValueError as error:
+            run.state, run.detail = "failed", str(error)
+        except Exception:
+            import logging
+
+            logging.getLogger("upperwick").exception("A study failed")
+            run.state, run.detail = "failed", "The study met an error of its own; it is written in the server's log."
+
+    future = _pool.submit(work)
+    # The small ones answer at once; a longer one is asked after by its number.
+    try:
+        future.result(0.4)
+    except TimeoutError:
+        pass
+    return run
+
+
+def find(owner: int, run_id: int) -> Run:
+    """A run of this account. Raises Refused (404)."""
+    run = _runs.get(run_id)
+    if run is None or run.owner != owner:
+        raise Refused("This study is no longer kept; measure again.", 404)
+    return run
+
+
+def stop(owner: int, run_id: int) -> Run:
+    """Asks a run to stop; it does so at its next step."""
+    run = find(owner, run_id)
+    run.cancel.set()
+    return run
+
+
+def as_dict(found: Study, most: int | None = MOST_EVENTS) -> dict[str, Any]:
+    """A study as the API and the command line give it, with its latest `most` events (None for all)."""
+    settings = found.settings
+    return {
+        "hits": found.hits,
+        "no_entry": found.no_entry,
+        "entry": settings.entry,
+        "repeats": settings.repeats,
+        "cost": settings.cost,
+        "horizons": [asdict(f) for f in found.horizons],
+        "verdicts": {str(f.bars): verdict(found, f.bars) for f in found.horizons},
+        "events": [
+            {
+                "symbol": e.symbol,
+                "day": iso(e.day),
+                "entry_day": None if e.entry_day is None else iso(e.entry_day),
+                "entry": e.entry,
+                "returns": {str(h): r for h, r in e.returns.items()},
+            }
+            for e in found.events[max(0, len(found.events) - most) if most is not None else 0 :]
+        ],
+    }

@@ -1,0 +1,45 @@
+"""The API and the one page."""
+
+from django.http import HttpRequest, HttpResponse
+from django.urls import path, re_path
+from django.views.decorators.csrf import ensure_csrf_cookie
+from ninja import NinjaAPI
+from ninja.security import django_auth
+
+from upperwick import problems
+from upperwick.accounts.api import router as session
+from upperwick.market.api import router as market
+from upperwick.rules.api import router as rules
+from upperwick.rules.api import scans
+from upperwick.settings import WEB_DIST
+from upperwick.studies.api import router as studies
+
+api = NinjaAPI(title="Upper Wick", version="1", auth=django_auth, docs_url=None, urls_namespace="api")
+api.add_router("/session", session)
+api.add_router("", market)
+api.add_router("/rules", rules)
+api.add_router("", scans)
+api.add_router("/studies", studies)
+problems.install(api)
+
+
+@ensure_csrf_cookie
+def page(request: HttpRequest) -> HttpResponse:
+    """The built interface; every place in it is the same page."""
+    try:
+        content = (WEB_DIST / "index.html").read_bytes()
+    except OSError:
+        return HttpResponse("The interface is not built yet: run `make demo`.", status=503, content_type="text/plain")
+    return HttpResponse(content, headers={"Cache-Control": "no-cache"})
+
+
+def unknown(request: HttpRequest) -> HttpResponse:
+    """Anything else under /api."""
+    return problems.problem(404, "Not found", "There is nothing at this address.")
+
+
+urlpatterns = [
+    path("api/", api.urls),
+    re_path(r"^api/.*$", unknown),
+    re_path(r"^(?!static/).*$", page),
+]
