@@ -110,7 +110,9 @@ def study(given: Namespace) -> None:
     for text in report["verdicts"].values():
         print(text)
     for e in report.get("events", []):
-        print(e["symbol"], e["day"], e["entry_day"] or "not entered", e["entry"] or "", *(_percent(r) for r in e["returns"].values()))
+        print(
+            e["symbol"], e["day"], e["entry_day"] or "not entered", e["entry"] or "", *(_percent(r) for r in e["returns"].values())
+        )
 
 
 def values(given: Namespace) -> None:
@@ -161,7 +163,11 @@ def bring_in(given: Namespace) -> None:
     found = _read_prices(given.prices, given.skip_bad)
     what = f"{given.prices.name}: {len(found.tables)} symbols imported"
     total = save_tables(found.tables, given.universe, what)
-    print(f"{total:,} bars of {len(found.tables):,} symbols imported" + (f", {len(found.bad)} bad rows left out" if found.bad else "") + ".")
+    print(
+        f"{total:,} bars of {len(found.tables):,} symbols imported"
+        + (f", {len(found.bad)} bad rows left out" if found.bad else "")
+        + "."
+    )
 
 
 def take_out(given: Namespace) -> None:
@@ -327,7 +333,9 @@ def _members(engine: Any, given: Namespace, rule: CheckedRule) -> Any:
         return None
     if name not in engine.market.universes:
         if given.prices is not None and not given.universe:
-            print(f"The prices hold no universe “{name}”; all {len(engine.market.bars.symbols)} symbols are taken.", file=sys.stderr)
+            print(
+                f"The prices hold no universe “{name}”; all {len(engine.market.bars.symbols)} symbols are taken.", file=sys.stderr
+            )
             return None
         known = ", ".join(sorted(engine.market.universes)) or "none"
         raise Bad(f"There is no universe named “{name}”; known are: {known}.")
@@ -382,6 +390,6 @@ def _database() -> None:
 
 def _warm() -> None:
     """Compiles every kernel ahead, so that nobody waits for it at the first rule."""
-    from wickcore.scan.warm import warm
+    from wickcore.warm import warm
 
     warm()

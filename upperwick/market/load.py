@@ -138,7 +138,9 @@ def _universes(number: dict[int, int]) -> dict[str, Membership]:
         if owner in number:
             found[name].append((number[owner], to_day(first), to_day(last)))
     return {
-        name: Membership(*(np.array(column, kind) for column, kind in zip(zip(*rows, strict=True), (np.int64, np.int32, np.int32), strict=True)))
+        name: Membership(
+            *(np.array(column, kind) for column, kind in zip(zip(*rows, strict=True), (np.int64, np.int32, np.int32), strict=True))
+        )
         for name, rows in found.items()
     }
 
@@ -184,5 +186,3 @@ def _fact_rows(
             shares, eps, *rest = next(v for d, _, v in reversed(sorted(made, key=lambda r: r[0])) if d < day)
             made.append((day, False, (shares * ratio, eps / ratio, *rest)))
     return sorted(made, key=lambda row: row[0])
-
-

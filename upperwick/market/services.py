@@ -120,6 +120,7 @@ def chart(symbol: str, as_of: str | None, bars: int, rule: CheckedRule | None, m
         "days": [iso(d) for d in table.days[part]],
         **columns,
         "volume": [float(v) for v in np.round(table.volume[part] / relative)],
+        "change": _rounded(engine.rows([column("change").op], symbol)[0][local]),
         "overlays": overlays,
         "hits": hits,
         "facts": _facts(engine, symbol, end - 1 - begin) if end > begin else {},

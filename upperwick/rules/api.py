@@ -206,6 +206,7 @@ class ChartOut(Schema):
     low: list[float | None]
     close: list[float | None]
     volume: list[float]
+    change: list[float | None]
     overlays: list[OverlayOut]
     hits: list[int]
     facts: dict[str, float | None]

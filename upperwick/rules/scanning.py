@@ -91,9 +91,9 @@ def _from_data(result: ScanResult) -> list[Problem]:
     found = []
     for counted in result.lines:
         if counted.ever == 0.0:
-            found.append(Problem(counted.line.number, 1, 1, f"Line {counted.line.number} was never true in the whole history."))
+            found.append(Problem(counted.line.number, 1, 1, "This line was never true in the whole history."))
         elif counted.ever == 1.0:
-            message = f"Line {counted.line.number} was true on every bar of the history: it removes nothing."
+            message = "This line was true on every bar of the history: it removes nothing."
             found.append(Problem(counted.line.number, 1, 1, message))
     return found
 

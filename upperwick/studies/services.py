@@ -1,5 +1,6 @@
 """Studies in the background of this process: one at a time an account, with progress and Stop."""
 
+import contextlib
 import itertools
 from collections import OrderedDict
 from concurrent.futures import ThreadPoolExecutor
@@ -83,10 +84,8 @@ def start(owner: int, text: str, parts: dict[str, str], asked: dict[str, Any]) -
 
     future = _pool.submit(work)
     # The small ones answer at once; a longer one is asked after by its number.
-    try:
+    with contextlib.suppress(TimeoutError):
         future.result(0.4)
-    except TimeoutError:
-        pass
     return run
 
 

@@ -17,9 +17,9 @@ ANNOUNCEMENTS = (
 )
 
 
-def holidays() -> list[tuple[NDArray[np.datetime64], str]]:
+def holidays() -> list[tuple[np.datetime64, str]]:
     """Every holiday of the demo years that falls on a weekday, with its name."""
-    found = []
+    found: list[tuple[np.datetime64, str]] = []
     for year in range(int(FIRST_DAY[:4]), int(LAST_DAY[:4]) + 2):
         for date, name in HOLIDAYS:
             day = np.datetime64(f"{year}-{date}", "D")

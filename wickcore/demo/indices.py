@@ -1,5 +1,7 @@
 """Dated index membership and the index instruments computed from it."""
 
+import itertools
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,7 +26,7 @@ def membership(days: NDArray[np.int32], cap: Grid, yields: Grid, trading: NDArra
     shape = cap.shape
     marks = {name: np.zeros(shape, np.bool_) for name in ("Harbour 500", "Beacon 100", "Shoal 250", "Tidemark 50")}
     dates = [*reviews(days), shape[0]]
-    for begin, end in zip(dates, dates[1:], strict=False):
+    for begin, end in itertools.pairwise(dates):
         known = max(0, begin - 1)
         size = np.where(trading[known] & trading[begin], cap[known], -1.0)
         order = np.argsort(-size, kind="stable")

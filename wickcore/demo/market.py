@@ -74,9 +74,7 @@ def make_market(seed: int = SEED, listed: int = LISTED, delisted: int = DELISTED
     trading = (steps >= shares.first) & (steps <= shares.last)
     yields = _trailing_yield(printed)
     members = indices.membership(days, cap, yields, trading)
-    made = [
-        _share(i, company, days, shares, paths, printed, outstanding, cap, size[i], rng) for i, company in enumerate(companies)
-    ]
+    made = [_share(i, company, days, shares, paths, printed, outstanding, cap, size[i], rng) for i, company in enumerate(companies)]
     made += _baskets(days, printed, cap, members, trading, shares, sectors, rng)
     universes = {
         name: [(companies[i][0], first, last) for i, first, last in indices.intervals(mark, days)] for name, mark in members.items()
@@ -141,9 +139,9 @@ def _reports(
     loses = rng.random() < 0.11
     found = []
     smooth = np.nan
-    for t in np.flatnonzero(~np.isnan(paths.surprise[:, i])):
-        z = paths.surprise[t, i]
-        worth = cap[max(0, t - 1), i]
+    for t in np.flatnonzero(~np.isnan(paths.surprise[:, i])).tolist():
+        z = float(paths.surprise[t, i])
+        worth = float(cap[max(0, t - 1), i])
         smooth = worth if np.isnan(smooth) else 0.7 * smooth + 0.3 * worth
         multiple *= np.exp(rng.normal(0, 0.04))
         usual = smooth / multiple / 4 * (-0.6 if loses else 1.0)

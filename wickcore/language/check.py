@@ -27,9 +27,7 @@ def check_expression(text: str, frame: str = "day") -> Value:
     """Checks one expression, such as a column or an argument of `upperwick values`. Raises RuleError."""
     node = parse_expression(text)
     places, problems = Places(text), []  # type: Places, list[Problem]
-    expressions = Expressions(
-        text, lambda s, m, e: problems.append(places.problem(s, m, e)), lambda s, m, e: None, frame, "close"
-    )
+    expressions = Expressions(text, lambda s, m, e: problems.append(places.problem(s, m, e)), lambda s, m, e: None, frame, "close")
     try:
         return expressions.check(node)
     except Unresolved:
@@ -176,9 +174,7 @@ class _Check:
         if isinstance(node, tree.Condition):
             scope.pairs, scope.overlays = [], []
             value = scope.condition(node.value)
-            self.lines.append(
-                Line(number, text, value.op, depth, skip, part, tuple(scope.pairs), tuple(scope.overlays))
-            )
+            self.lines.append(Line(number, text, value.op, depth, skip, part, tuple(scope.pairs), tuple(scope.overlays)))
             return value.op
         place = len(self.lines)
         failed, ops = False, []

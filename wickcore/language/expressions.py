@@ -431,7 +431,9 @@ class Expressions:
                     self._advise(node.span, said, f"{self._source(node)} 1 ago")
             if sign in (">", ">=") and a.op.kind == "field" and a.op.params[0] == "volume" and _averages_volume(b.op):
                 said = "This average includes today's own volume; leave today out with `1 ago`."
-                self._advise(node.span, said, f"({self._source(node)} 1 ago)" if b.op.kind != "sma" else f"{self._source(node)} 1 ago")
+                self._advise(
+                    node.span, said, f"({self._source(node)} 1 ago)" if b.op.kind != "sma" else f"{self._source(node)} 1 ago"
+                )
 
     # -- saying ------------------------------------------------------------------------------------------------------
 

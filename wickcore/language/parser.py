@@ -392,9 +392,7 @@ class _Build(Transformer[Token, Any]):
 
     def dial_line(self, meta: Meta, name: Token, default: tree.Number, *rest: tree.Number) -> tree.Dial:
         low, high, step = (*(n.value for n in rest), None, None, None)[:3]
-        return tree.Dial(
-            str(name), default.value, low, high, step, self.span(meta), self.span(name), default.percent
-        )
+        return tree.Dial(str(name), default.value, low, high, step, self.span(meta), self.span(name), default.percent)
 
     def use_line(self, meta: Meta, name: Token) -> tree.Use:
         return tree.Use(str(name)[1:-1], self.span(meta))

@@ -139,9 +139,7 @@ class Over:
     span: Span
 
 
-Node = (
-    Number | Text | Count | Name | Part | Call | Unary | Binary | Compare | Crosses | Between | Near | Within | Ago | Over
-)
+Node = Number | Text | Count | Name | Part | Call | Unary | Binary | Compare | Crosses | Between | Near | Within | Ago | Over
 
 
 @dataclass(frozen=True, slots=True)

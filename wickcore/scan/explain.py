@@ -86,5 +86,3 @@ def slice_of(bars: Bars, symbol: str) -> slice:
     """The positions of one instrument's bars. Raises KeyError."""
     k = bars.number[symbol]
     return slice(int(bars.offsets[k]), int(bars.offsets[k + 1]))
-
-

@@ -7,7 +7,17 @@ _NUMBER = Parameter("x", "number", None, "what is measured")
 
 def _kernel(name: str, family: str, help: str, formula: str, warm_up: str, example: str, low: int = 1, **more: str) -> Entry:
     return Entry(
-        name, family, "kernel", "number", help, formula, warm_up, example=example, parameters=(X, bars(low=low)), degree=None, **more
+        name,
+        family,
+        "kernel",
+        "number",
+        help,
+        formula,
+        warm_up,
+        example=example,
+        parameters=(X, bars(low=low)),
+        degree=None,
+        **more,
     )
 
 

@@ -1,6 +1,6 @@
 """Fields of the bar and what is made of one or two bars."""
 
-from wickcore.language.catalogue import X, Entry, bars
+from wickcore.language.catalogue import Entry, X, bars
 
 _F = "price fields"
 

@@ -1,22 +1,35 @@
 """Ranges, bands and the squeeze: all of them definitions over the averages."""
 
-from wickcore.language.catalogue import Entry, X, bars, constant
+from wickcore.language.catalogue import Entry, Parameter, X, bars, constant
 
 _WILDER = "J. Welles Wilder, New Concepts in Technical Trading Systems, 1978"
 _WIDTH = constant("width", "2", "how many standard deviations")
 _K = constant("k", "1.5", "how many average true ranges")
 
 
-def _number(name: str, family: str, help: str, definition: str, warm_up: str, example: str, parameters: tuple, **more: str) -> Entry:  # type: ignore[type-arg]
+def _number(
+    name: str, family: str, help: str, definition: str, warm_up: str, example: str, parameters: tuple[Parameter, ...], **more: str
+) -> Entry:
     return Entry(
         name, family, "definition", "number", help, definition, warm_up, example=example, parameters=parameters,
         definition=definition, degree=None, **more,
     )  # fmt: skip
 
 
-def _condition(name: str, family: str, help: str, definition: str, warm_up: str, example: str, parameters: tuple) -> Entry:  # type: ignore[type-arg]
+def _condition(
+    name: str, family: str, help: str, definition: str, warm_up: str, example: str, parameters: tuple[Parameter, ...]
+) -> Entry:
     return Entry(
-        name, family, "definition", "condition", help, definition, warm_up, example=example, parameters=parameters, definition=definition
+        name,
+        family,
+        "definition",
+        "condition",
+        help,
+        definition,
+        warm_up,
+        example=example,
+        parameters=parameters,
+        definition=definition,
     )
 
 

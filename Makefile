@@ -1,0 +1,75 @@
+# Upper Wick. `make help` lists what can be made.
+SHELL := /bin/bash
+.SHELLFLAGS := -eu -o pipefail -c
+.DEFAULT_GOAL := help
+.ONESHELL:
+
+PORT ?= 8000
+DATA ?= data
+export UPPERWICK_DATA := $(DATA)
+PY := .venv/bin/python
+WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
+
+.PHONY: help demo serve test lint bench clean docs api check-tools chromium
+
+help: ## these lines
+	@awk -F ':.*## ' '/^[a-z-]+:.*## /{printf "  make %-8s %s\n", $$1, $$2}' Makefile
+
+demo: check-tools .stamps/python .stamps/web ## install, build, load the demo market and serve it (PORT=8000, DATA=data)
+	@.venv/bin/upperwick demo
+	@exec .venv/bin/upperwick serve --port "$(PORT)"
+
+test: check-tools .stamps/dev .stamps/web chromium lint ## everything that must pass: lint, pytest, Vitest, build
+	@cd web && npm test --silent
+	@cd ..
+	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest
+
+lint: check-tools .stamps/dev .stamps/npm ## Ruff, mypy, import-linter, svelte-check, ESLint, Prettier
+	@.venv/bin/ruff check .
+	@.venv/bin/ruff format --check .
+	@.venv/bin/mypy
+	@.venv/bin/lint-imports
+	@UPPERWICK_DATA=.stamps/test-data $(PY) scripts/generate.py --check
+	@cd web
+	@npm run --silent check
+	@npm run --silent lint
+
+bench: check-tools .stamps/dev ## time the core side by side with general-purpose libraries
+	@$(PY) benchmarks/run.py
+
+docs: .stamps/dev ## write the generated parts of docs/ and the API schema anew
+	@UPPERWICK_DATA=.stamps/test-data $(PY) scripts/generate.py
+	@cd web && npm run --silent api
+
+clean: ## remove what was installed and built; the data folder stays
+	@rm -rf .venv .stamps web/node_modules web/dist .mypy_cache .ruff_cache .pytest_cache .hypothesis *.egg-info
+
+check-tools:
+	@scripts/check-tools "$(PORT)" "$(MAKECMDGOALS)"
+
+chromium:
+	@scripts/ensure-chromium
+
+.stamps/python: requirements.txt pyproject.toml
+	@mkdir -p .stamps
+	@test -x .venv/bin/python || python3.11 -m venv .venv
+	@echo "Installing the Python packages …"
+	@.venv/bin/pip install -q --disable-pip-version-check -r requirements.txt
+	@.venv/bin/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+
+.stamps/dev: .stamps/python requirements-dev.txt
+	@echo "Installing what the tests need …"
+	@.venv/bin/pip install -q --disable-pip-version-check -r requirements-dev.txt
+	@touch $@
+
+.stamps/npm: web/package.json web/package-lock.json
+	@mkdir -p .stamps
+	@echo "Installing the front end's packages …"
+	@cd web && npm ci --silent --no-progress
+	@cd .. && touch $@
+
+.stamps/web: .stamps/npm $(WEB_SOURCES)
+	@echo "Building the front end …"
+	@cd web && npm run --silent build -- --logLevel warn
+	@cd .. && touch $@

@@ -1,0 +1,59 @@
+"""Writes what is made from the code: docs/language.md from the catalogue, web/src/lib/openapi.json from the API.
+
+With --check it writes nothing and fails where a file is stale.
+"""
+
+import json
+import os
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(ROOT))
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
+
+
+def language() -> str:
+    """The language reference."""
+    from wickcore.language.catalogue import CATALOGUE
+
+    families: dict[str, list[str]] = {}
+    for entry in CATALOGUE.entries.values():
+        row = f"| `{entry.signature}` | {entry.help} | `{entry.formula}` | {entry.warm_up} | {entry.source} | `{entry.example}` |"
+        families.setdefault(entry.family, []).append(row.replace(" || ", " "))
+    head = (ROOT / "docs" / "language-head.md").read_text()
+    parts = [head.rstrip(), "\n## The catalogue\n", "Made from the catalogue in the code; do not edit below this line.\n"]
+    for family, rows in families.items():
+        parts.append(f"\n### {family.capitalize()}\n\n| name | what it is | formula | unknown for | source | example |")
+        parts.append("|---|---|---|---|---|---|")
+        parts.extend(rows)
+    return "\n".join(parts) + "\n"
+
+
+def schema() -> str:
+    """The API's OpenAPI schema."""
+    import django
+
+    django.setup()
+    from upperwick.urls import api
+
+    return json.dumps(api.get_openapi_schema(path_prefix="/api/"), indent=1, default=str) + "\n"
+
+
+def main() -> int:
+    stale = []
+    for path, text in ((ROOT / "docs" / "language.md", language()), (ROOT / "web" / "src" / "lib" / "openapi.json", schema())):
+        if path.exists() and path.read_text() == text:
+            continue
+        if "--check" in sys.argv:
+            stale.append(str(path.relative_to(ROOT)))
+        else:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text(text)
+    if stale:
+        print(f"Stale: {', '.join(stale)}; run `make docs`.", file=sys.stderr)
+    return 1 if stale else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

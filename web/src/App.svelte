@@ -1,0 +1,103 @@
+<script lang="ts">
+  import { api, onSignedOut, sentence } from '$lib/api'
+  import { go, route, ruleOf } from '$lib/router.svelte'
+  import { loadMarket, market } from '$lib/market.svelte'
+  import { hush, notice } from '$lib/notice.svelte'
+  import RuleList from './places/rules/RuleList.svelte'
+  import Workspace from './places/rules/Workspace.svelte'
+  import SignIn from './places/SignIn.svelte'
+  import Strip from './places/Strip.svelte'
+  import Keys from './places/Keys.svelte'
+
+  let who = $state<string | null>(null)
+  let known = $state(false)
+  let trouble = $state('')
+  let keysOpen = $state(false)
+
+  onSignedOut(() => (who = null))
+
+  async function begin(name: string | null): Promise<void> {
+    who = name
+    known = true
+    if (!name) return
+    trouble = ''
+    try {
+      await loadMarket()
+      if (!ruleOf(route.path)) go('/rules', true)
+    } catch (error) {
+      trouble = sentence(error)
+    }
+  }
+
+  api
+    .session()
+    .then((session) => begin(session.name ?? null))
+    .catch((error) => {
+      known = true
+      trouble = sentence(error)
+    })
+
+  const open = $derived(ruleOf(route.path))
+
+  let pending = ''
+  function keydown(event: KeyboardEvent): void {
+    const target = event.target as HTMLElement
+    if (
+      target.closest('input, textarea, select, .cm-editor') ||
+      event.ctrlKey ||
+      event.metaKey ||
+      event.altKey
+    )
+      return
+    if (event.key === '?') keysOpen = true
+    else if (pending === 'g' && event.key === 'r') go('/rules')
+    pending = event.key
+  }
+</script>
+
+<svelte:window onkeydown={keydown} />
+
+<div class="flex h-full flex-col">
+  {#if !known}
+    <p class="m-auto text-ink2">Opening …</p>
+  {:else if who === null}
+    <SignIn {trouble} onsigned={begin} />
+  {:else}
+    <Strip {who} onout={() => (who = null)} onkeys={() => (keysOpen = true)} />
+    <main class="min-h-0 flex-1">
+      {#if trouble}
+        <div class="m-auto max-w-xl p-12">
+          <h1 class="font-title text-2xl">Nothing to show yet</h1>
+          <p class="mt-3 text-ink2">{trouble}</p>
+          <button class="quiet mt-4" onclick={() => begin(who)}>Try again</button>
+        </div>
+      {:else if !market.now}
+        <p class="p-12 text-ink2">Loading the market …</p>
+      {:else if open}
+        {#key open.id}
+          <Workspace id={open.id} tab={open.tab} />
+        {/key}
+      {:else}
+        <RuleList />
+      {/if}
+    </main>
+  {/if}
+  {#if notice.now}
+    <div
+      role="status"
+      class="fixed bottom-4 left-1/2 flex -translate-x-1/2 items-center gap-4 bg-ink px-4 py-2 text-paper"
+    >
+      <span>{notice.now.text}</span>
+      {#if notice.now.action}
+        <button
+          class="font-semibold underline underline-offset-3"
+          onclick={() => {
+            notice.now?.action?.run()
+            hush()
+          }}>{notice.now.action.label}</button
+        >
+      {/if}
+    </div>
+  {/if}
+  <Keys bind:open={keysOpen} />
+</div>

@@ -1,0 +1,106 @@
+/** The one door to the server. Every failure becomes a `Problem` with a sentence to show. */
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+export type Schemas = components['schemas']
+export type RuleSummary = Schemas['RuleSummary']
+export type RuleDetail = Schemas['RuleDetail']
+export type Scan = Schemas['ScanOut']
+export type Line = Schemas['LineOut']
+export type Hit = Schemas['HitOut']
+export type RuleProblem = Schemas['ProblemOut']
+export type Chart = Schemas['ChartOut']
+export type Truth = Schemas['TruthOut']
+export type Run = Schemas['RunOut']
+export type Study = Schemas['StudyOut']
+export type Horizon = Schemas['HorizonOut']
+export type Market = Schemas['MarketOut']
+export type Entry = Schemas['EntryOut']
+
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    detail: string,
+    readonly errors: RuleProblem[] = [],
+  ) {
+    super(detail)
+  }
+}
+
+function cookie(name: string): string {
+  const found = document.cookie.split('; ').find((part) => part.startsWith(`${name}=`))
+  return found ? decodeURIComponent(found.slice(name.length + 1)) : ''
+}
+
+const client = createClient<paths>({ baseUrl: '' })
+client.use({
+  onRequest({ request }) {
+    if (request.method !== 'GET') request.headers.set('X-CSRFToken', cookie('csrftoken'))
+    return request
+  },
+})
+
+let signedOut: () => void = () => {}
+export function onSignedOut(act: () => void): void {
+  signedOut = act
+}
+
+async function answer<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let got
+  try {
+    got = await asked
+  } catch (error) {
+    if (error instanceof DOMException && error.name === 'AbortError') throw error
+    throw new Problem(0, 'The server does not answer. Is it still running?')
+  }
+  if (got.response.ok) return got.data as T
+  const body = (got.error ?? {}) as { detail?: string; errors?: RuleProblem[] }
+  if (got.response.status === 401 && !got.response.url.endsWith('/api/session')) signedOut()
+  throw new Problem(
+    got.response.status,
+    body.detail ?? `The server answered ${got.response.status}.`,
+    body.errors,
+  )
+}
+
+export interface Asked {
+  text: string
+  as_of: string | null
+}
+
+export const api = {
+  session: () => answer(client.GET('/api/session')),
+  signIn: (name: string, password: string) =>
+    answer(client.POST('/api/session', { body: { name, password } })),
+  signOut: () => answer(client.DELETE('/api/session')),
+  market: () => answer(client.GET('/api/market')),
+  catalogue: () => answer(client.GET('/api/catalogue')),
+  rules: () => answer(client.GET('/api/rules')),
+  rule: (id: number) => answer(client.GET('/api/rules/{rule_id}', { params: { path: { rule_id: id } } })),
+  create: (text: string, name = '') => answer(client.POST('/api/rules', { body: { text, name } })),
+  save: (id: number, text: string) =>
+    answer(client.PUT('/api/rules/{rule_id}', { params: { path: { rule_id: id } }, body: { text } })),
+  rename: (id: number, name: string) =>
+    answer(client.PATCH('/api/rules/{rule_id}', { params: { path: { rule_id: id } }, body: { name } })),
+  remove: (id: number) =>
+    answer(client.DELETE('/api/rules/{rule_id}', { params: { path: { rule_id: id } } })),
+  restore: (id: number) =>
+    answer(client.POST('/api/rules/{rule_id}/restore', { params: { path: { rule_id: id } } })),
+  duplicate: (id: number) =>
+    answer(client.POST('/api/rules/{rule_id}/duplicate', { params: { path: { rule_id: id } } })),
+  scan: (asked: Asked, signal: AbortSignal) =>
+    answer(client.POST('/api/scan', { body: { ...asked, dials: {} }, signal })),
+  chart: (asked: Asked & { symbol: string; bars: number }, signal: AbortSignal) =>
+    answer(client.POST('/api/chart', { body: { ...asked, dials: {} }, signal })),
+  explain: (text: string, symbol: string, day: string) =>
+    answer(client.POST('/api/explain', { body: { text, symbol, day, dials: {} } })),
+  startStudy: (body: Schemas['StudyIn']) => answer(client.POST('/api/studies', { body })),
+  study: (id: number) => answer(client.GET('/api/studies/{run_id}', { params: { path: { run_id: id } } })),
+  stopStudy: (id: number) =>
+    answer(client.DELETE('/api/studies/{run_id}', { params: { path: { run_id: id } } })),
+}
+
+/** The sentence of any failure. */
+export function sentence(error: unknown): string {
+  return error instanceof Error ? error.message : String(error)
+}

@@ -1,0 +1,30 @@
+/** Tables out of the page: comma-separated text, downloads, the clipboard. */
+export type Cell = string | number | null | undefined
+
+function quoted(cell: Cell): string {
+  const text = cell === null || cell === undefined ? '' : String(cell)
+  return /[",\n\r]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text
+}
+
+/** RFC 4180 text with a header row. */
+export function csv(header: string[], rows: Cell[][]): string {
+  return [header, ...rows].map((row) => row.map(quoted).join(',')).join('\r\n') + '\r\n'
+}
+
+export function download(name: string, text: string, type = 'text/csv'): void {
+  const link = document.createElement('a')
+  link.href = URL.createObjectURL(new Blob([text], { type: `${type};charset=utf-8` }))
+  link.download = name.replace(/[\\/:*?"<>|]+/g, ' ').trim()
+  link.click()
+  setTimeout(() => URL.revokeObjectURL(link.href), 1000)
+}
+
+/** Puts text on the clipboard; false where the browser refuses. */
+export async function copy(text: string): Promise<boolean> {
+  try {
+    await navigator.clipboard.writeText(text)
+    return true
+  } catch {
+    return false
+  }
+}

@@ -1,0 +1,184 @@
+<script lang="ts">
+  import { autocompletion, closeBrackets, completionKeymap } from '@codemirror/autocomplete'
+  import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
+  import { bracketMatching, indentUnit } from '@codemirror/language'
+  import { lintKeymap, setDiagnostics, type Diagnostic } from '@codemirror/lint'
+  import { EditorState } from '@codemirror/state'
+  import {
+    drawSelection,
+    EditorView,
+    highlightActiveLine,
+    keymap,
+    lineNumbers,
+    placeholder,
+  } from '@codemirror/view'
+  import type { Entry, RuleProblem } from '$lib/api'
+  import { complete, options } from './completion'
+  import { ruleColours, ruleLanguage } from './language'
+
+  interface Props {
+    value: string
+    errors: RuleProblem[]
+    advice: RuleProblem[]
+    /** Header lines before the body: the server's line numbers less this are the editor's. */
+    offset: number
+    entries: Entry[]
+    onchange: (text: string) => void
+    onmeasure: () => void
+    onsave: () => void
+    online: (line: number) => void
+  }
+  const { value, errors, advice, offset, entries, onchange, onmeasure, onsave, online }: Props = $props()
+  let host: HTMLDivElement
+  let view: EditorView | undefined
+  const known = $derived(options(entries, ['day', 'week', 'month']))
+
+  const look = EditorView.theme({
+    '&': { fontSize: '13px', backgroundColor: 'transparent' },
+    '&.cm-focused': { outline: 'none' },
+    '.cm-scroller': { fontFamily: 'var(--font-mono)', lineHeight: '30px', overflowX: 'auto' },
+    '.cm-content': { padding: '0', caretColor: 'var(--ember)' },
+    '.cm-line': { padding: '0 8px 0 6px' },
+    '.cm-gutters': { backgroundColor: 'transparent', border: 'none', color: 'var(--ink3)' },
+    '.cm-lineNumbers .cm-gutterElement': { minWidth: '34px', padding: '0 6px 0 0' },
+    '.cm-activeLine': { backgroundColor: 'color-mix(in srgb, var(--row) 70%, transparent)' },
+    '.cm-cursor': { borderLeftColor: 'var(--ember)', borderLeftWidth: '2px' },
+    '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': {
+      backgroundColor: 'var(--glow) !important',
+    },
+    '.cm-tooltip': {
+      backgroundColor: 'var(--paper)',
+      border: '1px solid var(--hair)',
+      color: 'var(--ink)',
+      borderRadius: '3px',
+    },
+    '.cm-tooltip.cm-tooltip-autocomplete > ul': { fontFamily: 'var(--font-mono)', maxHeight: '15em' },
+    '.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: 'var(--row)', color: 'var(--ink)' },
+    '.cm-completionDetail': { color: 'var(--ink3)', fontStyle: 'normal' },
+    '.cm-tooltip-autocomplete completion-section': {
+      color: 'var(--ink3)',
+      borderBottom: '1px solid var(--hair)',
+    },
+    '.cm-completionIcon': { display: 'none' },
+    '.cm-diagnostic': { fontFamily: 'var(--font-sans)', fontSize: '14px', maxWidth: '30rem' },
+    '.cm-diagnostic-error': { borderLeftColor: 'var(--loss)' },
+    '.cm-diagnostic-warning': { borderLeftColor: 'var(--ember)' },
+    '.cm-diagnosticAction': { backgroundColor: 'var(--ember)', color: 'var(--paper)', padding: '1px 8px' },
+    '.cm-matchingBracket': { backgroundColor: 'var(--glow) !important' },
+  })
+
+  $effect(() => {
+    const created = new EditorView({
+      parent: host,
+      state: EditorState.create({
+        doc: value,
+        extensions: [
+          lineNumbers(),
+          history(),
+          drawSelection(),
+          highlightActiveLine(),
+          bracketMatching(),
+          closeBrackets(),
+          indentUnit.of('    '),
+          ruleLanguage,
+          ruleColours,
+          look,
+          placeholder('close > sma(50)'),
+          autocompletion({ override: [complete(() => known)], icons: false, maxRenderedOptions: 60 }),
+          EditorView.contentAttributes.of({ 'aria-label': 'Lines of the rule', spellcheck: 'false' }),
+          keymap.of([
+            { key: 'Mod-Enter', run: () => (onmeasure(), true) },
+            { key: 'Mod-s', run: () => (onsave(), true) },
+            ...completionKeymap,
+            ...lintKeymap,
+            ...historyKeymap,
+            ...defaultKeymap,
+          ]),
+          EditorView.updateListener.of((update) => {
+            if (update.docChanged) onchange(update.state.doc.toString())
+            if (update.selectionSet || update.docChanged)
+              online(update.state.doc.lineAt(update.state.selection.main.head).number)
+          }),
+        ],
+      }),
+    })
+    view = created
+    return () => created.destroy()
+  })
+
+  $effect(() => {
+    const text = value
+    if (view && view.state.doc.toString() !== text)
+      view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } })
+  })
+
+  function mark(problem: RuleProblem, severity: Diagnostic['severity']): Diagnostic | null {
+    if (!view) return null
+    const doc = view.state.doc
+    const number = problem.line - offset
+    if (number < 1 || number > doc.lines) return null
+    const line = doc.line(number)
+    const from = Math.min(line.from + problem.column - 1, line.to)
+    const to = Math.min(Math.max(from + problem.length, from + 1), doc.length)
+    const mend = problem.mend
+    const whole = severity === 'warning' && problem.length === 1 ? line.to : to
+    return {
+      from: whole === line.to && severity === 'warning' && problem.length === 1 ? line.from : from,
+      to: whole,
+      severity,
+      message: problem.message,
+      actions:
+        mend === null || mend === undefined
+          ? []
+          : [
+              {
+                name: mend === '' ? 'Take it out' : `Write ${mend}`,
+                apply: (target, begin, end) =>
+                  target.dispatch({ changes: { from: begin, to: end, insert: mend } }),
+              },
+            ],
+    }
+  }
+
+  $effect(() => {
+    const found = [...errors.map((p) => mark(p, 'error')), ...advice.map((p) => mark(p, 'warning'))].filter(
+      (d): d is Diagnostic => d !== null,
+    )
+    if (view) view.dispatch(setDiagnostics(view.state, found))
+  })
+
+  /** Puts a mend in the place of its problem. */
+  export function apply(problem: RuleProblem): void {
+    const found = mark(problem, 'error')
+    if (view && found && problem.mend !== null)
+      view.dispatch({ changes: { from: found.from, to: found.to, insert: problem.mend } })
+    view?.focus()
+  }
+
+  export function focus(line?: number): void {
+    if (!view) return
+    if (line)
+      view.dispatch({ selection: { anchor: view.state.doc.line(Math.min(line, view.state.doc.lines)).to } })
+    view.focus()
+  }
+</script>
+
+<div bind:this={host}></div>
+
+<style>
+  div :global(.cm-help) {
+    display: flex;
+    flex-direction: column;
+    gap: 4px;
+    max-width: 24rem;
+    padding: 4px 2px;
+    font-family: var(--font-sans);
+  }
+  div :global(.cm-help code) {
+    font-family: var(--font-mono);
+    color: var(--gain);
+  }
+  div :global(.cm-help small) {
+    color: var(--ink3);
+  }
+</style>

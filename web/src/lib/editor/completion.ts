@@ -1,0 +1,76 @@
+/** Completion from the catalogue and the rule's own names, with the help of each. */
+import type { Completion, CompletionContext, CompletionResult } from '@codemirror/autocomplete'
+import type { Entry } from '$lib/api'
+
+const WORDS = [
+  ['let', 'names an expression: let ceiling = highest(high, 60) 1 ago'],
+  ['dial', 'names a number with a range: dial reach = 60 from 20 to 250 step 10'],
+  ['use', 'takes another rule’s lines: use "Uptrend stack"'],
+  ['skip', 'keeps a line measured, but it decides nothing'],
+  ['any of:', 'at least one of the indented lines below'],
+  ['all of:', 'every one of the indented lines below'],
+  ['none of:', 'not one of the indented lines below'],
+  ['at least 2 of:', 'so many of the indented lines below'],
+  ['held', 'true on each of the last n bars: close > sma(50) held 5'],
+  ['once in', 'true on at least one of the last n bars'],
+  ['ago', 'the value n bars earlier: high 1 ago'],
+  ['crosses above', 'above now, at or below one bar ago'],
+  ['crosses below', 'below now, at or above one bar ago'],
+  ['between', 'close between 5 and 50'],
+  ['near', 'close near sma(50) by 2%'],
+] as const
+
+function helpOf(entry: Entry): () => Node {
+  return () => {
+    const box = document.createElement('div')
+    box.className = 'cm-help'
+    for (const [kind, text] of [
+      ['code', entry.signature],
+      ['p', entry.help],
+      ['code', entry.example],
+      ['small', entry.warm_up === 'none' ? '' : `unknown for: ${entry.warm_up}`],
+    ] as const) {
+      if (!text) continue
+      const part = document.createElement(kind)
+      part.textContent = text
+      box.append(part)
+    }
+    return box
+  }
+}
+
+export function options(entries: Entry[], frames: string[]): Completion[] {
+  return [
+    ...entries.map((entry) => ({
+      label: entry.name,
+      detail: entry.signature.slice(entry.name.length),
+      apply: entry.bare ? entry.name : `${entry.name}(`,
+      type: entry.result === 'condition' ? 'keyword' : 'function',
+      info: helpOf(entry),
+      section: entry.family,
+    })),
+    ...WORDS.map(([label, detail]) => ({ label, info: detail, type: 'keyword', section: 'words' })),
+    ...frames.map((label) => ({ label, info: 'a frame, for on(…)', type: 'type', section: 'frames' })),
+  ]
+}
+
+/** Names that the text itself defines with let and dial. */
+export function ownNames(text: string): string[] {
+  return [...text.matchAll(/^\s*(?:let|dial)\s+([a-z_][a-z0-9_]*)\s*=/gm)].map((match) => match[1]!)
+}
+
+export function complete(known: () => Completion[]) {
+  return (context: CompletionContext): CompletionResult | null => {
+    const line = context.state.doc.lineAt(context.pos)
+    if (line.text.slice(0, context.pos - line.from).includes('#')) return null
+    const word = context.matchBefore(/[a-z_][a-z0-9_]*/)
+    if (!word && !context.explicit) return null
+    const own = ownNames(context.state.doc.toString()).map((label) => ({
+      label,
+      detail: ' of this rule',
+      type: 'variable',
+      boost: 5,
+    }))
+    return { from: word?.from ?? context.pos, options: [...own, ...known()], validFor: /^[a-z0-9_]*$/ }
+  }
+}

@@ -1,0 +1,67 @@
+/** Numbers as a trader reads them. Formatting only: every figure comes from the server. */
+const MINUS = '−'
+const DASH = '–'
+
+function signed(text: string, value: number, plus: boolean): string {
+  const bare = text.replace('-', '')
+  if (value < 0 && Number(bare.replace(/[^\d.]/g, '')) !== 0) return MINUS + bare
+  return plus && value > 0 && Number(bare.replace(/[^\d.]/g, '')) !== 0 ? `+${bare}` : bare
+}
+
+/** A fraction as a percentage: 0.0123 is +1.2%. */
+export function percent(value: number | null | undefined, digits = 1, plus = true): string {
+  if (value === null || value === undefined) return DASH
+  return signed(`${(value * 100).toFixed(digits)}%`, value, plus)
+}
+
+export function fixed(value: number | null | undefined, digits = 2): string {
+  if (value === null || value === undefined) return DASH
+  return signed(value.toFixed(digits), value, false)
+}
+
+export function price(value: number | null | undefined): string {
+  if (value === null || value === undefined) return DASH
+  return value >= 1000 ? whole(value) : value.toFixed(2)
+}
+
+/** 431, 1,953. */
+export function whole(value: number | null | undefined): string {
+  if (value === null || value === undefined) return DASH
+  return Math.round(value).toLocaleString('en-GB')
+}
+
+/** 1.84m, 920k. */
+export function short(value: number | null | undefined): string {
+  if (value === null || value === undefined) return DASH
+  for (const [size, unit] of [
+    [1e9, 'b'],
+    [1e6, 'm'],
+    [1e3, 'k'],
+  ] as const) {
+    if (Math.abs(value) >= size) {
+      const scaled = value / size
+      return (
+        (Math.abs(scaled) >= 100 ? scaled.toFixed(0) : scaled.toPrecision(3).replace(/\.?0+$/, '')) + unit
+      )
+    }
+  }
+  return whole(value)
+}
+
+const DAYS = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat']
+const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
+
+/** 2024-06-28 as Fri 28 Jun 2024. */
+export function longDay(iso: string): string {
+  const day = new Date(`${iso}T00:00:00Z`)
+  return `${DAYS[day.getUTCDay()]} ${day.getUTCDate()} ${MONTHS[day.getUTCMonth()]} ${day.getUTCFullYear()}`
+}
+
+/** 2024-06-28 as 28 Jun 2024. */
+export function day(iso: string | null | undefined): string {
+  return iso ? longDay(iso).slice(4) : DASH
+}
+
+export function monthName(iso: string): string {
+  return MONTHS[Number(iso.slice(5, 7)) - 1] ?? ''
+}

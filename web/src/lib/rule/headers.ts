@@ -1,0 +1,51 @@
+/** A rule's text is its header lines (controls in the interface) and its body (what the editor shows). */
+export const HEADERS = ['name', 'about', 'side', 'bars', 'decide', 'universe'] as const
+export type Header = (typeof HEADERS)[number]
+export type HeaderValues = Partial<Record<Header, string>>
+
+export interface RuleParts {
+  headers: HeaderValues
+  body: string
+  /** Lines of the whole text before the body's first: server line numbers less this are the editor's. */
+  offset: number
+}
+
+const LINE = new RegExp(`^(${HEADERS.join('|')})[ \\t]*:(?![ \\t]*=)(.*)$`, 'i')
+
+/** Splits a text. Header lines that the controls cannot hold (unknown or repeated) stay in the body, where errors show. */
+export function split(text: string): RuleParts {
+  const lines = text.replaceAll('\r\n', '\n').split('\n')
+  const headers: HeaderValues = {}
+  let at = 0
+  for (; at < lines.length; at++) {
+    const line = lines[at]!
+    const match = LINE.exec(line)
+    if (!match) break
+    const key = match[1]!.toLowerCase() as Header
+    if (key in headers) break
+    headers[key] = match[2]!.trim()
+  }
+  while (at < lines.length && lines[at]!.trim() === '' && at < lines.length - 1) at++
+  return { headers, body: lines.slice(at).join('\n'), offset: at }
+}
+
+/** The whole text of headers and body, in the canonical order, with one blank line between. */
+export function join(headers: HeaderValues, body: string): string {
+  const lines = HEADERS.filter((key) => headers[key]).map(
+    (key) => `${key}: ${headers[key]!.replace(/\s+/g, ' ')}`,
+  )
+  return lines.length ? `${lines.join('\n')}\n\n${body}` : body
+}
+
+/** How many lines `join` puts before the body. */
+export function offsetOf(headers: HeaderValues): number {
+  const count = HEADERS.filter((key) => headers[key]).length
+  return count ? count + 1 : 0
+}
+
+/** The body with a dial's value replaced; percentages stay percentages. */
+export function turnDial(body: string, name: string, value: number, percent: boolean): string {
+  const said = percent ? `${Number((value * 100).toPrecision(10))}%` : `${Number(value.toPrecision(10))}`
+  const line = new RegExp(`^(\\s*dial\\s+${name}\\s*=\\s*)-?[\\d.]+(?:%|[kmb]\\b)?`, 'm')
+  return body.replace(line, (_, before: string) => before + said)
+}

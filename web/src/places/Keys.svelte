@@ -1,0 +1,36 @@
+<script lang="ts">
+  import { Dialog } from 'bits-ui'
+
+  let { open = $bindable() }: { open: boolean } = $props()
+  const KEYS = [
+    ['j  k', 'next and previous instrument'],
+    ['[  ]', 'one session back and forward'],
+    ['/', 'filter the hits'],
+    ['e', 'go to the rule’s lines'],
+    ['w', 'why the instrument is a hit, line by line'],
+    ['g r', 'go to the list of rules'],
+    ['Ctrl Enter', 'measure follow-through'],
+    ['Ctrl S', 'save the rule'],
+    ['Ctrl Space', 'complete a name'],
+    ['Esc', 'leave the lines'],
+    ['?', 'this list'],
+  ] as const
+</script>
+
+<Dialog.Root bind:open>
+  <Dialog.Portal>
+    <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
+    <Dialog.Content
+      class="fixed top-24 left-1/2 w-[420px] -translate-x-1/2 border border-hair bg-paper px-6 py-5 text-ink"
+    >
+      <Dialog.Title class="font-title text-xl">Keys</Dialog.Title>
+      <dl class="mt-3 grid grid-cols-[auto_1fr] items-center gap-x-5 gap-y-1.5">
+        {#each KEYS as [key, what] (key)}
+          <dt><kbd>{key}</kbd></dt>
+          <dd>{what}</dd>
+        {/each}
+      </dl>
+      <Dialog.Close class="quiet mt-4">Close</Dialog.Close>
+    </Dialog.Content>
+  </Dialog.Portal>
+</Dialog.Root>

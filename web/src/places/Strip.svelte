@@ -1,0 +1,135 @@
+<script lang="ts">
+  import ChevronLeft from '@lucide/svelte/icons/chevron-left'
+  import ChevronRight from '@lucide/svelte/icons/chevron-right'
+  import LogOut from '@lucide/svelte/icons/log-out'
+  import Moon from '@lucide/svelte/icons/moon'
+  import Sun from '@lucide/svelte/icons/sun'
+  import { api } from '$lib/api'
+  import { longDay } from '$lib/format'
+  import { latest, market, standOn, step } from '$lib/market.svelte'
+  import { go } from '$lib/router.svelte'
+  import { theme, toggleTheme } from '$lib/theme.svelte'
+
+  interface Props {
+    who: string
+    onout: () => void
+    onkeys: () => void
+  }
+  const { who, onout, onkeys }: Props = $props()
+  const sessions = $derived(market.now?.sessions ?? [])
+  const past = $derived(market.asOf !== null && market.asOf !== latest())
+  let picker: HTMLInputElement | undefined = $state()
+
+  async function leave(): Promise<void> {
+    await api.signOut()
+    onout()
+  }
+</script>
+
+<header class="flex h-[44px] shrink-0 items-center gap-6 border-b border-hair px-4">
+  <a
+    href="/rules"
+    class="flex items-center gap-2"
+    onclick={(event) => {
+      event.preventDefault()
+      go('/rules')
+    }}
+  >
+    <svg viewBox="0 0 16 24" class="h-6" aria-hidden="true">
+      <path d="M8 1v8" stroke="var(--ember)" stroke-width="2" />
+      <rect x="3" y="9" width="10" height="13" rx="1.5" fill="none" stroke="currentColor" stroke-width="2" />
+    </svg>
+    <span class="font-title text-[21px] leading-none">Upper Wick</span>
+  </a>
+  <nav aria-label="Places" class="flex h-full">
+    <a
+      href="/rules"
+      aria-current="page"
+      class="grid h-full place-items-center border-b-2 border-ember px-1 pt-[2px] font-semibold"
+      onclick={(event) => {
+        event.preventDefault()
+        go('/rules')
+      }}>Rules</a
+    >
+  </nav>
+  {#if market.now?.invented}
+    <span
+      class="text-[13px] text-ink3"
+      title="An island exchange invented from end to end: its companies, indices and prices exist nowhere."
+      >demo market: all invented</span
+    >
+  {/if}
+  <div class="ml-auto flex items-center gap-1" class:past>
+    {#if past}
+      <button class="link mr-2 text-ember" onclick={() => standOn(latest() ?? '')}>back to the latest</button>
+    {/if}
+    <button
+      class="p-1 text-ink2 hover:text-ink disabled:opacity-40"
+      aria-label="One session back"
+      title="One session back ([)"
+      disabled={market.asOf === sessions[0]}
+      onclick={() => step(-1)}><ChevronLeft size={16} /></button
+    >
+    <label class="relative cursor-pointer">
+      {past ? 'standing on' : 'evening of'}
+      <span class="font-semibold">{market.asOf ? longDay(market.asOf) : '–'}</span>
+      <input
+        bind:this={picker}
+        type="date"
+        aria-label="The evening to stand on"
+        class="absolute inset-0 cursor-pointer opacity-0"
+        value={market.asOf}
+        min={sessions[0]}
+        max={latest()}
+        onclick={() => picker?.showPicker?.()}
+        onchange={(event) => standOn(event.currentTarget.value)}
+      />
+    </label>
+    <button
+      class="p-1 text-ink2 hover:text-ink disabled:opacity-40"
+      aria-label="One session forward"
+      title="One session forward (])"
+      disabled={!past}
+      onclick={() => step(1)}><ChevronRight size={16} /></button
+    >
+  </div>
+  <div class="flex items-center gap-3 text-ink2">
+    <button class="link" onclick={onkeys} title="The list of keys (?)"><kbd>?</kbd> keys</button>
+    <button
+      class="p-1 hover:text-ink"
+      aria-label={theme.now === 'dark' ? 'Light theme' : 'Dark theme'}
+      title={theme.now === 'dark' ? 'Light theme' : 'Dark theme'}
+      onclick={toggleTheme}
+    >
+      {#if theme.now === 'dark'}<Sun size={16} />{:else}<Moon size={16} />{/if}
+    </button>
+    <button class="p-1 hover:text-ink" aria-label="Sign out {who}" title="Sign out {who}" onclick={leave}>
+      <LogOut size={16} />
+    </button>
+  </div>
+</header>
+
+<svelte:window
+  onkeydown={(event) => {
+    if (
+      (event.target as HTMLElement).closest('input, textarea, select, .cm-editor') ||
+      event.ctrlKey ||
+      event.metaKey
+    )
+      return
+    if (event.key === '[') step(-1)
+    if (event.key === ']') step(1)
+  }}
+/>
+
+<style>
+  label:focus-within {
+    outline: 2px solid var(--ember);
+    outline-offset: 2px;
+  }
+  .past {
+    background: var(--glow);
+    padding: 2px 6px;
+    border-radius: 3px;
+  }
+</style>

@@ -1,0 +1,95 @@
+<script lang="ts">
+  import type { Line, Scan } from '$lib/api'
+  import { whole } from '$lib/format'
+
+  interface Props {
+    scan: Scan
+    offset: number
+    stale: boolean
+    current: number
+    onnear: (line: number) => void
+  }
+  const { scan, offset, stale, current, onnear }: Props = $props()
+  const ROW = 30
+  const WIDTH = 160
+
+  // A `use` line stands for several lines of another rule: the last of them says what is left.
+  const rows = $derived.by(() => {
+    // eslint-disable-next-line svelte/prefer-svelte-reactivity -- local to this computation
+    const last = new Map<number, Line>()
+    for (const line of scan.lines) {
+      const before = last.get(line.number)
+      if (!before || line.part || line.depth === 0) last.set(line.number, line)
+    }
+    return [...last.values()]
+  })
+  const deciding = $derived(rows.filter((line) => line.depth === 0 && !line.skip))
+  const most = $derived(Math.max(1, ...deciding.map((line) => line.left)))
+  const lastOne = $derived(deciding.at(-1))
+  const emptied = $derived(deciding.find((line) => line.left === 0))
+
+  function hint(line: Line): string {
+    const unknown = line.unknown ? ` Unknown for ${whole(line.unknown)}.` : ''
+    const ever = `True on ${(line.ever * 100).toFixed(line.ever < 0.1 ? 1 : 0)}% of all bars.`
+    if (line.depth || line.skip) return `By itself true for ${whole(line.true)}.${unknown} ${ever}`
+    return `${whole(line.left)} left. This line alone removes ${whole(line.alone)}.${unknown} ${ever}`
+  }
+</script>
+
+<ol
+  class="relative shrink-0 select-none"
+  style:width="{WIDTH + 12}px"
+  class:opacity-50={stale}
+  aria-label="What each line leaves"
+>
+  {#each rows as line (line.number)}
+    {@const top = (line.number - offset - 1) * ROW}
+    {@const width = Math.max(2, (line.left / most) * WIDTH)}
+    {@const decides = line.depth === 0 && !line.skip}
+    <li class="group absolute right-3 left-0" style:top="{top}px" style:height="{ROW}px">
+      <button
+        type="button"
+        class="num relative block h-full w-full text-[13px]"
+        title={hint(line)}
+        aria-label="{line.text}: {hint(line)}"
+        onclick={() => onnear(line.number)}
+      >
+        {#if decides}
+          <span
+            class="absolute inset-y-0 left-1/2 -translate-x-1/2 {line === lastOne || line === emptied
+              ? 'bg-ember'
+              : 'bg-glow'}"
+            class:opacity-80={line.number === current}
+            style:width="{width}px"
+          ></span>
+          {#if width > 44}
+            <span
+              class="absolute inset-0 grid place-items-center {line === lastOne
+                ? 'font-semibold text-paper'
+                : ''}"
+            >
+              {whole(line.left)}
+            </span>
+          {:else}
+            <span
+              class="absolute inset-y-0 grid place-items-center"
+              class:font-semibold={line === lastOne || line === emptied}
+              class:text-ember={line === emptied}
+              style:left="calc(50% + {width / 2 + 7}px)">{whole(line.left)}</span
+            >
+          {/if}
+        {:else}
+          <span class="absolute inset-0 grid place-items-center text-ink3">
+            {whole(line.true)} alone
+          </span>
+        {/if}
+        {#if decides && line.alone > 0}
+          <span
+            class="absolute inset-y-0 left-0 hidden items-center bg-paper pr-1 text-[12px] text-ink2 group-hover:flex group-focus-within:flex"
+            >−{whole(line.alone)} alone</span
+          >
+        {/if}
+      </button>
+    </li>
+  {/each}
+</ol>

@@ -1,0 +1,221 @@
+<script lang="ts">
+  import { untrack } from 'svelte'
+  import { Tabs } from 'bits-ui'
+  import { api, Problem, sentence, type RuleDetail, type RuleProblem, type Scan } from '$lib/api'
+  import { market } from '$lib/market.svelte'
+  import { go } from '$lib/router.svelte'
+  import { tell } from '$lib/notice.svelte'
+  import { join, split, type Header, type HeaderValues } from '$lib/rule/headers'
+  import FollowThrough from './FollowThrough.svelte'
+  import Hits from './Hits.svelte'
+  import RulePane from './RulePane.svelte'
+
+  const { id, tab }: { id: number; tab: string } = $props()
+  const DRAFT = untrack(() => `upperwick-draft-${id}`)
+
+  let rule = $state<RuleDetail | null>(null)
+  let failed = $state('')
+  let headers = $state<HeaderValues>({})
+  let body = $state('')
+  let scan = $state<Scan | null>(null)
+  let errors = $state<RuleProblem[]>([])
+  let trouble = $state('')
+  let counting = $state(false)
+  let measure = $state(0)
+  let width = $state(Number(localStorage.getItem('upperwick-rule-width')) || 520)
+
+  const text = $derived(join(headers, body))
+  const dirty = $derived(rule !== null && text !== rule.text)
+
+  function take(found: RuleDetail): void {
+    const parts = split(found.text)
+    rule = found
+    headers = parts.headers
+    body = parts.body
+    // What is compared with the editor is the text as the editor would write it.
+    rule.text = join(parts.headers, parts.body)
+  }
+
+  api
+    .rule(untrack(() => id))
+    .then((found) => {
+      take(found)
+      const draft = localStorage.getItem(DRAFT)
+      if (draft !== null && draft !== rule?.text) {
+        const parts = split(draft)
+        headers = parts.headers
+        body = parts.body
+        tell('Unsaved changes from before are kept.', { label: 'Drop them', run: revert })
+      }
+    })
+    .catch((error) => (failed = sentence(error)))
+
+  $effect(() => {
+    if (!rule) return
+    if (dirty) localStorage.setItem(DRAFT, text)
+    else localStorage.removeItem(DRAFT)
+  })
+
+  let request: AbortController | undefined
+  $effect(() => {
+    const asked = { text, as_of: market.asOf }
+    if (!rule) return
+    const timer = setTimeout(() => void count(asked), untrack(() => scan) ? 110 : 0)
+    return () => clearTimeout(timer)
+  })
+
+  async function count(asked: { text: string; as_of: string | null }): Promise<void> {
+    request?.abort()
+    const mine = (request = new AbortController())
+    counting = true
+    try {
+      scan = await api.scan(asked, mine.signal)
+      errors = []
+      trouble = ''
+    } catch (error) {
+      if (mine.signal.aborted) return
+      errors = error instanceof Problem ? error.errors : []
+      trouble = errors.length ? '' : sentence(error)
+    } finally {
+      if (request === mine) counting = false
+    }
+  }
+
+  async function save(): Promise<void> {
+    if (!rule) return
+    try {
+      take(await api.save(id, text))
+      localStorage.removeItem(DRAFT)
+      tell(`Saved as version ${rule.version}.`)
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+
+  function revert(): void {
+    if (!rule) return
+    const parts = split(rule.text)
+    headers = parts.headers
+    body = parts.body
+  }
+
+  function set(key: Header, value: string): void {
+    headers = { ...headers, [key]: value || undefined }
+  }
+
+  async function rename(name: string): Promise<void> {
+    if (!rule || !name.trim() || name.trim() === rule.name) return
+    try {
+      const unsaved = dirty ? body : null
+      const found = await api.rename(id, name)
+      take(found)
+      if (unsaved !== null) body = unsaved
+    } catch (error) {
+      tell(sentence(error))
+      set('name', rule.name)
+    }
+  }
+
+  function startMeasure(): void {
+    go(`/rules/${id}/follow-through`)
+    measure += 1
+  }
+
+  function drag(event: PointerEvent): void {
+    const handle = event.currentTarget as HTMLElement
+    handle.setPointerCapture(event.pointerId)
+    handle.onpointermove = (move) => {
+      width = Math.min(Math.max(move.clientX, 340), window.innerWidth - 480)
+    }
+    handle.onpointerup = () => {
+      handle.onpointermove = null
+      localStorage.setItem('upperwick-rule-width', String(Math.round(width)))
+    }
+  }
+
+  function keydown(event: KeyboardEvent): void {
+    if ((event.ctrlKey || event.metaKey) && event.key === 's') {
+      event.preventDefault()
+      void save()
+    } else if ((event.ctrlKey || event.metaKey) && event.key === 'Enter') {
+      event.preventDefault()
+      startMeasure()
+    }
+  }
+</script>
+
+<svelte:window onkeydown={keydown} onbeforeunload={(event) => dirty && event.preventDefault()} />
+
+{#if failed}
+  <div class="p-12">
+    <p role="alert" class="text-loss">{failed}</p>
+    <button class="quiet mt-4" onclick={() => go('/rules')}>All rules</button>
+  </div>
+{:else if !rule}
+  <p class="p-12 text-ink2">Opening the rule …</p>
+{:else}
+  <div class="flex h-full">
+    <div class="min-w-0 shrink-0" style:width="{width}px">
+      <RulePane
+        {rule}
+        {headers}
+        {body}
+        {scan}
+        {errors}
+        {trouble}
+        {dirty}
+        {text}
+        {counting}
+        onheader={set}
+        onbody={(next) => (body = next)}
+        onrename={rename}
+        onsave={save}
+        onrevert={revert}
+        onmeasure={startMeasure}
+      />
+    </div>
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
+    <div
+      role="separator"
+      aria-orientation="vertical"
+      aria-label="Width of the rule's pane"
+      aria-valuenow={Math.round(width)}
+      tabindex="0"
+      class="w-[5px] shrink-0 cursor-col-resize border-l border-hair hover:border-ember focus-visible:border-ember"
+      onpointerdown={drag}
+      onkeydown={(event) => {
+        if (event.key === 'ArrowLeft') width = Math.max(340, width - 20)
+        if (event.key === 'ArrowRight') width = Math.min(window.innerWidth - 480, width + 20)
+      }}
+    ></div>
+    <Tabs.Root
+      value={tab}
+      onValueChange={(next) => go(next === 'hits' ? `/rules/${id}` : `/rules/${id}/${next}`)}
+      class="flex min-w-0 flex-1 flex-col"
+    >
+      <Tabs.List class="flex h-[43px] shrink-0 items-stretch gap-6 border-b border-hair px-4">
+        {#each [['hits', 'Hits'], ['follow-through', 'Follow-through']] as const as [value, label] (value)}
+          <Tabs.Trigger
+            {value}
+            class="border-b-2 border-transparent pt-[2px] text-ink2 data-[state=active]:border-ember data-[state=active]:font-semibold data-[state=active]:text-ink"
+          >
+            {label}
+            {#if value === 'hits' && scan}<span class:opacity-50={errors.length > 0}>{scan.hits_total}</span
+              >{/if}
+          </Tabs.Trigger>
+        {/each}
+        <div id="tab-actions" class="ml-auto flex items-center gap-5 text-[13px]"></div>
+      </Tabs.List>
+      <Tabs.Content value="hits" class="min-h-0 flex-1">
+        {#if tab === 'hits'}
+          <Hits {scan} {text} stale={errors.length > 0 || trouble !== ''} name={rule.name} />
+        {/if}
+      </Tabs.Content>
+      <Tabs.Content value="follow-through" class="min-h-0 flex-1">
+        {#if tab === 'follow-through'}
+          <FollowThrough {text} {measure} broken={errors.length > 0} name={rule.name} />
+        {/if}
+      </Tabs.Content>
+    </Tabs.Root>
+  </div>
+{/if}
