@@ -22,7 +22,7 @@ demo: check-tools .stamps/python .stamps/web ## install, build, load the demo ma
 test: check-tools .stamps/dev .stamps/web chromium lint ## everything that must pass: lint, pytest, Vitest, build
 	@cd web && npm test --silent
 	@cd ..
-	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest
+	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 --dist loadfile
 
 lint: check-tools .stamps/dev .stamps/npm ## Ruff, mypy, import-linter, svelte-check, ESLint, Prettier
 	@.venv/bin/ruff check .

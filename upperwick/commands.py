@@ -313,6 +313,7 @@ def _engine(given: Namespace) -> tuple[Any, Any]:
     from wickcore.scan.evaluate import Evaluator
 
     if given.prices is not None:
+        _without_data()
         market = Market(build_bars(_read_prices(given.prices, given.skip_bad).tables))
         return Evaluator(market), market.bars
     _database()
@@ -360,6 +361,17 @@ def _day(bars: Any, said: str | None) -> int | None:
         return date.fromisoformat(said).toordinal() - date(1970, 1, 1).toordinal()
     except ValueError:
         raise Bad(f"`{said}` is not a date of the form 2024-06-28.") from None
+
+
+def _without_data() -> None:
+    """Django's apps for work on files alone: nothing is read from the data folder, and none is made."""
+    import os
+    import secrets
+
+    import django
+
+    os.environ.setdefault("UPPERWICK_SECRET_KEY", secrets.token_urlsafe(50))
+    django.setup()
 
 
 def _database() -> None:

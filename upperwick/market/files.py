@@ -186,6 +186,8 @@ def _check_values(numbers: dict[str, Any], problems: dict[int, str]) -> None:
         checks = [
             (numbers["high"] < numbers["low"], "high is below low"),
             (numbers["volume"] < 0, "volume is negative"),
+            *((numbers[n] < numbers["low"], f"{n} lies outside low and high") for n in ("open", "close")),
+            *((numbers[n] > numbers["high"], f"{n} lies outside low and high") for n in ("open", "close")),
             *((numbers[n] <= 0, f"{n} is not above zero") for n in numbers if n != "volume"),
         ]
     for wrong, reason in checks:

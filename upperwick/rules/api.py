@@ -3,7 +3,7 @@
 from datetime import datetime
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router, Schema, Status
 from pydantic import Field
 
 from upperwick.market.services import as_of_day, chart, members_of, open_market
@@ -87,7 +87,7 @@ def rename(request: HttpRequest, rule_id: int, body: RuleName):
 @router.delete("/{rule_id}", response={204: None}, operation_id="delete_rule")
 def delete(request: HttpRequest, rule_id: int):
     services.delete(services.find(request.user, rule_id))
-    return 204, None
+    return Status(204, None)
 
 
 @router.post("/{rule_id}/restore", response=RuleDetail, operation_id="restore_rule")

@@ -9,6 +9,7 @@ from wickcore.demo.paths import Grid
 from wickcore.demo.prices import Printed
 
 Members = NDArray[np.bool_]
+WHOLE = 680
 
 
 def reviews(days: NDArray[np.int32]) -> list[int]:
@@ -25,15 +26,17 @@ def membership(days: NDArray[np.int32], cap: Grid, yields: Grid, trading: NDArra
     """
     shape = cap.shape
     marks = {name: np.zeros(shape, np.bool_) for name in ("Harbour 500", "Beacon 100", "Shoal 250", "Tidemark 50")}
+    # The names say the sizes in the whole market of 680 shares; a smaller one, made for tests, has smaller indices.
+    size_of = {n: max(2, round(n * shape[1] / WHOLE)) for n in (500, 250, 100, 50)}
     dates = [*reviews(days), shape[0]]
     for begin, end in itertools.pairwise(dates):
         known = max(0, begin - 1)
         size = np.where(trading[known] & trading[begin], cap[known], -1.0)
         order = np.argsort(-size, kind="stable")
         order = order[size[order] > 0]
-        chosen = {"Harbour 500": order[:500], "Beacon 100": order[:100], "Shoal 250": order[250:500]}
-        income = order[:500]
-        chosen["Tidemark 50"] = income[np.argsort(-yields[known][income], kind="stable")[:50]]
+        income = order[: size_of[500]]
+        chosen = {"Harbour 500": income, "Beacon 100": order[: size_of[100]], "Shoal 250": order[size_of[250] : size_of[500]]}
+        chosen["Tidemark 50"] = income[np.argsort(-yields[known][income], kind="stable")[: size_of[50]]]
         for name, who in chosen.items():
             marks[name][begin:end, who] = True
     for mark in marks.values():

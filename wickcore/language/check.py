@@ -1,17 +1,19 @@
 """Text to checked rule: the one door into the language."""
 
+import re
 from collections.abc import Mapping
 
 from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE, FRAMES
 from wickcore.language.expressions import Expressions, Unresolved
 from wickcore.language.operations import Op, constant
-from wickcore.language.parser import parse, parse_expression
+from wickcore.language.parser import parse, parse_expression, read
 from wickcore.language.problems import Places, Problem, RuleError, nearest
 from wickcore.language.rule import CheckedRule, DialState, Line, Value
 from wickcore.language.tree import Span
 
 MAX_PARTS = 32
+_NAMED = re.compile(r"^\s*(?:let|dial)\s+([a-z_][a-z0-9_]*)", re.MULTILINE)
 
 
 def check_rule(text: str, parts: Mapping[str, str] | None = None, dials: Mapping[str, float] | None = None) -> CheckedRule:
@@ -36,9 +38,8 @@ def check_expression(text: str, frame: str = "day") -> Value:
 
 class _Check:
     def __init__(self, text: str, parts: Mapping[str, str], settings: Mapping[str, float]) -> None:
-        self.rule = parse(text)
+        self.rule, self.problems = read(text)
         self.parts, self.settings = parts, settings
-        self.problems: list[Problem] = []
         self.advice: list[Problem] = []
         self.places = Places(self.rule.text)
         self.lines: list[Line] = []
@@ -56,6 +57,9 @@ class _Check:
         headers = self.rule.headers
         side = self._choice("side", ("long", "short"), "long")
         self.expressions = self._scope(self.rule.text, self._say)
+        # A name whose own line could not be read is not unknown as well wherever it is used.
+        read = {s.name for s in self.rule.statements if isinstance(s, tree.Let | tree.Dial)}
+        self.expressions.unread = set(_NAMED.findall(self.rule.text)) - read - set(CATALOGUE.entries)
         self._statements(self.rule, self.expressions, None, None)
         if not any(line.decides for line in self.lines) and not self.problems:
             self._say(Span(0, 1), "This rule has no line that decides anything; write a condition, such as `close > sma(50)`.")
@@ -194,6 +198,8 @@ class _Check:
     def _least(self, node: tree.Group, scope: Expressions) -> int:
         if node.least is None:
             return 0
+        if self.problems:
+            return 1  # a line of the group may be among what could not be read; the rule will not run anyway
         amount = scope.number(node.least).constant if isinstance(node.least, tree.Name) else node.least
         deciding = sum(1 for c in node.children)
         if amount is None or amount != int(amount) or not 1 <= amount <= max(1, deciding):

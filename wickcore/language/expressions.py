@@ -39,6 +39,7 @@ class Expressions:
         self.frame, self.decide = frame, decide
         self.dials: dict[str, Value] = {}
         self.lets: dict[str, tree.Node] = {}
+        self.unread: set[str] = set()
         self.pairs: list[Pair] = []
         self.overlays: list[Overlay] = []
         self._let_values: dict[tuple[str, str, bool], Value] = {}
@@ -106,6 +107,8 @@ class Expressions:
     def _entry(self, name: str, span: Span) -> Entry:
         if name in CATALOGUE:
             return CATALOGUE[name]
+        if name in self.unread:
+            raise Unresolved
         near = nearest(name, [*CATALOGUE.entries, *self.dials, *self.lets])
         self._fail(span, f"`{name}` is not known" + (f": did you mean `{near}`?" if near else "."), near)
 

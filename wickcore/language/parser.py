@@ -32,7 +32,19 @@ def read_number(text: str) -> float:
 
 def parse(text: str) -> tree.RuleText:
     """The tree of a whole rule. Raises RuleError with every syntax problem found."""
-    return _RuleParser(text).run()
+    found, problems = read(text)
+    if problems:
+        raise RuleError(problems)
+    return found
+
+
+def read(text: str) -> tuple[tree.RuleText, list[Problem]]:
+    """The tree of all that can be read of a rule, and the syntax problems of the rest, so that a checker can say its own beside them.
+
+    Raises RuleError only for a text over the limits.
+    """
+    reader = _RuleParser(text)
+    return reader.run(), reader.problems
 
 
 def parse_expression(text: str) -> tree.Node:
@@ -76,8 +88,6 @@ class _RuleParser:
             raise RuleError([Problem(MAX_LINES + 1, 1, 1, f"A rule is at most {MAX_LINES} lines.")])
         logical = self._read_headers(self._logical_lines())
         statements = self._block(logical, 0, len(logical), 0)
-        if self.problems:
-            raise RuleError(self.problems)
         return tree.RuleText(self.text, self.headers, tuple(statements))
 
     def _logical_lines(self) -> list[_Logical]:
@@ -307,7 +317,7 @@ class _Build(Transformer[Token, Any]):
     or_expr = _binary("or")
     and_expr = _binary("and")
 
-    def not_expr(self, meta: Meta, operand: tree.Node) -> tree.Node:
+    def negated(self, meta: Meta, operand: tree.Node) -> tree.Node:
         return tree.Unary("not", operand, self.span(meta))
 
     def negate(self, meta: Meta, _minus: Token, operand: tree.Node) -> tree.Node:

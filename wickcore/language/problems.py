@@ -52,5 +52,5 @@ class Places:
 
 def nearest(word: str, known: "list[str] | set[str] | tuple[str, ...]") -> str | None:
     """The known word most like `word`, or None when nothing is near enough to be worth proposing."""
-    found = process.extractOne(word.lower(), sorted(known), scorer=fuzz.ratio, score_cutoff=60)
+    found = process.extractOne(word, sorted(known), scorer=fuzz.ratio, score_cutoff=60, processor=str.lower)
     return str(found[0]) if found else None

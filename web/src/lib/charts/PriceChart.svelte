@@ -23,10 +23,59 @@
       const info = (event as { axesInfo?: { value: number }[] }).axesInfo?.[0]
       onpoint(info ? info.value : null)
     })
+    made.chart.on('datazoom', () => {
+      const axis = priceAxis(...window())
+      made.chart.setOption({ yAxis: [{ id: 'price', ...axis }] })
+    })
     made.chart.on('globalout', () => onpoint(null))
     chart = made.chart
     return made.dispose
   })
+
+  /** Round prices between two, about `count` of them, evenly spread to the eye on a log scale. */
+  function ticks(low: number, high: number, count: number): number[] {
+    const step = (high / low) ** (1 / count) - 1
+    const found: number[] = []
+    for (let at = low; at < high && found.length < 20;) {
+      const raw = at * step
+      const unit = 10 ** Math.floor(Math.log10(raw))
+      const width = [1, 2, 2.5, 5, 10].map((m) => m * unit).find((w) => w >= raw) ?? raw
+      const next = Math.ceil(at / width + 1e-9) * width
+      if (next >= high) break
+      found.push(Number(next.toPrecision(10)))
+      at = next + raw * 0.5
+    }
+    return found
+  }
+
+  /** The price axis around what the window shows: bars and levels, with a little air. */
+  function priceAxis(begin: number, end: number): Record<string, unknown> {
+    const seen = [data.low, data.high, ...data.overlays.map((o) => o.values)]
+      .flatMap((column) => column.slice(Math.max(0, begin), end + 1))
+      .filter((v): v is number => v !== null && v > 0)
+    if (!seen.length) return {}
+    const low = Math.min(...seen)
+    const high = Math.max(...seen)
+    const air = Math.max(Math.log10(high / low) * 0.06, 0.002)
+    const min = Math.log10(low) - air
+    const max = Math.log10(high) + air
+    const at = ticks(10 ** min, 10 ** max, 6).map((v) => Math.log10(v))
+    return {
+      min,
+      max,
+      axisLabel: { customValues: at },
+      splitLine: { customValues: at },
+      axisTick: { customValues: at },
+    }
+  }
+
+  function window(): [number, number] {
+    const zoom = (chart?.getOption() as { dataZoom?: { startValue: number; endValue: number }[] } | undefined)
+      ?.dataZoom?.[0]
+    return zoom
+      ? [zoom.startValue, zoom.endValue]
+      : [Math.max(0, data.days.length - shown), data.days.length - 1]
+  }
 
   function label(index: number): string {
     const at = data.days[index]
@@ -51,6 +100,12 @@
     const hair = colour('hair')
     const ember = colour('ember')
     const size = data.days.length
+    const axis = priceAxis(Math.max(0, size - shown), size - 1)
+    // Names of levels stand between the last bar and the prices: as much room as the longest of them needs.
+    const named = data.overlays.length
+      ? Math.min(17, Math.max(...data.overlays.map((o) => o.label.length))) * 7.4 + 10
+      : 4
+    const right = Math.round(named + 58)
     const text = { fontFamily: MONO, fontSize: 12, color: ink3 }
     const strengths = [
       { color: ink, width: 1.4, type: 'solid' as const },
@@ -62,8 +117,8 @@
       {
         animation: false,
         grid: [
-          { left: 8, right: 172, top: 10, bottom: '26%' },
-          { left: 8, right: 172, top: '79%', bottom: 24 },
+          { left: 8, right, top: 10, bottom: '26%' },
+          { left: 8, right, top: '79%', bottom: 24 },
         ],
         axisPointer: { link: [{ xAxisIndex: 'all' }] },
         tooltip: {
@@ -98,18 +153,20 @@
         })),
         yAxis: [
           {
+            id: 'price',
             type: 'value',
-            scale: true,
             position: 'right',
-            splitNumber: 5,
+            min: axis.min,
+            max: axis.max,
+            axisTick: { show: false, ...(axis.axisTick as object) },
+            axisLine: { show: false },
             axisLabel: {
               ...text,
-              margin: 112,
+              ...(axis.axisLabel as object),
+              margin: named + 4,
               formatter: (v: number) => price(10 ** v),
-              showMinLabel: false,
-              showMaxLabel: false,
             },
-            splitLine: { lineStyle: { color: hair, opacity: 0.6 } },
+            splitLine: { lineStyle: { color: hair, opacity: 0.6 }, ...(axis.splitLine as object) },
             axisPointer: {
               label: {
                 formatter: (p: { value: number }) => price(10 ** p.value),

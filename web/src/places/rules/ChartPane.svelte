@@ -102,7 +102,7 @@
   {:else if !data}
     <p class="p-6 text-ink2">Drawing {symbol} …</p>
   {:else}
-    <div class="num flex shrink-0 flex-wrap items-baseline gap-x-3 px-4 pt-1.5 text-left text-[12.5px]">
+    <div class="num flex shrink-0 flex-wrap items-baseline gap-x-2 px-4 pt-1.5 text-left text-[12px]">
       <span class="font-semibold">{data.symbol}</span>
       <span class="text-ink3">{day(data.days[at])}</span>
       <span>O {price(data.open[at])}</span>
@@ -122,7 +122,7 @@
           <span class="text-ink2">reports in {whole(data.facts.days_to_report)} d</span>
         {/if}
       {/if}
-      <span class="ml-auto flex gap-4 font-sans text-[13px]">
+      <span class="ml-auto flex gap-3 font-sans text-[13px]">
         <button class="link" aria-pressed={asTable} onclick={() => (asTable = !asTable)}>
           {asTable ? 'as chart' : 'as table'}
         </button>

@@ -39,14 +39,15 @@
     { key: 'volume', label: 'Volume', of: value('volume'), show: (h) => short(h.values.volume) },
     {
       key: 'rel_volume',
-      label: 'Rel. volume',
+      label: 'Rel. vol.',
       title: 'volume against the mean of the 20 bars before',
       of: value('rel_volume'),
       show: (h) => fixed(h.values.rel_volume, 1),
     },
     {
       key: 'off_high',
-      label: 'Off 52w high',
+      label: 'Off high',
+      title: 'the close against the highest high of 52 weeks',
       of: value('off_high'),
       show: (h) => percent(h.values.off_high),
     },
@@ -59,8 +60,8 @@
     },
     {
       key: 'days',
-      label: 'Bars a hit',
-      title: 'on how many bars in a row',
+      label: 'Bars',
+      title: 'on how many bars in a row it has been a hit',
       of: (h) => h.days,
       show: (h) => whole(h.days),
     },
@@ -194,7 +195,7 @@
             {#each COLUMNS as column (column.key)}
               <th
                 scope="col"
-                class="sortable px-2 py-1 whitespace-nowrap first:pl-4 last:pr-4 {column.text
+                class="sortable px-1.5 py-1 whitespace-nowrap first:pl-4 last:pr-4 {column.text
                   ? 'text-left'
                   : 'text-right'}"
                 aria-sort={sortKey === column.key ? (down ? 'descending' : 'ascending') : 'none'}
@@ -221,8 +222,8 @@
             >
               {#each COLUMNS as column (column.key)}
                 <td
-                  class="px-2 py-[3px] first:pl-4 last:pr-4 {column.text
-                    ? 'max-w-44 truncate'
+                  class="px-1.5 py-[3px] first:pl-4 last:pr-4 {column.text
+                    ? 'max-w-36 truncate'
                     : 'num'} {column.key === 'symbol'
                     ? 'font-mono font-semibold whitespace-nowrap'
                     : ''} {column.key === 'sector' ? 'text-ink2' : ''}"

@@ -11,7 +11,7 @@
   }
   const { scan, offset, stale, current, onnear }: Props = $props()
   const ROW = 30
-  const WIDTH = 160
+  const WIDTH = 132
 
   // A `use` line stands for several lines of another rule: the last of them says what is left.
   const rows = $derived.by(() => {

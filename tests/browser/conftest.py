@@ -1,0 +1,76 @@
+"""The real server on a port of its own, over the demo market, and headless Chromium."""
+
+import os
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parents[2]
+COMMAND = str(Path(sys.executable).with_name("upperwick"))
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--no-first-run"]
+ACCOUNT = ("trader", "candle-and-wick")
+
+
+@pytest.fixture(scope="session")
+def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """Makes the demo market in a fresh folder and serves it."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    env = {**os.environ, "UPPERWICK_DATA": str(tmp_path_factory.mktemp("served"))}
+    subprocess.run([COMMAND, "demo"], env=env, check=True, capture_output=True, timeout=300)
+    server = subprocess.Popen(
+        [COMMAND, "serve", "--port", str(port)], env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
+    try:
+        for _ in range(300):
+            try:
+                urllib.request.urlopen(f"http://127.0.0.1:{port}/api/session", timeout=5)
+                break
+            except OSError:
+                time.sleep(0.2)
+        else:
+            raise AssertionError("the server never answered")
+        yield f"http://127.0.0.1:{port}"
+    finally:
+        server.terminate()
+        server.wait(20)
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as play:
+        made = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield made
+        made.close()
+
+
+@pytest.fixture
+def page(browser: Browser, address: str) -> Iterator[Page]:
+    """A signed-in page; any error in its console or script fails the test."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, permissions=["clipboard-read", "clipboard-write"])
+    context.set_default_timeout(15_000)
+    made = context.new_page()
+    errors: list[str] = []
+    made.on("pageerror", lambda e: errors.append(str(e)))
+    made.on("console", lambda m: errors.append(m.text) if m.type == "error" and "Failed to load resource" not in m.text else None)
+    made.on("request", lambda r: errors.append(f"asked {r.url}") if not r.url.startswith((address, "data:", "blob:")) else None)
+    made.goto(address)
+    sign_in(made)
+    yield made
+    context.close()
+    assert errors == []
+
+
+def sign_in(page: Page) -> None:
+    page.get_by_label("Name").fill(ACCOUNT[0])
+    page.get_by_label("Password").fill(ACCOUNT[1])
+    page.keyboard.press("Enter")
+    page.get_by_role("heading", name="Rules").wait_for()

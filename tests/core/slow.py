@@ -1,0 +1,299 @@
+"""The rule language evaluated the slow, obvious way: one value at a time, straight from the words of its definition.
+
+Shares nothing with the engine but the parser's tree and the names of parameters. The value of an expression on frame F at the base
+bar p is made from the positions of F's finished bars before p's own period and p itself, so nothing later can enter.
+"""
+
+import math
+from datetime import date, timedelta
+from typing import Any
+
+from tests.core.slow_entries import CROSS, SLOW
+from wickcore.bars.market import Market
+from wickcore.language import tree
+from wickcore.language.catalogue import CATALOGUE
+from wickcore.language.parser import parse_expression
+
+EPOCH = date(1970, 1, 1)
+Value = Any  # float, bool, str or None for unknown
+
+
+def _period(day: int, frame: str) -> Any:
+    when = EPOCH + timedelta(days=int(day))
+    if frame == "week":
+        return when.isocalendar()[:2]
+    return (when.year, when.month) if frame == "month" else day
+
+
+class Series:
+    """What an entry's slow formula sees: its frame's bars, oldest first, the last one the bar so far."""
+
+    def __init__(self, slow: "Slow", frame: str, p: int) -> None:
+        self.slow, self.frame, self.p = slow, frame, p
+        self.at = slow.ends(frame, p)
+
+    def field(self, name: str) -> list[float]:
+        """The field bar by bar; finished bars are looked up once."""
+        return [self.slow.cached_field(name, self.frame, q) for q in self.at]
+
+    @property
+    def open(self) -> list[float]:
+        return self.field("open")
+
+    @property
+    def high(self) -> list[float]:
+        return self.field("high")
+
+    @property
+    def low(self) -> list[float]:
+        return self.field("low")
+
+    @property
+    def close(self) -> list[float]:
+        return self.field("close")
+
+    @property
+    def volume(self) -> list[float]:
+        return self.field("volume")
+
+
+class Slow:
+    """One instrument of a market. Values on the continuous scale; degrees are carried along to meet money."""
+
+    def __init__(self, market: Market, symbol: str) -> None:
+        self.market, self.symbol = market, symbol
+        bars = market.bars
+        self.k = bars.number[symbol]
+        part = slice(int(bars.offsets[self.k]), int(bars.offsets[self.k + 1]))
+        self.days = bars.days[part].tolist()
+        self.factor = bars.factor[part].tolist()
+        self.columns = {n: (getattr(bars, n)[part] * bars.factor[part]).tolist() for n in ("open", "high", "low", "close")}
+        self.columns["volume"] = (bars.volume[part] / bars.factor[part]).tolist()
+        self._ends: dict[tuple[str, int], list[int]] = {}
+        self._memo: dict[Any, tuple[Value, int | None]] = {}
+        self._fields: dict[tuple[str, str, int], float] = {}
+        self._nodes: list[tree.Node] = []
+        self.lets: dict[str, tree.Node] = {}
+
+    def expression(self, text: str, frame: str = "day") -> list[Value]:
+        """The expression on every bar; numbers on the continuous scale."""
+        node = parse_expression(text)
+        self._nodes.append(node)  # kept alive, so that the memo's ids stay its own
+        return [self.value(node, frame, p)[0] for p in range(len(self.days))]
+
+    def ends(self, frame: str, p: int) -> list[int]:
+        """The last base bar of each finished period before p's own, then p."""
+        key = (frame, p)
+        if key not in self._ends:
+            here = _period(self.days[p], frame)
+            found = [p]
+            for q in range(p - 1, -1, -1):
+                now = _period(self.days[q], frame)
+                if now != here:
+                    found.append(q)
+                    here = now
+            self._ends[key] = found[::-1]
+        return self._ends[key]
+
+    def field(self, name: str, frame: str, q: int) -> float:
+        """A field of the frame's bar so far at q."""
+        own = _period(self.days[q], frame)
+        first = q
+        while first and _period(self.days[first - 1], frame) == own:
+            first -= 1
+        values = self.columns[name][first : q + 1]
+        return {"open": values[0], "high": max(values), "low": min(values), "close": values[-1], "volume": sum(values)}[name]
+
+    def cached_field(self, name: str, frame: str, q: int) -> float:
+        key = (name, frame, q)
+        if key not in self._fields:
+            self._fields[key] = self.field(name, frame, q)
+        return self._fields[key]
+
+    def value(self, node: tree.Node, frame: str, p: int) -> tuple[Value, int | None]:
+        """(value, degree); the degree of a plain number is None."""
+        key = (id(node), frame, p)
+        if key not in self._memo:
+            self._memo[key] = getattr(self, "_" + type(node).__name__.lower())(node, frame, p)
+        return self._memo[key]
+
+    def series(self, node: tree.Node, frame: str, p: int) -> tuple[list[Value], int | None]:
+        found = [self.value(node, frame, q) for q in self.ends(frame, p)]
+        return [v for v, _ in found], found[-1][1]
+
+    # -- leaves ------------------------------------------------------------------------------------------------------
+
+    def _number(self, node: tree.Number, frame: str, p: int) -> tuple[Value, int | None]:
+        return node.value, None
+
+    def _count(self, node: tree.Count, frame: str, p: int) -> tuple[Value, int | None]:
+        return node.amount, None
+
+    def _name(self, node: tree.Name, frame: str, p: int) -> tuple[Value, int | None]:
+        if node.name in self.lets:
+            return self.value(self.lets[node.name], frame, p)
+        return self._call(tree.Call(node.name, (), node.span, node.span), frame, p)
+
+    # -- calls -------------------------------------------------------------------------------------------------------
+
+    def _call(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        if node.name == "on":
+            wanted = node.arguments[0].value
+            assert isinstance(wanted, tree.Name)
+            return self.value(node.arguments[1].value, wanted.name, p)
+        if node.name in self.columns:
+            return self.field(node.name, frame, p), -1 if node.name == "volume" else 1
+        entry = CATALOGUE[node.name]
+        if entry.kind in ("fact", "text"):
+            return CROSS[entry.kind](self, node.name, p), 0
+        given, frame = self._arguments(entry, node, frame)
+        if node.name in ("max", "min"):
+            a, b, degree = self._both(self.value(given["a"], frame, p), self.value(given["b"], frame, p), p)
+            return (None if a is None or b is None else {"max": max, "min": min}[node.name](a, b)), degree
+        if node.name in ("sqrt", "log"):
+            x, degree = self.value(given["x"], frame, p)
+            x = x if x is None or not degree else x / self.factor[p] ** degree
+            return SLOW[node.name](None, [x])
+        arguments: dict[str, Any] = {}
+        degree: int | None = None
+        for parameter in entry.parameters:
+            argument = given[parameter.name]
+            if parameter.takes in ("bars", "constant"):
+                arguments[parameter.name] = self.value(argument, frame, p)[0]
+            elif parameter.takes in ("word", "event"):
+                arguments[parameter.name] = getattr(argument, "name", None) or getattr(argument, "value", None)
+            else:
+                arguments[parameter.name], mine = self.series(argument, frame, p)
+                degree = mine if degree is None else degree
+        result, own = SLOW[node.name](Series(self, frame, p), **arguments)
+        if result is not None and not isinstance(result, bool) and not math.isfinite(result):
+            result = None
+        return result, (degree if own == "x" else own)
+
+    def _arguments(self, entry: Any, node: tree.Call, frame: str) -> tuple[dict[str, Any], str]:
+        parameters = list(entry.parameters)
+        positional = [a.value for a in node.arguments if a.name is None]
+        plain = positional and isinstance(positional[0], tree.Number | tree.Count)
+        if parameters and parameters[0].name == "x" and parameters[0].default and plain:
+            parameters = parameters[1:]
+        given = {a.name: a.value for a in node.arguments if a.name}
+        given.update({parameter.name: value for parameter, value in zip(parameters, positional, strict=False)})
+        units = {v.frame for v in given.values() if isinstance(v, tree.Count) and v.frame}
+        for parameter in entry.parameters:
+            if parameter.name not in given:
+                made = parse_expression(parameter.default)
+                self._nodes.append(made)
+                given[parameter.name] = made
+        return given, units.pop() if units else frame
+
+    # -- operators ---------------------------------------------------------------------------------------------------
+
+    def _scale(self, value: Value, degree: int | None, wanted: int, p: int) -> Value:
+        return value * self.factor[p] ** wanted if degree is None and wanted and value is not None else value
+
+    def _both(self, left: tuple[Value, int | None], right: tuple[Value, int | None], p: int) -> tuple[Value, Value, int | None]:
+        (a, da), (b, db) = left, right
+        if da == db:
+            return a, b, da
+        if da is None or db is None:
+            degree = db if da is None else da
+            assert degree is not None
+            return self._scale(a, da, degree, p), self._scale(b, db, degree, p), degree
+        down = [None if v is None else v / self.factor[p] ** d for v, d in ((a, da), (b, db))]
+        return down[0], down[1], 0
+
+    def _unary(self, node: tree.Unary, frame: str, p: int) -> tuple[Value, int | None]:
+        value, degree = self.value(node.operand, frame, p)
+        if value is None:
+            return None, degree
+        return (not value) if node.operator == "not" else -value, degree
+
+    def _binary(self, node: tree.Binary, frame: str, p: int) -> tuple[Value, int | None]:
+        left, right = self.value(node.left, frame, p), self.value(node.right, frame, p)
+        if node.operator == "and":
+            pair = (left[0], right[0])
+            return (False if False in pair else None if None in pair else True), 0
+        if node.operator == "or":
+            pair = (left[0], right[0])
+            return (True if True in pair else None if None in pair else False), 0
+        if node.operator in "+-":
+            a, b, degree = self._both(left, right, p)
+            if a is None or b is None:
+                return None, degree
+            return a + b if node.operator == "+" else a - b, degree
+        (a, da), (b, db) = left, right
+        sign = 1 if node.operator == "*" else -1
+        degree = None if da is None and db is None else (da or 0) + sign * (db or 0)
+        if a is None or b is None or (node.operator == "/" and b == 0):
+            return None, degree
+        return a * b if node.operator == "*" else a / b, degree
+
+    def _ago(self, node: tree.Ago, frame: str, p: int) -> tuple[Value, int | None]:
+        frame = node.count.frame or frame
+        ends = self.ends(frame, p)
+        n = int(self._amount(node.count))
+        _, degree = self.value(node.value, frame, p)
+        return (self.value(node.value, frame, ends[-1 - n])[0], degree) if n < len(ends) else (None, degree)
+
+    def _amount(self, count: tree.Count) -> float:
+        assert isinstance(count.amount, float)
+        return count.amount
+
+    def _over(self, node: tree.Over, frame: str, p: int) -> tuple[Value, int | None]:
+        frame = node.count.frame or frame
+        n = int(self._amount(node.count))
+        values = self.series(node.value, frame, p)[0][-n:]
+        values = [None] * (n - len(values)) + values
+        if node.kind == "held":
+            return (False if False in values else None if None in values else True), 0
+        return (True if True in values else None if None in values else False), 0
+
+    def _compare(self, node: tree.Compare, frame: str, p: int) -> tuple[Value, int | None]:
+        if any(isinstance(o, tree.Text) for o in node.operands):
+            left, right = (o.value if isinstance(o, tree.Text) else self.value(o, frame, p)[0] for o in node.operands)
+            same = left == right
+            return (None if not left or not right else same if node.operators[0] == "==" else not same), 0
+        values = [self.value(o, frame, p) for o in node.operands]
+        held = [self._pair(values[i], o, values[i + 1], p) for i, o in enumerate(node.operators)]
+        return (False if False in held else None if None in held else True), 0
+
+    def _pair(self, left: tuple[Value, int | None], operator: str, right: tuple[Value, int | None], p: int) -> bool | None:
+        a, b, _ = self._both(left, right, p)
+        if a is None or b is None:
+            return None
+        return {">": a > b, "<": a < b, ">=": a >= b, "<=": a <= b, "==": a == b, "!=": a != b}[operator]
+
+    def _crosses(self, node: tree.Crosses, frame: str, p: int) -> tuple[Value, int | None]:
+        ends = self.ends(frame, p)
+        now, before = (">", "<=") if node.direction == "above" else ("<", ">=")
+        left, right = self.value(node.left, frame, p), self.value(node.right, frame, p)
+        a, b, _ = self._both(left, right, p)
+        today = self._pair((a, 0), now, (b, 0), p)
+        if len(ends) < 2:
+            yesterday = None
+        else:
+            q = ends[-2]
+            yesterday = self._pair(self.value(node.left, frame, q), before, self.value(node.right, frame, q), q)
+        pair = (today, yesterday)
+        return (False if False in pair else None if None in pair else True), 0
+
+    def _between(self, node: tree.Between, frame: str, p: int) -> tuple[Value, int | None]:
+        value = self.value(node.value, frame, p)
+        pair = (
+            self._pair(value, ">=", self.value(node.low, frame, p), p),
+            self._pair(value, "<=", self.value(node.high, frame, p), p),
+        )
+        return (False if False in pair else None if None in pair else True), 0
+
+    def _near(self, node: tree.Near, frame: str, p: int) -> tuple[Value, int | None]:
+        a, b, degree = self._both(self.value(node.value, frame, p), self.value(node.target, frame, p), p)
+        by, by_degree = self.value(node.by, frame, p)
+        if a is None or b is None or by is None:
+            return None, 0
+        if isinstance(node.by, tree.Number) and node.by.percent:
+            return (None if b == 0 else abs(a / b - 1) <= by), 0
+        return abs(a - b) <= self._scale(by, by_degree, degree or 0, p), 0
+
+    def _within(self, node: tree.Within, frame: str, p: int) -> tuple[Value, int | None]:
+        value = self.value(node.value, frame, p)[0]
+        return (None if not value else value in [t.value for t in node.texts]), 0

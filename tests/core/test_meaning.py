@@ -1,0 +1,146 @@
+"""What expressions mean: the engine against the slow, obvious evaluation, on every bar, with splits, gaps and late listings."""
+
+import numpy as np
+import pytest
+
+from tests import made
+from tests.core.slow import Slow
+from wickcore.bars.market import Market
+from wickcore.language.catalogue import CATALOGUE
+from wickcore.language.check import check_expression
+from wickcore.measures.windows import FALSE, TRUE
+from wickcore.scan.evaluate import Evaluator
+
+FRAMES = ("day", "week", "month")
+
+
+@pytest.fixture(scope="module")
+def market() -> Market:
+    return made.market(seed=11, count=3, length=130)
+
+
+@pytest.fixture(scope="module")
+def engine(market: Market) -> Evaluator:
+    return Evaluator(market)
+
+
+def same(engine: Evaluator, text: str, frame: str = "day", rel: float = 1e-9) -> int:
+    """Compares every bar of every instrument; returns how many values were known."""
+    value = check_expression(text, frame)
+    known = 0
+    for symbol in engine.market.bars.symbols:
+        column = engine.rows([value.op], symbol)[0]
+        slow = Slow(engine.market, symbol).expression(text, frame)
+        if value.type == "condition":
+            said = [True if v == TRUE else False if v == FALSE else None for v in column]
+            assert said == slow, (symbol, text, [(i, a, b) for i, (a, b) in enumerate(zip(said, slow, strict=True)) if a != b][:5])
+        else:
+            expected = np.array([np.nan if v is None else float(v) for v in slow])
+            np.testing.assert_allclose(column, expected, rtol=rel, atol=1e-9, err_msg=f"{symbol}: {text} on {frame}")
+        known += sum(v is not None for v in slow)
+    return known
+
+
+SHORT = {"52w": "6w", "252": "20", "50": "12", "200": "25"}
+
+
+def example_of(name: str) -> str:
+    """The entry with its defaults and short windows, so that sixty months of bars are enough."""
+    entry = CATALOGUE[name]
+    if not entry.parameters:
+        return name
+    chosen = {
+        "number": "close", "condition": "close > open", "bars": "4", "constant": "2", "frame": "week",
+    }  # fmt: skip
+    arguments = []
+    for p in entry.parameters:
+        if p.name in ("slow", "span"):
+            arguments.append("7")
+        elif p.name == "fast":
+            arguments.append("3")
+        elif p.name == "lower":
+            arguments.append("low")
+        elif p.name == "upper":
+            arguments.append("high")
+        elif p.takes == "constant" and p.default:
+            arguments.append(p.default)
+        else:
+            arguments.append(chosen[p.takes])
+    return f"{name}({', '.join(arguments)})"
+
+
+@pytest.mark.parametrize("frame", FRAMES)
+@pytest.mark.parametrize("name", sorted(n for n, e in CATALOGUE.entries.items() if e.kind != "form"))
+def test_every_entry_equals_its_formula_on_every_frame(engine: Evaluator, name: str, frame: str) -> None:
+    entry = CATALOGUE[name]
+    text = f'{name} != "Power"' if entry.result == "text" else example_of(name)
+    known = same(engine, text, frame)
+    assert known > 0 or (frame == "month" and entry.kind == "definition")
+
+
+EXPRESSIONS = [
+    "close > sma(10)",
+    "sma(5) > sma(10) > sma(20)",
+    "close 3 ago",
+    "close 1w ago > close 2w ago",
+    "highest(high, 3w) 1 ago",
+    "on(week, sma(3)) > on(month, close 1 ago)",
+    "on(month, on(week, close > sma(4)))",
+    "on(week, close > sma(4)) held 3",
+    "close > open held 2",
+    "close > open once in 3",
+    "not (close > sma(30)) or close > 20",
+    "close > 20 and close < 1000",
+    "close crosses above sma(5)",
+    "on(week, close crosses below sma(3))",
+    "close between sma(10) and 30",
+    "close near sma(10) by 2%",
+    "close near 20 by 3",
+    "volume > 50k",
+    "volume > 1.5 * volume 1 ago",
+    "turnover > 1m",
+    "max(close, 20) == close",
+    "count(close > close 1 ago, 5) >= 3",
+    "bars_since(close > highest(high, 10) 1 ago) < 4",
+    "sqrt(close) > 4 or log(volume) > 11",
+    "atr(5) > 1",
+    "market_cap > 20 or pe < 15",
+    'sector in ("Power", "Fittings")',
+    'sector == "Power" and kind != "fund"',
+    "days_to_report > 5",
+    "(close > open) 2 ago",
+    "-body > 10% * range",
+    "rsi(on(week, close), 5) > 50",
+    "ema(volume, 5) > 40k",
+    "change(3) > 2% held 2 or gap < -1%",
+]
+
+
+@pytest.mark.parametrize("text", EXPRESSIONS)
+def test_expressions_mean_what_they_say(engine: Evaluator, text: str) -> None:
+    assert same(engine, text) > 0
+
+
+def test_division_by_zero_is_unknown(engine: Evaluator) -> None:
+    assert same(engine, "close / (close - close) > 1") == 0
+
+
+def test_values_on_an_unfinished_week_are_those_of_the_week_so_far(engine: Evaluator) -> None:
+    # Monday 6 January 2020 to Wednesday 8 January: the week's high is the highest of three days, its close Wednesday's.
+    bars = made.one([10, 11, 12, 13, 14, 15, 16, 17], high=[10.5, 11.5, 12.5, 13.5, 19, 15.5, 16.5, 17.5])
+    small = Evaluator(Market(bars))
+    high = small.rows([check_expression("on(week, high)").op], "A")[0]
+    close = small.rows([check_expression("on(week, close 1 ago)").op], "A")[0]
+    # Days: Wed 1, Thu 2, Fri 3 | Mon 6, Tue 7, Wed 8, Thu 9, Fri 10 January 2020.
+    assert high.tolist() == [10.5, 11.5, 12.5, 13.5, 19, 19, 19, 19]
+    assert np.isnan(close[:3]).all()
+    assert close[3:].tolist() == [12, 12, 12, 12, 12]
+
+
+def test_a_plain_number_is_money_of_its_day() -> None:
+    # A two-for-one split on the third bar: people saw 20, 21, then 10.5, 11.
+    bars = made.one([20, 21, 10.5, 11], factor=[1, 1, 2, 2])
+    engine = Evaluator(Market(bars))
+    assert engine.rows([check_expression("close > 15").op], "A")[0].tolist() == [TRUE, TRUE, FALSE, FALSE]
+    # Among themselves prices know no split: the close of the third bar equals that of the second.
+    assert engine.rows([check_expression("close >= close 1 ago").op], "A")[0].tolist() == [1, TRUE, TRUE, TRUE]

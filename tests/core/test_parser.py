@@ -1,0 +1,198 @@
+"""Text to tree: exact places, all errors at once, mends, and limits."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from wickcore.language import tree
+from wickcore.language.check import check_expression, check_rule
+from wickcore.language.parser import parse_expression, read_number
+from wickcore.language.problems import Problem, RuleError
+
+
+def problems(text: str, parts: dict[str, str] | None = None) -> list[Problem]:
+    with pytest.raises(RuleError) as caught:
+        check_rule(text, parts)
+    return caught.value.problems
+
+
+def only(text: str) -> Problem:
+    found = problems(text)
+    assert len(found) == 1, found
+    return found[0]
+
+
+@pytest.mark.parametrize(
+    ("text", "value"),
+    [("1.5", 1.5), ("20%", 0.2), ("300k", 300_000), ("5m", 5_000_000), ("10b", 1e10), ("0", 0), ("2.5m", 2_500_000)],
+)
+def test_numbers_are_read_with_their_units(text: str, value: float) -> None:
+    assert read_number(text) == pytest.approx(value)
+
+
+def test_all_errors_of_a_rule_come_at_once() -> None:
+    found = problems("clos > 10\nsma(50 > 3\nvolume > \nclose > sma(0)\n")
+    assert [p.line for p in found] == [1, 2, 3, 4]
+
+
+@pytest.mark.parametrize(
+    ("text", "column", "length", "words", "mend"),
+    [
+        ("close > smaa(50)", 9, 4, "did you mean `sma`", "sma"),
+        ("Close > 5", 1, 5, "lower case", "close"),
+        ("close ≥ 5", 7, 1, "written `>=`", ">="),
+        ("close = 5", 7, 1, "`==`", "=="),
+        ("sector > 5", 1, 6, "text", None),
+        ("close > sma(9999)", 13, 4, "from 1 to 5,000", None),
+        ("close > sma(2.5)", 13, 3, "whole number", None),
+        ("close", 1, 5, "condition is needed", None),
+        ("close > 5)", 10, 1, "closes nothing", ""),
+        ("close > (5", 11, 1, "never closed", ")"),
+        ("close & open", 7, 1, "write `and`", "and"),
+        ("dial x = 5 from 10 to 20\nclose > x", 1, 24, "outside its range", None),
+        ("let sma = 5\nclose > 5", 5, 3, "name of the language", None),
+        ("let a = 5\nlet a = 6\nclose > a", 5, 1, "already named", None),
+        ('use "Nothing"', 1, 13, "no rule named", None),
+        ("on(day, close)", 1, 14, "condition is needed", None),
+        ("on(hour, close) > 5", 4, 4, "not a frame", None),
+        ("close > open 5", 14, 1, "ago", None),
+        ("rsi(14) 1 ag > 5", 11, 2, "did you mean `ago`", "ago"),
+        ('sector == "Power', 11, 1, "never closed", None),
+    ],
+)
+def test_an_error_points_at_its_place_and_offers_the_mend(
+    text: str, column: int, length: int, words: str, mend: str | None
+) -> None:
+    found = problems(text)
+    assert any(words in p.message and p.column == column for p in found), found
+    one = next(p for p in found if words in p.message)
+    assert (one.length, one.mend) == (length, mend)
+
+
+def test_header_errors_have_places_too() -> None:
+    found = problems("side: both\nbars: weeks\ncolour: red\nclose > 5")
+    assert [(p.line, p.mend) for p in found] == [(1, None), (2, "week"), (3, None)]
+
+
+def test_groups_need_lines_and_only_conditions() -> None:
+    assert "needs its lines" in problems("any of:\nclose > 5")[0].message
+    assert "Only conditions" in problems("any of:\n    let a = 5\n    close > 5")[0].message
+    assert "no group is open" in problems("close > 5\n    close > 6")[0].message
+    assert "whole number from 1 to the 2" in only("at least 3 of:\n    close > 5\n    close > 6").message
+
+
+def test_circles_and_collisions_of_used_rules_are_said() -> None:
+    parts = {"A": 'use "B"\nclose > 1', "B": 'use "A"\nclose > 2', "C": "let top = highest(high, 5)\nclose < top"}
+    assert any("uses itself" in p.message for p in problems('use "A"', parts))
+    assert any("already named" in p.message for p in problems('let top = close\nuse "C"', parts))
+    assert "did you mean “C”" in problems('use "c"', parts)[0].message
+
+
+def test_errors_inside_a_used_rule_name_it_and_its_line() -> None:
+    (found,) = problems('close > 5\nuse "Broken"', {"Broken": "close > 1\nclose > smaa(5)"})
+    assert found.line == 2
+    assert "In “Broken”, line 2" in found.message
+
+
+def test_limits_hold() -> None:
+    assert "at most 200 lines" in only("close > 5\n" * 250).message
+    assert "20,000 characters" in only("close > 5 # " + "x" * 20_001).message
+    assert "nest at most 32" in only("close > " + "(" * 40 + "5" + ")" * 40).message
+    assert "at most 100 operators" in only("close > " + "1 + " * 150 + "1").message
+
+
+def test_a_bracket_continues_the_line_and_comments_are_kept_out() -> None:
+    rule = check_rule("close > max(sma(5),   # the short one\n    sma(10))\nopen > 1")
+    assert [line.number for line in rule.lines] == [1, 3]
+
+
+def test_headers_are_read() -> None:
+    rule = check_rule("name: A rule: with a colon\nside: short\nbars: week\nuniverse: Harbour 500  # the index\n\nclose > 5")
+    assert (rule.name, rule.side, rule.frame, rule.universe) == ("A rule: with a colon", "short", "week", "Harbour 500")
+
+
+def test_decide_open_refuses_what_is_not_known_at_the_open() -> None:
+    (found,) = problems("decide: open\nopen > high")
+    assert found.mend == "(high 1 ago)"
+    check_rule("decide: open\nopen > high 1 ago\ngap > 2%\nsma(20) 1 ago > 5")
+
+
+def test_advice_points_at_lines_that_cannot_hold() -> None:
+    (advice,) = check_rule("close > highest(high, 20)").advice
+    assert "can never hold" in advice.message
+    assert advice.mend == "highest(high, 20) 1 ago"
+    assert not check_rule("close > highest(high, 20) 1 ago").advice
+
+
+def test_expressions_alone_are_checked() -> None:
+    assert check_expression("range / atr(14)").degree == 0
+    with pytest.raises(RuleError):
+        check_expression("skip close > 5")
+    with pytest.raises(RuleError):
+        check_expression("")
+
+
+WORDS = ["close", "sma(", "5", ")", ">", "<", "and", "or", "not", "held", "ago", "once in", "any of:", "\n", "    ", "let", "=", "dial",
+         "from", "to", '"', "use", "#", "%", "52w", "crosses above", "between", "near", "by", ",", "on(week,", ":", "name", "skip", "é",
+         "\x00", "🕯", "-", "*", "/", ".", "sector in (", "{", "\\", "\t"]  # fmt: skip
+
+
+@settings(max_examples=400, deadline=None, derandomize=True)
+@given(st.one_of(st.text(max_size=120), st.lists(st.sampled_from(WORDS), max_size=40).map(" ".join)))
+def test_nothing_written_raises_anything_but_a_rule_error(text: str) -> None:
+    try:
+        check_rule(text)
+    except RuleError as error:
+        lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+        assert error.problems
+        assert all(1 <= p.line <= len(lines) + 1 and p.column >= 1 and p.length >= 1 and p.message for p in error.problems)
+
+
+@pytest.mark.parametrize("text", ["(" * 20_000, "close > sma(5) and " * 1_000, "not " * 5_000, "x" * 20_000, "-" * 20_000])
+def test_hostile_texts_are_refused_not_run(text: str) -> None:
+    assert problems(text)
+
+
+@pytest.mark.parametrize(
+    ("text", "shape"),
+    [
+        ("not close > open", "not((close > open))"),
+        ("not close > open held 3", "not(((close > open) held 3))"),
+        ("a or b and not c", "(a or (b and not(c)))"),
+        ("close > open held 3 once in 5", "(((close > open) held 3) once in 5)"),
+        ("close + 2 * high", "(close + (2 * high))"),
+        ("-close 1 ago", "-((close 1 ago))"),
+        ("close - open - low", "((close - open) - low)"),
+        ("close > open and high > low", "((close > open) and (high > low))"),
+        ("high 1 ago > low 2w ago", "((high 1 ago) > (low 2week ago))"),
+        ("close between low and high and open > 1", "(between(close, low, high) and (open > 1))"),
+        ("close near open by 2% held 2", "(near(close, open, 0.02) held 2)"),
+    ],
+)
+def test_precedence_is_as_written(text: str, shape: str) -> None:
+    """The shape of the tree itself: what evaluates it cannot notice a word that the parser lost."""
+    assert said(parse_expression(text)) == shape
+
+
+def said(node: tree.Node) -> str:
+    match node:
+        case tree.Number():
+            return f"{node.value:g}"
+        case tree.Name():
+            return node.name
+        case tree.Unary():
+            return f"{node.operator}({said(node.operand)})"
+        case tree.Binary():
+            return f"({said(node.left)} {node.operator} {said(node.right)})"
+        case tree.Compare():
+            return f"({said(node.operands[0])} {node.operators[0]} {said(node.operands[1])})"
+        case tree.Ago():
+            return f"({said(node.value)} {node.count.amount:g}{node.count.frame or ''} ago)"
+        case tree.Over():
+            word = "held" if node.kind == "held" else "once in"
+            return f"({said(node.value)} {word} {node.count.amount:g})"
+        case tree.Between():
+            return f"between({said(node.value)}, {said(node.low)}, {said(node.high)})"
+        case tree.Near():
+            return f"near({said(node.value)}, {said(node.target)}, {said(node.by)})"
+    raise AssertionError(node)

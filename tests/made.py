@@ -1,0 +1,104 @@
+"""Made bars for tests: random walks with gaps in trading, late listings and splits. Invented, small, and the same for one seed."""
+
+from typing import Any
+
+import numpy as np
+
+from wickcore.bars.bars import Bars, build_bars
+from wickcore.bars.market import Facts, Market, Membership
+
+FIRST = int(np.datetime64("2020-01-01", "D").astype(int))
+
+
+def weekdays(count: int, first: int = FIRST) -> np.ndarray:
+    """So many weekdays from `first` on, as days since 1970."""
+    start = np.datetime64(first, "D")
+    return np.busday_offset(start, np.arange(count), roll="forward").astype("datetime64[D]").astype(np.int32)
+
+
+def walk(days: np.ndarray, rng: np.random.Generator, start: float = 20.0, spread: float = 0.02) -> dict[str, Any]:
+    """Bars of one random walk on the given days, prices to the cent."""
+    close = start * np.exp(np.cumsum(rng.normal(0, spread, len(days))))
+    open_ = np.concatenate([[start], close[:-1]]) * np.exp(rng.normal(0, spread / 3, len(days)))
+    high = np.maximum(open_, close) * np.exp(np.abs(rng.normal(0, spread / 2, len(days))))
+    low = np.minimum(open_, close) * np.exp(-np.abs(rng.normal(0, spread / 2, len(days))))
+    volume = np.round(np.exp(rng.normal(11, 0.6, len(days))), -2)
+    prices = {"open": open_, "high": high, "low": low, "close": close}
+    return {"days": days, **{name: np.round(column, 2) for name, column in prices.items()}, "volume": volume}
+
+
+def split_at(table: dict[str, Any], at: int, ratio: float) -> dict[str, Any]:
+    """The same table with a split on bar `at`: printed prices fall, volumes rise, and `factor` says so. No rounding, so that the
+    continuous scale is what it was."""
+    factor = np.ones(len(table["days"]))
+    factor[at:] *= ratio
+    before = table.get("factor", np.ones(len(factor)))
+    prices = {name: table[name] / factor for name in ("open", "high", "low", "close")}
+    return {"days": table["days"], **prices, "volume": table["volume"] * factor, "factor": before * factor}
+
+
+def tables(seed: int, count: int = 5, length: int = 160, splits: bool = True) -> dict[str, dict[str, Any]]:
+    """Some instruments: each skips a few days, some are listed late or stop early, some split."""
+    rng = np.random.default_rng(seed)
+    days = weekdays(length)
+    holidays = rng.random(length) < 0.03
+    found = {}
+    for k in range(count):
+        first = 0 if k % 3 else int(rng.integers(0, length // 3))
+        last = length if k % 4 else int(rng.integers(2 * length // 3, length))
+        traded = ~holidays[first:last] & (rng.random(last - first) > 0.04)
+        table = walk(days[first:last][traded], rng, start=float(rng.uniform(3, 80)))
+        if splits and k % 2:
+            table = split_at(table, int(rng.integers(10, len(table["days"]) - 5)), 2.0)
+        found[f"S{k:02d}"] = table
+    return found
+
+
+def market(seed: int = 7, count: int = 5, length: int = 160, splits: bool = True) -> Market:
+    """A market of made bars with sectors, facts, a universe with dated members and a benchmark."""
+    return dress(build_bars(tables(seed, count, length, splits)), seed)
+
+
+def dress(bars: Bars, seed: int = 7) -> Market:
+    """Texts, facts, membership and a benchmark around given bars."""
+    rng = np.random.default_rng(seed + 1)
+    count = len(bars.symbols)
+    rows, days, kinds, values = [0], [], [], []
+    for k in range(count):
+        own = bars.days[bars.offsets[k] : bars.offsets[k + 1]]
+        reports = own[10::30] if k != 1 else own[:0]
+        rows.append(rows[-1] + len(reports))
+        days.extend(int(d) for d in reports)
+        kinds.extend([True] * len(reports))
+        values.extend(rng.normal(1, 1, 5) for _ in reports)
+    columns = dict(zip(("shares", "eps", "revenue_growth", "eps_growth", "eps_surprise"), np.array(values).T, strict=True))
+    paid = [bars.days[bars.offsets[k] + 20 : bars.offsets[k + 1] : 40] for k in range(count)]
+    pay_offsets = np.concatenate([[0], np.cumsum([len(p) for p in paid])]).astype(np.int64)
+    first, last = int(bars.days.min()), int(bars.days.max())
+    middle = (first + last) // 2
+    half = count // 2
+    membership = Membership(
+        np.array([*range(half), *range(half, count)], np.int64),
+        np.array([first] * half + [middle] * (count - half), np.int32),
+        np.array([middle] * half + [last + 999] * (count - half), np.int32),
+    )
+    return Market(
+        bars=bars,
+        texts={"sector": tuple("Power" if k % 2 else "Metals" for k in range(count)), "kind": ("share",) * count},
+        names=tuple(f"Made {symbol}" for symbol in bars.symbols),
+        listed=bars.days[np.minimum(bars.offsets[:-1], len(bars) - 1)].astype(np.int32),
+        optionable=np.array([k % 2 == 0 for k in range(count)]),
+        facts=Facts(np.array(rows, np.int64), np.array(days, np.int32), np.array(kinds, np.bool_), columns),
+        dividends=(pay_offsets, np.concatenate(paid).astype(np.int32), np.full(int(pay_offsets[-1]), 0.1)),
+        universes={"Turning": membership},
+        benchmark=bars.symbols[-1],
+    )
+
+
+def one(closes: list[float], volumes: list[float] | None = None, first: int = FIRST, symbol: str = "A", **columns: Any) -> Bars:
+    """One instrument whose four prices are the given closes, unless columns say otherwise, on weekdays."""
+    close = np.array(closes, float)
+    table = {name: np.array(columns.get(name, close), float) for name in ("open", "high", "low")}
+    volume = np.array(volumes if volumes is not None else [1000.0] * len(close), float)
+    extra = {"factor": np.array(columns["factor"], float)} if "factor" in columns else {}
+    return build_bars({symbol: {"days": weekdays(len(close), first), **table, "close": close, "volume": volume, **extra}})

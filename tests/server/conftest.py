@@ -1,0 +1,50 @@
+"""A small invented market in a database of the tests' own, and two accounts."""
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from django.contrib.auth import get_user_model
+from django.test import Client
+
+from upperwick.market.store import save_demo
+from wickcore.demo.market import make_market
+
+
+@pytest.fixture(scope="session")
+def django_db_setup(django_db_setup: None, django_db_blocker: Any) -> None:
+    """The stored market is made once for all tests; what they write is rolled back."""
+    with django_db_blocker.unblock():
+        save_demo(make_market(listed=70, delisted=10))
+
+
+class Api:
+    """A signed-in browser's calls, with bodies as JSON."""
+
+    def __init__(self, client: Client) -> None:
+        self.client = client
+
+    def __getattr__(self, method: str) -> Callable[..., Any]:
+        def call(path: str, body: Any = None) -> Any:
+            data = {} if body is None else {"data": json.dumps(body), "content_type": "application/json"}
+            return getattr(self.client, method)(f"/api{path}", **data)
+
+        return call
+
+
+def account(name: str) -> Api:
+    user = get_user_model().objects.create_user(name, password="a long password")
+    client = Client()
+    client.force_login(user)
+    return Api(client)
+
+
+@pytest.fixture
+def api(db: None) -> Api:
+    return account("ada")
+
+
+@pytest.fixture
+def other(db: None) -> Api:
+    return account("brom")

@@ -1,0 +1,168 @@
+"""The command line as a person runs it: one JSON object on standard output, sentences on standard error, exit codes."""
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tests import made
+
+COMMAND = [str(Path(sys.executable).with_name("upperwick"))]
+
+
+def run(*arguments: str, text: str | None = None, data: Path | None = None) -> subprocess.CompletedProcess[str]:
+    env = {**os.environ, "UPPERWICK_DATA": str(data or "/nonexistent/never-made")}
+    return subprocess.run([*COMMAND, *arguments], input=text, capture_output=True, text=True, env=env, timeout=120)
+
+
+def answer(*arguments: str, text: str | None = None, data: Path | None = None) -> Any:
+    done = run(*arguments, "--json", text=text, data=data)
+    assert done.returncode == 0, done.stderr
+    return json.loads(done.stdout)
+
+
+@pytest.fixture(scope="module")
+def prices(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Five made names as one CSV; no splits, so that the file says all there is."""
+    path = tmp_path_factory.mktemp("prices") / "made.csv"
+    rows = ["Symbol,Date,Open,High,Low,Close,Volume"]
+    for symbol, t in made.tables(31, 5, 260, splits=False).items():
+        for i, day in enumerate(t["days"]):
+            cells = [f"{t[n][i]:.2f}" for n in ("open", "high", "low", "close")]
+            rows.append(f"{symbol},{np.datetime64(int(day), 'D')},{','.join(cells)},{t['volume'][i]:.0f}")
+    path.write_text("\n".join(rows) + "\n")
+    return path
+
+
+def test_scan(prices: Path) -> None:
+    found = answer(
+        "scan", "-", "--prices", str(prices), text="close > 5\nclose > sma(20)\nany of:\n    close > 10\n    rsi(14) > 40\n"
+    )
+    assert set(found) >= {"as_of", "scanned", "no_bar", "lines", "hits", "near_misses"}
+    assert [(line["number"], line["text"]) for line in found["lines"]][:2] == [(1, "close > 5"), (2, "close > sma(20)")]
+    for line in found["lines"]:
+        assert line["true"] + line["false"] + line["unknown"] == found["scanned"]
+    assert found["lines"][2]["left"] == len(found["hits"])
+    assert all(h["values"]["close"] > 5 for h in found["hits"])
+
+
+def test_a_scan_of_an_earlier_day(prices: Path) -> None:
+    assert answer("scan", "-", "--prices", str(prices), "--as-of", "2020-06-07", text="close > 1")["as_of"] == "2020-06-05"
+
+
+def test_study(prices: Path) -> None:
+    arguments = ("study", "-", "--prices", str(prices), "--horizons", "1,5", "--events", "--repeats", "every", "--cost", "0")
+    found = answer(*arguments, text="close > sma(20)")
+    assert [h["bars"] for h in found["horizons"]] == [1, 5]
+    names = (
+        "count pending delisted instruments days win_rate win_rate_low win_rate_high mean median stdev average_win average_loss payoff "
+        "profit_factor baseline excess"
+    )
+    assert set(names.split()) <= set(found["horizons"][0])
+    known = [e["returns"]["1"] for e in found["events"] if e["returns"]["1"] is not None]
+    assert len(known) == found["horizons"][0]["count"]
+    assert sum(known) / len(known) == pytest.approx(found["horizons"][0]["mean"])
+    few = answer(*arguments, "--from", "2020-06-01", "--to", "2020-06-30", text="close > sma(20)")
+    assert {e["day"][:7] for e in few["events"]} == {"2020-06"}
+
+
+def test_values_and_explain(prices: Path) -> None:
+    found = answer("values", "sma(3)", "--prices", str(prices), "--symbol", "S01")
+    closes = answer("values", "close", "--prices", str(prices), "--symbol", "S01")["values"]
+    assert found["values"][:2] == [None, None]
+    assert found["values"][2] == pytest.approx(sum(closes[:3]) / 3)
+    assert answer("values", "close > 0", "--prices", str(prices), "--symbol", "S01")["values"][0] is True
+    explained = answer(
+        "explain", "-", "--prices", str(prices), "--symbol", "S01", "--day", found["days"][5], text="close > 1\nclose > sma(3)"
+    )
+    line = explained["lines"][1]
+    assert (line["number"], line["text"]) == (2, "close > sma(3)")
+    assert line["margin"] == pytest.approx(closes[5] - sum(closes[3:6]) / 3)
+    assert line["truth"] is (line["margin"] > 0)
+
+
+def test_a_bad_rule_exits_with_two_and_says_where(prices: Path) -> None:
+    done = run("scan", "-", "--prices", str(prices), "--json", text="close > 5\nclose > smaa(5)")
+    assert (done.returncode, done.stdout) == (2, "")
+    assert "line 2, column 9" in done.stderr
+    assert "did you mean `sma`" in done.stderr
+
+
+def test_check_lists_errors_and_advice() -> None:
+    done = run("check", "-", "--json", text="close > highest(high, 20)")
+    assert done.returncode == 0
+    found = json.loads(done.stdout)
+    assert found["errors"] == []
+    assert found["advice"][0]["mend"] == "highest(high, 20) 1 ago"
+    bad = run("check", "-", "--json", text="clos > 1\nvolum > 1")
+    assert bad.returncode == 2
+    assert [(e["line"], e["column"], e["length"], e["mend"]) for e in json.loads(bad.stdout)["errors"]] == [
+        (1, 1, 4, "close"),
+        (2, 1, 5, "volume"),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (["scan", "/nowhere.rule"], "cannot be read"),
+        (["values", "close", "--symbol", "S99"], "no symbol S99"),
+        (["values", "clos", "--symbol", "S01"], "did you mean"),
+        (["scan", "-", "--as-of", "soon"], "not a date"),
+        (["scan", "-", "--as-of", "1999-01-01"], "begin on"),
+        (["study", "-", "--horizons", "a"], "whole numbers"),
+        (["study", "-", "--cost", "7"], "fractions"),
+    ],
+)
+def test_bad_input_is_a_sentence_and_exit_code_two(prices: Path, arguments: list[str], words: str) -> None:
+    done = run(*arguments, "--prices", str(prices), text="close > 1")
+    assert done.returncode == 2
+    assert words in done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_import_is_all_or_nothing_and_export_gives_it_back(prices: Path, tmp_path: Path) -> None:
+    data, bad = tmp_path / "data", tmp_path / "bad.csv"
+    bad.write_text(prices.read_text() + "S01,2030-01-02,1,2,3,1,5\n")
+    refused = run("import", str(bad), data=data)
+    assert refused.returncode == 2
+    assert f"line {len(bad.read_text().splitlines())}" in refused.stderr
+    assert "nothing was taken" in refused.stderr
+    assert run("scan", "-", text="close > 1", data=data).returncode == 2  # the database holds nothing
+    taken = run("import", str(bad), "--skip-bad", "--universe", "Mine", data=data)
+    assert taken.returncode == 0, taken.stderr
+    assert "1 bad row" in taken.stdout
+    found = answer("scan", "-", "--universe", "Mine", text="close > 1", data=data)
+    direct = answer("scan", "-", "--prices", str(prices), text="close > 1")
+    assert found["hits"] == direct["hits"]
+    out = tmp_path / "out.parquet"
+    assert run("export", str(out), data=data).returncode == 0
+    again = answer("scan", "-", "--prices", str(out), text="close > 1\nrsi(14) > 50")
+    assert again["hits"] == answer("scan", "-", "--prices", str(prices), text="close > 1\nrsi(14) > 50")["hits"]
+
+
+def test_an_import_killed_midway_leaves_the_database_as_it_was(prices: Path, tmp_path: Path) -> None:
+    data = tmp_path / "data"
+    assert run("import", str(prices), data=data).returncode == 0
+    before = answer("scan", "-", text="close > 1", data=data)
+    env = {**os.environ, "UPPERWICK_DATA": str(data), "DJANGO_SETTINGS_MODULE": "upperwick.settings"}
+    # Killed as hard as a process can be, after some of its rows are written.
+    program = (
+        "import os, django; django.setup()\n"
+        "from pathlib import Path\n"
+        "from upperwick.market import store\nfrom upperwick.market.files import read_prices\n"
+        "real, seen = store.blocks, []\n"
+        "def blocks(*a):\n    seen.append(1)\n    os.kill(os.getpid(), 9) if len(seen) == 4 else None\n    return real(*a)\n"
+        "store.blocks = blocks\n"
+        f"tables = read_prices(Path({str(prices)!r})).tables\n"
+        "for t in tables.values(): t['close'] = t['close'] * 3\n"
+        "store.save_tables(tables, None, 'never')\n"
+    )
+    killed = subprocess.run([sys.executable, "-c", program], env=env, capture_output=True, text=True, timeout=120)
+    assert killed.returncode == -9
+    assert answer("scan", "-", text="close > 1", data=data) == before

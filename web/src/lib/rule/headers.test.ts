@@ -1,0 +1,31 @@
+import { describe, expect, it } from 'vitest'
+import { join, offsetOf, split, turnDial } from './headers'
+
+const TEXT = 'name: Tall\nside: short\n\nclose > 10\n'
+
+describe('a rule as controls and lines', () => {
+  it('comes apart and goes together again', () => {
+    const parts = split(TEXT)
+    expect(parts.headers).toEqual({ name: 'Tall', side: 'short' })
+    expect(parts.body).toBe('close > 10\n')
+    expect(join(parts.headers, parts.body)).toBe(TEXT)
+    expect(offsetOf(parts.headers)).toBe(parts.offset)
+  })
+
+  it('leaves what it does not know in the body, where the error shows', () => {
+    expect(split('colour: red\nclose > 1').body).toBe('colour: red\nclose > 1')
+    expect(split('name: A\nname: B\nclose > 1').body).toBe('name: B\nclose > 1')
+  })
+
+  it('keeps a group apart from a header', () => {
+    expect(split('any of:\n    close > 1').headers).toEqual({})
+  })
+
+  it('turns a dial in its own unit', () => {
+    expect(turnDial('dial dip = 4% from 2% to 12%', 'dip', 0.05, true)).toBe('dial dip = 5% from 2% to 12%')
+    expect(turnDial('dial n = 60 from 20 to 250\nclose > n', 'n', 70, false)).toBe(
+      'dial n = 70 from 20 to 250\nclose > n',
+    )
+    expect(turnDial('dial dip = 0.3 from 0 to 1', 'dip', 0.1 + 0.2, false)).toBe('dial dip = 0.3 from 0 to 1')
+  })
+})
