@@ -184,11 +184,7 @@
         <button class="link" onclick={saveCsv} disabled={!rows.length}>Save CSV</button>
       </span>
     </div>
-    <div
-      bind:this={table}
-      class="shrink-0 overflow-auto"
-      style:height={rows.length ? `${tableShare}%` : 'auto'}
-    >
+    <div bind:this={table} class="shrink-0 overflow-auto" style:max-height={`${tableShare}%`}>
       <table class="w-full border-collapse text-[13px]">
         <thead class="sticky top-0 z-[1] bg-paper">
           <tr class="border-b border-hair">
