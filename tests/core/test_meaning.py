@@ -8,7 +8,7 @@ from tests.core.slow import Slow
 from wickcore.bars.market import Market
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_expression
-from wickcore.measures.windows import FALSE, TRUE
+from wickcore.measures.frame import FALSE, TRUE
 from wickcore.scan.evaluate import Evaluator
 
 FRAMES = ("day", "week", "month")

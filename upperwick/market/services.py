@@ -13,7 +13,7 @@ from wickcore.bars.bars import Bools
 from wickcore.bars.market import Market
 from wickcore.language.check import check_expression
 from wickcore.language.rule import CheckedRule, Value
-from wickcore.measures.windows import TRUE
+from wickcore.measures.frame import TRUE
 from wickcore.scan.evaluate import Evaluator, Limits
 
 REQUEST_SECONDS = 10.0

@@ -5,6 +5,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
@@ -15,6 +16,19 @@ Truth = NDArray[np.int8]
 FIELDS = ("open", "high", "low", "close", "volume")
 
 
+@njit(nogil=True, cache=True)
+def _ends(days: Days, offsets: Ints, day: int, out: Ints) -> None:
+    for k in range(len(offsets) - 1):
+        low, high = offsets[k], offsets[k + 1]
+        while low < high:
+            middle = (low + high) // 2
+            if days[middle] <= day:
+                low = middle + 1
+            else:
+                high = middle
+        out[k] = low
+
+
 @dataclass(frozen=True, eq=False)
 class Bars:
     """Bars as printed, sorted by instrument, then by day.
@@ -22,6 +36,7 @@ class Bars:
     symbols: one an instrument. offsets: int64, len(symbols) + 1; instrument k's bars are offsets[k]:offsets[k+1].
     days: int32 days since 1970-01-01. open, high, low, close: prices as printed; volume: shares as printed.
     factor: cumulative split and dividend factor, 1.0 on each instrument's first bar; price * factor is continuous.
+    minute: int32 minutes from the session's open to each bar's begin, None for daily bars. frame: whose bars these are.
     """
 
     symbols: tuple[str, ...]
@@ -33,10 +48,17 @@ class Bars:
     close: Floats
     volume: Floats
     factor: Floats
+    minute: Days | None = None
+    frame: str = "day"
 
     def __post_init__(self) -> None:
         for column in (self.offsets, self.days, self.open, self.high, self.low, self.close, self.volume, self.factor):
             column.setflags(write=False)
+
+    @cached_property
+    def plain(self) -> bool:
+        """Whether no instrument ever split or paid: then printed prices are continuous."""
+        return bool((self.factor == 1.0).all())
 
     def __len__(self) -> int:
         return len(self.days)
@@ -79,9 +101,9 @@ class Bars:
         """For each instrument the position just after its last bar on or before `day`."""
         if day >= self.last_day:
             return self.offsets[1:].copy()
-        counted = np.add.reduceat(np.append(self.days <= day, False), self.offsets[:-1]) if len(self.symbols) else 0
-        lengths = np.where(np.diff(self.offsets) > 0, counted, 0)
-        return (self.offsets[:-1] + lengths).astype(np.int64)
+        out = np.empty(len(self.symbols), np.int64)
+        _ends(self.days, self.offsets, day, out)
+        return out
 
     def on(self, day: int) -> Ints:
         """For each instrument the position of its bar on `day`, or -1 where it has none."""
@@ -100,11 +122,13 @@ class Bars:
         lengths = self.ends(day) - self.offsets[:-1]
         offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
         columns = [getattr(self, name)[keep] for name in ("days", *FIELDS, "factor")]
-        return Bars(self.symbols, offsets, *columns)
+        minute = None if self.minute is None else self.minute[keep]
+        return Bars(self.symbols, offsets, *columns, minute=minute, frame=self.frame)
 
 
-def build_bars(tables: dict[str, dict[str, Any]]) -> Bars:
-    """Bars from one table of columns a symbol: `days` (int), open, high, low, close, volume and optionally `factor`.
+def build_bars(tables: dict[str, dict[str, Any]], frame: str = "day") -> Bars:
+    """Bars from one table of columns a symbol: `days` (int), open, high, low, close, volume and optionally `factor`; `minute` too
+    where the frame is shorter than a day.
 
     Tables are taken in the order of their symbols; days must ascend within each.
     """
@@ -121,4 +145,5 @@ def build_bars(tables: dict[str, dict[str, Any]]) -> Bars:
 
     days = column("days", np.int32)
     prices = {name: column(name, np.float64) for name in FIELDS}
-    return Bars(symbols, offsets, days, factor=column("factor", np.float64), **prices)
+    minute = None if frame == "day" else column("minute", np.int32)
+    return Bars(symbols, offsets, days, factor=column("factor", np.float64), minute=minute, frame=frame, **prices)

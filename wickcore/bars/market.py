@@ -39,6 +39,7 @@ class Market:
 
     texts: by name (`sector`, `kind`), one an instrument, "" where unknown. delisted: the last day an instrument traded, or
     -1 while it trades. listed: its listing day, or -1 where unknown. dividends: offsets, days and money a share as printed.
+    events: the days of each kind of announcement, ascending.
     version: changes whenever anything in it does; caches hang on it. benchmark: the symbol studies hold regimes against.
     """
 
@@ -52,6 +53,7 @@ class Market:
     dividends: tuple[Ints, Days, Floats] | None = None
     universes: dict[str, Membership] = field(default_factory=dict)
     benchmark: str | None = None
+    events: dict[str, Days] = field(default_factory=dict)
     version: str = "files"
 
     @cached_property
@@ -68,6 +70,13 @@ class Market:
         if len(self.delisted):
             return np.where(self.delisted >= 0, last, never).astype(np.int32)
         return np.where(last < bars.last_day, last, never).astype(np.int32)
+
+    @cached_property
+    def sector_codes(self) -> Ints:
+        """A number for each instrument's sector; -1 where it has none."""
+        sectors = self.texts.get("sector", ("",) * len(self.bars.symbols))
+        number = {text: code for code, text in enumerate(sorted(set(sectors) - {""}))}
+        return np.array([number.get(text, -1) for text in sectors], np.int64)
 
     def members(self, universe: str | None) -> Bools | None:
         """For each bar whether its instrument belonged to the universe that day; None where every instrument does.

@@ -8,6 +8,8 @@ used), or a column of the market: a price `field`, a `fact` known that day, or a
 from dataclasses import dataclass
 from typing import Literal
 
+from wickcore.bars.frames import FRAMES as FRAMES
+
 Kind = Literal["field", "fact", "text", "kernel", "definition", "form"]
 Takes = Literal["number", "condition", "bars", "constant", "frame"]
 
@@ -106,4 +108,3 @@ class Catalogue:
 
 
 CATALOGUE = Catalogue()
-FRAMES = ("5min", "15min", "30min", "65min", "day", "week", "month")

@@ -1,79 +1,85 @@
 """Arithmetic, comparison and logic, bar by bar, with the unknown carried through.
 
-Numbers are float64 with NaN for unknown; truth is int8: 0 false, 1 unknown, 2 true, so that `and` is the minimum and `or` the maximum.
+Numbers are float64 with NaN for unknown; truth is int8: 0 false, 1 unknown, 2 true, so that `and` is the minimum and `or` the
+maximum. All take columns or single values, as NumPy's own functions do.
 """
 
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
+from numba import vectorize
 
-from wickcore.bars.bars import Floats, Truth
-from wickcore.measures.windows import FALSE, TRUE, UNKNOWN
+from wickcore.bars.bars import Truth
+from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
 
-_COMPARE: dict[str, Callable[..., np.ndarray]] = {
-    ">": np.greater,
-    "<": np.less,
-    ">=": np.greater_equal,
-    "<=": np.less_equal,
-    "==": np.equal,
-    "!=": np.not_equal,
+_NUMBER = ["float64(float64, float64)"]
+_ONE = ["float64(float64)"]
+
+
+def _truth(holds: Any, fails: Any) -> Truth:
+    """Two plain comparisons to truth: where neither holds a side is unknown."""
+    out: Truth = np.subtract(np.asarray(holds).view(np.int8), np.asarray(fails).view(np.int8))
+    return np.asarray(np.add(out, UNKNOWN, out=out if np.ndim(out) else None))
+
+
+COMPARE: dict[str, Callable[[Any, Any], Truth]] = {
+    ">": lambda a, b: _truth(a > b, a <= b),
+    "<": lambda a, b: _truth(a < b, a >= b),
+    ">=": lambda a, b: _truth(a >= b, a < b),
+    "<=": lambda a, b: _truth(a <= b, a > b),
+    "==": lambda a, b: _truth(a == b, (a < b) | (a > b)),
+    "!=": lambda a, b: _truth((a < b) | (a > b), a == b),
 }
 
 
-def compare(a: Floats, b: Floats, operator: str) -> Truth:
-    """Three-valued comparison; unknown where either side is."""
-    out = _COMPARE[operator](a, b).astype(np.int8) * TRUE
-    out[np.isnan(a) | np.isnan(b)] = UNKNOWN
-    return out
-
-
-def divide(a: Floats, b: Floats) -> Floats:
+@vectorize(_NUMBER, cache=True)
+def divide(a: float, b: float) -> Any:
     """a / b; unknown where b is zero or the result is not finite."""
-    with np.errstate(all="ignore"):
-        out = np.asarray(a / b)
-    out[~np.isfinite(out)] = np.nan
-    return out
+    if b == 0.0:
+        return np.nan
+    r = a / b
+    return r if abs(r) < np.inf else np.nan
 
 
-def _finite(out: Floats) -> Floats:
-    out[np.isinf(out)] = np.nan
-    return out
+@vectorize(_NUMBER, cache=True)
+def multiply(a: float, b: float) -> Any:
+    """a * b; unknown where it is not finite."""
+    r = a * b
+    return r if abs(r) < np.inf else np.nan
 
 
-def add(a: Floats, b: Floats) -> Floats:
-    return a + b
-
-
-def subtract(a: Floats, b: Floats) -> Floats:
-    return a - b
-
-
-def multiply(a: Floats, b: Floats) -> Floats:
-    with np.errstate(over="ignore"):
-        return _finite(np.asarray(a * b))
-
-
-def negate(a: Floats) -> Floats:
-    return -a
-
-
-def sqrt(a: Floats) -> Floats:
+@vectorize(_ONE, cache=True)
+def sqrt(a: float) -> Any:
     """Square root; unknown below zero."""
-    with np.errstate(invalid="ignore"):
-        return np.sqrt(a)
+    return np.sqrt(a) if a >= 0.0 else np.nan
 
 
-def log(a: Floats) -> Floats:
+@vectorize(_ONE, cache=True)
+def log(a: float) -> Any:
     """Natural logarithm; unknown at or below zero."""
-    with np.errstate(invalid="ignore", divide="ignore"):
-        return _finite(np.asarray(np.log(a)))
+    return np.log(a) if a > 0.0 else np.nan
+
+
+@vectorize(_ONE, cache=True)
+def rounded(a: float) -> Any:
+    """The nearest whole number; halves go to the even one (IEEE 754)."""
+    return np.rint(a)
+
+
+@vectorize(["float64(int8, float64, float64)"], cache=True)
+def pick(condition: int, a: float, b: float) -> Any:
+    """a where the condition is true, b where it is false; unknown where it is unknown."""
+    return np.nan if condition == UNKNOWN else (a if condition == TRUE else b)
 
 
 def not_(a: Truth) -> Truth:
-    return (TRUE - a).astype(np.int8)
+    """True for false, false for true."""
+    return np.subtract(np.int8(TRUE), a)
 
 
 def and_(*parts: Truth) -> Truth:
+    """True where all are; false where any is false."""
     out = parts[0]
     for part in parts[1:]:
         out = np.minimum(out, part)
@@ -81,16 +87,20 @@ def and_(*parts: Truth) -> Truth:
 
 
 def or_(*parts: Truth) -> Truth:
+    """True where any is; false where all are false."""
     out = parts[0]
     for part in parts[1:]:
         out = np.maximum(out, part)
     return out
 
 
-def at_least(parts: tuple[Truth, ...], least: int) -> Truth:
+def least(parts: tuple[Truth, ...], number: int) -> Truth:
     """True where at least so many parts are; false where too many are false for that."""
-    trues = sum((p == TRUE).astype(np.int64) for p in parts)
-    possible = sum((p != FALSE).astype(np.int64) for p in parts)
-    out = np.where(np.asarray(trues) >= least, TRUE, UNKNOWN).astype(np.int8)
-    out[np.asarray(possible) < least] = FALSE
+    trues = np.zeros(np.shape(parts[0]), np.int16)
+    possible = np.zeros(np.shape(parts[0]), np.int16)
+    for part in parts:
+        trues += part == TRUE
+        possible += part != FALSE
+    out = np.where(trues >= number, np.int8(TRUE), np.int8(UNKNOWN))
+    out[possible < number] = FALSE
     return out

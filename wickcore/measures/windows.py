@@ -1,119 +1,160 @@
-"""Kernels over a window of bars.
+"""Averages, sums, deviations and extremes over a window.
 
-All share one form, *committed state plus a peek*: history is taken in where `commit` is true (a frame's last bar), and the value
-on a bar is what it would be if the bar ended now. `x`: float64, one a bar of the base frame; `offsets`: int64, instruments + 1;
-`commit`: bool, one a bar; `n`: the window, this bar included. A value is unknown (NaN) while the window holds an unknown.
+`x`: float64, one a base bar; `n`: the window, this bar included. A value is unknown (NaN) while the window is short or holds an
+unknown; the smoothed averages pass unknown bars over.
 """
+
+from typing import Any
 
 import numpy as np
 from numba import njit
 
-from wickcore.bars.bars import Bools, Floats, Ints, Truth
-
-FALSE, UNKNOWN, TRUE = 0, 1, 2
+from wickcore.bars.bars import Bools, Floats, Ints
+from wickcore.measures.frame import Frame
 
 
 @njit(nogil=True, cache=True)
-def _moments(x: Floats, offsets: Ints, commit: Bools, n: int, how: int, out: Floats) -> None:
-    """Mean (how 0), sum (1) or population standard deviation (2).
+def _roll_moments(h: Floats, starts: Ints, n: int, deviation: bool, mean: Floats, spread: Floats) -> None:
+    """The mean of each n values in a row and, where asked, the population variance; unknown where one of them is.
 
-    Sums are kept of distances from a reference inside the window and rebuilt every n commits, so that rounding does not pile up
-    and a constant series has its own value as mean and exactly 0 as deviation.
+    Worked out in stretches of known values, afresh on every nth and from the one before in between, as distances from a reference
+    inside the window: rounding does not pile up, and a constant series has its own value as mean and exactly 0 as variance.
     """
-    size = max(1, n - 1)
-    ring = np.empty(size)
+    for k in range(len(starts) - 1):
+        begin, end = starts[k], starts[k + 1]
+        while begin < end:
+            stop = begin
+            while stop < end and h[stop] == h[stop]:
+                stop += 1
+            full = min(begin + n - 1, stop)
+            for m in range(begin, full):
+                mean[m] = np.nan
+                if deviation:
+                    spread[m] = np.nan
+            while full < stop:
+                reference, total, squares = h[full], 0.0, 0.0
+                last = min(full + n, stop)
+                if deviation:
+                    for m in range(full - n + 1, full + 1):
+                        d = h[m] - reference
+                        total += d
+                        squares += d * d
+                    mean[full] = reference + total / n
+                    spread[full] = max(0.0, squares / n - (total / n) * (total / n))
+                    for m in range(full + 1, last):
+                        new, old = h[m] - reference, h[m - n] - reference
+                        total += new - old
+                        squares += new * new - old * old
+                        average = total / n
+                        mean[m] = reference + average
+                        spread[m] = max(0.0, squares / n - average * average)
+                else:
+                    # Four sums side by side: one after another each addition would wait for the last.
+                    a, b, c, m = 0.0, 0.0, 0.0, full - n + 1
+                    while m + 3 < full:
+                        total += h[m] - reference
+                        a += h[m + 1] - reference
+                        b += h[m + 2] - reference
+                        c += h[m + 3] - reference
+                        m += 4
+                    while m < full:
+                        total += h[m] - reference
+                        m += 1
+                    total = (total + a) + (b + c)
+                    mean[full] = reference + total / n
+                    for m in range(full + 1, last):
+                        total += h[m] - h[m - n]
+                        mean[m] = reference + total / n
+                full = last
+            if stop < end:
+                mean[stop] = np.nan
+                if deviation:
+                    spread[stop] = np.nan
+            begin = stop + 1
+
+
+@njit(nogil=True, cache=True)
+def _peek_moments(
+    x: Floats, rolled: Floats, spread: Floats, offsets: Ints, starts: Ints, commit: Bools, n: int, deviation: bool, out: Floats
+) -> None:
+    """The mean (or the variance) of n - 1 ended bars and the one so far."""
     for k in range(len(offsets) - 1):
-        taken, unknown, since = 0, 0, 0
-        reference, total, squares = 0.0, 0.0, 0.0
+        j = starts[k]
         for i in range(offsets[k], offsets[k + 1]):
             v = x[i]
-            if taken >= n - 1 and unknown == 0 and not np.isnan(v):
-                if n == 1:
-                    reference, total, squares = v, 0.0, 0.0
-                d = v - reference
-                mean = (total + d) / n
-                if how == 0:
-                    out[i] = reference + mean
-                elif how == 1:
-                    out[i] = reference * n + (total + d)
-                else:
-                    out[i] = np.sqrt(max(0.0, (squares + d * d) / n - mean * mean))
-            else:
+            if n == 1:
+                out[i] = 0.0 * v if deviation else v
+            elif j - starts[k] < n - 1:
                 out[i] = np.nan
-            if not commit[i] or n == 1:
-                continue
-            slot = taken % size
-            if taken >= size:
-                old = ring[slot]
-                if np.isnan(old):
-                    unknown -= 1
-                else:
-                    total -= old - reference
-                    squares -= (old - reference) * (old - reference)
-            ring[slot] = v
-            taken += 1
-            since += 1
-            if np.isnan(v):
-                unknown += 1
             else:
-                total += v - reference
-                squares += (v - reference) * (v - reference)
-            if since >= n or taken <= size:
-                since = 0
-                reference, total, squares = 0.0, 0.0, 0.0
-                found = False
-                for j in range(min(taken, size)):
-                    w = ring[j]
-                    if np.isnan(w):
-                        continue
-                    if not found:
-                        reference, found = w, True
-                    total += w - reference
-                    squares += (w - reference) * (w - reference)
+                away = v - rolled[j - 1]
+                if deviation:
+                    out[i] = (spread[j - 1] + away * away / n) * (n - 1) / n
+                else:
+                    out[i] = rolled[j - 1] + away / n
+            if commit[i]:
+                j += 1
 
 
 @njit(nogil=True, cache=True)
-def _extreme(x: Floats, offsets: Ints, commit: Bools, n: int, sign: float, out: Floats) -> None:
-    """Highest (sign 1) or lowest (sign -1), by a queue of falling candidates over the committed bars."""
-    size = max(1, n - 1)
-    value = np.empty(size)
-    stamp = np.empty(size, np.int64)
+def _roll_extreme(h: Floats, starts: Ints, n: int, sign: float, out: Floats) -> None:
+    """Highest (sign 1) or lowest (-1) of each n values in a row, unknown where one of them is, by blocks of n: the greatest from each
+    place to its block's end, beside the greatest from the next block's begin on (van Herk, Pattern Recognition Letters 13, 1992)."""
+    suffix = np.empty(n + 1)
+    for k in range(len(starts) - 1):
+        begin, end = starts[k], starts[k + 1]
+        block = begin
+        while block < end:
+            stop = min(block + n, end)
+            best = -np.inf
+            for m in range(block, stop):
+                v = h[m] * sign
+                # An unknown stays: it is neither below nor above what comes after it.
+                if v > best or v != v:
+                    best = v
+                if block == begin:
+                    out[m] = np.nan
+                else:
+                    left = suffix[m - block + 1]
+                    out[m] = sign * (left if left > best or left != left else best)
+            if stop == block + n:
+                out[stop - 1] = sign * best
+                best = -np.inf
+                suffix[n] = -np.inf
+                for m in range(n - 1, -1, -1):
+                    v = h[block + m] * sign
+                    if v > best or v != v:
+                        best = v
+                    suffix[m] = best
+            block = stop
+
+
+@njit(nogil=True, cache=True)
+def _peek_extreme(x: Floats, rolled: Floats, offsets: Ints, starts: Ints, commit: Bools, n: int, sign: float, out: Floats) -> None:
+    """The extreme of n - 1 ended bars and the one so far."""
     for k in range(len(offsets) - 1):
-        head, length, taken, last_unknown = 0, 0, 0, -n
+        j = starts[k]
         for i in range(offsets[k], offsets[k + 1]):
-            v = x[i] * sign
-            if length and stamp[head] <= taken - n:
-                head = (head + 1) % size
-                length -= 1
-            if taken < n - 1 or np.isnan(v) or last_unknown > taken - n:
+            v = x[i]
+            if n == 1:
+                out[i] = v
+            elif j - starts[k] < n - 1 or v != v:
                 out[i] = np.nan
             else:
-                out[i] = sign * (max(v, value[head]) if length else v)
-            if not commit[i]:
-                continue
-            if np.isnan(v):
-                last_unknown = taken
-            elif n > 1:
-                while length and value[(head + length - 1) % size] <= v:
-                    length -= 1
-                if length == size:
-                    head = (head + 1) % size
-                    length -= 1
-                slot = (head + length) % size
-                value[slot] = v
-                stamp[slot] = taken
-                length += 1
-            taken += 1
+                best = rolled[j - 1]
+                out[i] = best if best != best or best * sign > v * sign else v
+            if commit[i]:
+                j += 1
 
 
 @njit(nogil=True, cache=True)
-def _smoothed(x: Floats, offsets: Ints, commit: Bools, n: int, weight: float, out: Floats) -> None:
-    """Exponential average with the given weight, seeded with the mean of the first n known values. Unknown bars are passed over."""
+def _smoothed(x: Floats, offsets: Ints, commit: Any, n: int, weight: float, out: Floats) -> None:
+    """Exponential average with the given weight, seeded with the mean of the first n known values."""
     for k in range(len(offsets) - 1):
         taken, state, total = 0, 0.0, 0.0
         for i in range(offsets[k], offsets[k + 1]):
             v = x[i]
-            if np.isnan(v):
+            if v != v:
                 out[i] = np.nan
                 continue
             if taken >= n:
@@ -123,190 +164,187 @@ def _smoothed(x: Floats, offsets: Ints, commit: Bools, n: int, weight: float, ou
             else:
                 now = np.nan
             out[i] = now
-            if commit[i]:
+            if commit is None:
+                ends = True
+            else:
+                ends = commit[i]
+            if ends:
                 total += v
                 state = now
                 taken += 1
 
 
 @njit(nogil=True, cache=True)
-def _weighted(x: Floats, offsets: Ints, commit: Bools, n: int, out: Floats) -> None:
-    """Linearly weighted average. Recomputed on each bar: plain, exact, O(n)."""
-    ring = np.empty(n)
+def _smoothed_by(x: Floats, weight: Floats, offsets: Ints, commit: Any, out: Floats) -> None:
+    """Exponential average whose weight is a column of its own; started from the last value before the first known weight."""
+    for k in range(len(offsets) - 1):
+        state, started = np.nan, False
+        for i in range(offsets[k], offsets[k + 1]):
+            v, w = x[i], weight[i]
+            if v != v or (w != w and started):
+                out[i] = np.nan
+                continue
+            if w != w or state != state:
+                now = v
+                out[i] = np.nan
+            else:
+                now = state + w * (v - state)
+                out[i] = now
+            if commit is None:
+                ends = True
+            else:
+                ends = commit[i]
+            if ends:
+                state = now
+                started = started or w == w
+
+
+@njit(nogil=True, cache=True)
+def _weighted(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, out: Floats) -> None:
+    """Linearly weighted average: the newest value weighs n, the oldest 1. Sums as in `_moments`."""
     scale = n * (n + 1) / 2.0
     for k in range(len(offsets) - 1):
-        taken = 0
+        first = starts[k]
+        j, unknown, since = first, 0, 0
+        reference, total, weighted = 0.0, 0.0, 0.0
         for i in range(offsets[k], offsets[k + 1]):
             v = x[i]
-            out[i] = np.nan
-            if taken >= n - 1:
-                total = n * v
-                for back in range(1, n):
-                    total += (n - back) * ring[(taken - back) % n]
-                out[i] = total / scale
-            if commit[i]:
-                ring[taken % n] = v
-                taken += 1
-
-
-@njit(nogil=True, cache=True)
-def _ago(x: Floats, offsets: Ints, commit: Bools, n: int, out: Floats) -> None:
-    ring = np.empty(n)
-    for k in range(len(offsets) - 1):
-        taken = 0
-        for i in range(offsets[k], offsets[k + 1]):
-            out[i] = ring[taken % n] if taken >= n else np.nan
-            if commit[i]:
-                ring[taken % n] = x[i]
-                taken += 1
-
-
-@njit(nogil=True, cache=True)
-def _ago_truth(x: Truth, offsets: Ints, commit: Bools, n: int, out: Truth) -> None:
-    ring = np.empty(n, np.int8)
-    for k in range(len(offsets) - 1):
-        taken = 0
-        for i in range(offsets[k], offsets[k + 1]):
-            out[i] = ring[taken % n] if taken >= n else UNKNOWN
-            if commit[i]:
-                ring[taken % n] = x[i]
-                taken += 1
-
-
-@njit(nogil=True, cache=True)
-def _tally(x: Truth, offsets: Ints, commit: Bools, n: int, trues: Ints, unknowns: Ints) -> None:
-    """How many of the last n bars were true, and how many unknown; bars before the first count as unknown."""
-    size = max(1, n - 1)
-    ring = np.empty(size, np.int8)
-    for k in range(len(offsets) - 1):
-        ring[:] = UNKNOWN
-        true, unknown, taken = 0, n - 1, 0
-        for i in range(offsets[k], offsets[k + 1]):
-            trues[i] = true + (x[i] == TRUE)
-            unknowns[i] = unknown + (x[i] == UNKNOWN)
-            if commit[i] and n > 1:
-                old = ring[taken % size]
-                true += (x[i] == TRUE) - (old == TRUE)
-                unknown += (x[i] == UNKNOWN) - (old == UNKNOWN)
-                ring[taken % size] = x[i]
-                taken += 1
-
-
-@njit(nogil=True, cache=True)
-def _bars_since(x: Truth, offsets: Ints, commit: Bools, out: Floats) -> None:
-    for k in range(len(offsets) - 1):
-        taken, latest = 0, -1
-        for i in range(offsets[k], offsets[k + 1]):
-            if x[i] == TRUE:
-                out[i] = 0.0
+            if j - first >= n - 1 and unknown == 0 and v == v:
+                if n == 1:
+                    reference = v
+                out[i] = reference + (weighted + n * (v - reference)) / scale
             else:
-                out[i] = float(taken - latest) if latest >= 0 else np.nan
-            if commit[i]:
-                if x[i] == TRUE:
-                    latest = taken
-                taken += 1
+                out[i] = np.nan
+            if commit is None:
+                ends = True
+            else:
+                ends = commit[i]
+            if not ends or n == 1:
+                continue
+            j += 1
+            rebuild = False
+            if v != v:
+                unknown += 1
+            if j - first >= n:
+                old = h[j - n]
+                if old != old:
+                    unknown -= 1
+                    rebuild = unknown == 0
+                elif unknown == 0:
+                    weighted += (n - 1) * (v - reference) - total
+                    total += v - old
+            since += 1
+            if unknown == 0 and (rebuild or j - first == n - 1 or since >= n):
+                since = 0
+                reference, total, weighted = h[j - 1], 0.0, 0.0
+                for m in range(j - n + 1, j):
+                    d = h[m] - reference
+                    total += d
+                    weighted += (m - (j - n)) * d
 
 
-def sma(x: Floats, offsets: Ints, commit: Bools, n: int) -> Floats:
+@njit(nogil=True, cache=True)
+def _mean_deviation(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, mean: Floats, out: Floats) -> None:
+    """The mean distance of the window's values from their mean."""
+    for k in range(len(offsets) - 1):
+        j = starts[k]
+        for i in range(offsets[k], offsets[k + 1]):
+            middle = mean[i]
+            if middle == middle:
+                total = abs(x[i] - middle)
+                for m in range(j - n + 1, j):
+                    total += abs(h[m] - middle)
+                out[i] = total / n
+            else:
+                out[i] = np.nan
+            if commit is None:
+                ends = True
+            else:
+                ends = commit[i]
+            if ends:
+                j += 1
+
+
+def _moments(x: Floats, frame: Frame, n: int, deviation: bool) -> Floats:
+    """The mean, or the variance, over n bars."""
+    mean, spread = np.empty(len(x)), np.empty(len(x) if deviation else 0)
+    if frame.commit is None:
+        _roll_moments(x, frame.offsets, n, deviation, mean, spread)
+        return spread if deviation else mean
+    h = frame.history(x)
+    rolled, rolled_spread = np.empty(len(h)), np.empty(len(h) if deviation else 0)
+    _roll_moments(h, np.append(frame.starts, len(h)), max(1, n - 1), deviation, rolled, rolled_spread)
+    _peek_moments(x, rolled, rolled_spread, frame.offsets, frame.starts, frame.commit, n, deviation, mean)
+    return mean
+
+
+def sma(x: Floats, frame: Frame, n: int) -> Floats:
     """Simple moving average over n bars."""
-    out = np.empty(len(x))
-    _moments(x, offsets, commit, n, 0, out)
-    return out
+    return _moments(x, frame, n, False)
 
 
-def sum_(x: Floats, offsets: Ints, commit: Bools, n: int) -> Floats:
+def sum_(x: Floats, frame: Frame, n: int) -> Floats:
     """Sum over n bars."""
-    out = np.empty(len(x))
-    _moments(x, offsets, commit, n, 1, out)
-    return out
+    return _moments(x, frame, n, False) * n
 
 
-def stdev(x: Floats, offsets: Ints, commit: Bools, n: int) -> Floats:
+def stdev(x: Floats, frame: Frame, n: int) -> Floats:
     """Population standard deviation over n bars."""
+    return np.sqrt(_moments(x, frame, n, True))
+
+
+def mean_dev(x: Floats, frame: Frame, n: int) -> Floats:
+    """Mean absolute deviation from the mean of n bars."""
     out = np.empty(len(x))
-    _moments(x, offsets, commit, n, 2, out)
+    _mean_deviation(x, frame.history(x), frame.offsets, frame.starts, frame.commit, n, sma(x, frame, n), out)
     return out
 
 
-def highest(x: Floats, offsets: Ints, commit: Bools, n: int) -> Floats:
+def _extreme(x: Floats, frame: Frame, n: int, sign: float) -> Floats:
+    out = np.empty(len(x))
+    if frame.commit is None:
+        _roll_extreme(x, frame.offsets, n, sign, out)
+        return out
+    h = frame.history(x)
+    rolled = np.empty(len(h))
+    _roll_extreme(h, np.append(frame.starts, len(h)), max(1, n - 1), sign, rolled)
+    _peek_extreme(x, rolled, frame.offsets, frame.starts, frame.commit, n, sign, out)
+    return out
+
+
+def highest(x: Floats, frame: Frame, n: int) -> Floats:
     """Highest of n bars."""
-    out = np.empty(len(x))
-    _extreme(x, offsets, commit, n, 1.0, out)
-    return out
+    return _extreme(x, frame, n, 1.0)
 
 
-def lowest(x: Floats, offsets: Ints, commit: Bools, n: int) -> Floats:
+def lowest(x: Floats, frame: Frame, n: int) -> Floats:
     """Lowest of n bars."""
-    out = np.empty(len(x))
-    _extreme(x, offsets, commit, n, -1.0, out)
-    return out
+    return _extreme(x, frame, n, -1.0)
 
 
-def ema(x: Floats, offsets: Ints, commit: Bools, n: int) -> Floats:
+def ema(x: Floats, frame: Frame, n: int) -> Floats:
     """Exponential moving average, weight 2 / (n + 1)."""
     out = np.empty(len(x))
-    _smoothed(x, offsets, commit, n, 2.0 / (n + 1.0), out)
+    _smoothed(x, frame.offsets, frame.commit, n, 2.0 / (n + 1.0), out)
     return out
 
 
-def rma(x: Floats, offsets: Ints, commit: Bools, n: int) -> Floats:
+def rma(x: Floats, frame: Frame, n: int) -> Floats:
     """Wilder's smoothed average, weight 1 / n."""
     out = np.empty(len(x))
-    _smoothed(x, offsets, commit, n, 1.0 / n, out)
+    _smoothed(x, frame.offsets, frame.commit, n, 1.0 / n, out)
     return out
 
 
-def wma(x: Floats, offsets: Ints, commit: Bools, n: int) -> Floats:
+def ema_by(x: Floats, weight: Floats, frame: Frame) -> Floats:
+    """Exponential average whose weight changes from bar to bar."""
+    out = np.empty(len(x))
+    _smoothed_by(x, weight, frame.offsets, frame.commit, out)
+    return out
+
+
+def wma(x: Floats, frame: Frame, n: int) -> Floats:
     """Linearly weighted moving average."""
     out = np.empty(len(x))
-    _weighted(x, offsets, commit, n, out)
-    return out
-
-
-def ago(x: Floats, offsets: Ints, commit: Bools, n: int) -> Floats:
-    """The value n bars earlier (n at least 1)."""
-    out = np.empty(len(x))
-    _ago(x, offsets, commit, n, out)
-    return out
-
-
-def ago_truth(x: Truth, offsets: Ints, commit: Bools, n: int) -> Truth:
-    """The truth n bars earlier (n at least 1)."""
-    out = np.empty(len(x), np.int8)
-    _ago_truth(x, offsets, commit, n, out)
-    return out
-
-
-def _tallied(x: Truth, offsets: Ints, commit: Bools, n: int) -> tuple[Ints, Ints]:
-    trues, unknowns = np.empty(len(x), np.int64), np.empty(len(x), np.int64)
-    _tally(x, offsets, commit, n, trues, unknowns)
-    return trues, unknowns
-
-
-def held(x: Truth, offsets: Ints, commit: Bools, n: int) -> Truth:
-    """True where each of the last n bars was; false where any was false."""
-    trues, unknowns = _tallied(x, offsets, commit, n)
-    out = np.where(trues == n, TRUE, UNKNOWN).astype(np.int8)
-    out[trues + unknowns < n] = FALSE
-    return out
-
-
-def once(x: Truth, offsets: Ints, commit: Bools, n: int) -> Truth:
-    """True where any of the last n bars was; false where each was false."""
-    trues, unknowns = _tallied(x, offsets, commit, n)
-    out = np.where(unknowns > 0, UNKNOWN, FALSE).astype(np.int8)
-    out[trues > 0] = TRUE
-    return out
-
-
-def count(x: Truth, offsets: Ints, commit: Bools, n: int) -> Floats:
-    """On how many of the last n bars; unknown while any of them is."""
-    trues, unknowns = _tallied(x, offsets, commit, n)
-    return np.where(unknowns > 0, np.nan, trues.astype(np.float64))
-
-
-def bars_since(x: Truth, offsets: Ints, commit: Bools) -> Floats:
-    """Bars since the truth was last true; 0 where it is now."""
-    out = np.empty(len(x))
-    _bars_since(x, offsets, commit, out)
+    _weighted(x, frame.history(x), frame.offsets, frame.starts, frame.commit, n, out)
     return out

@@ -7,33 +7,21 @@ recomputes that line.
 import os
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from threading import Event, Lock
 from typing import Any
 
 import numpy as np
 
-from wickcore.bars.bars import Bools, Floats, Ints
-from wickcore.bars.frames import commits, so_far
+from wickcore.bars.bars import Ints
 from wickcore.bars.market import Market
 from wickcore.language.operations import Op
-from wickcore.measures import pointwise, windows
-from wickcore.measures.facts import FactReader
+from wickcore.measures import cross
+from wickcore.measures.frame import TRUE, UNKNOWN
+from wickcore.scan.block import Block, Column
 
-BLOCK_BARS = 1 << 16
-Column = Any  # Floats or Truth, by the operation's result
-
-_WINDOWS: dict[str, Callable[..., Column]] = {
-    "sma": windows.sma, "ema": windows.ema, "rma": windows.rma, "wma": windows.wma, "stdev": windows.stdev, "sum": windows.sum_,
-    "highest": windows.highest, "lowest": windows.lowest, "held": windows.held, "once": windows.once, "count": windows.count,
-    "bars_since": windows.bars_since,
-}  # fmt: skip
-_POINTWISE: dict[str, Callable[..., Column]] = {
-    "+": pointwise.add, "-": pointwise.subtract, "*": pointwise.multiply, "/": pointwise.divide, "negate": pointwise.negate,
-    "abs": np.abs, "sqrt": pointwise.sqrt, "log": pointwise.log, "max": np.maximum, "min": np.minimum, "not": pointwise.not_,
-    "and": pointwise.and_, "or": pointwise.or_, "any": pointwise.or_, "all": pointwise.and_,
-}  # fmt: skip
+BLOCK_BARS = 1 << 15
 
 
 class Stopped(Exception):
@@ -61,6 +49,7 @@ class Evaluator:
     def __init__(self, market: Market, cache_bytes: int = 400_000_000, threads: int | None = None) -> None:
         self.market = market
         self._cache: OrderedDict[str, Column] = OrderedDict()
+        self._shares: dict[str, tuple[float, float]] = {}
         self._bytes, self._most = 0, cache_bytes
         self._lock = Lock()
         self._pool = ThreadPoolExecutor(threads or min(2, os.cpu_count() or 1), "evaluate")
@@ -98,21 +87,84 @@ class Evaluator:
     def rows(self, ops: Sequence[Op], symbol: str) -> list[Column]:
         """The columns of one instrument only, computed for it alone."""
         k = self.market.bars.number[symbol]
-        block = Block(self.market, k, k + 1, Limits())
-        return [block.full(op) for op in ops]
+        limits = Limits()
+        block = Block(self.market, k, k + 1, limits.check, self._given(ops, limits), _uses(ops))
+        return [block.take(op) for op in ops]
+
+    def shares(self, op: Op, limits: Limits | None = None) -> tuple[float, float]:
+        """On what share of the whole history's bars a condition is true, and on what share unknown."""
+        if op.key not in self._shares:
+            column = self.column(op, limits)
+            size = max(1, len(column))
+            found = np.count_nonzero(column == TRUE) / size, np.count_nonzero(column == UNKNOWN) / size
+            if len(self._shares) > 5_000:
+                self._shares.clear()
+            self._shares[op.key] = found
+        return self._shares[op.key]
 
     def _compute(self, ops: list[Op], limits: Limits) -> dict[str, Column]:
         total = len(self.market.bars)
         out = {op.key: np.empty(total, np.int8 if op.result == "condition" else np.float64) for op in ops}
+        given, uses = self._given(ops, limits), _uses(ops)
 
         def run(block: tuple[int, int]) -> None:
-            part = Block(self.market, *block, limits)
+            part = Block(self.market, *block, limits.check, given, uses)
             for op in ops:
-                out[op.key][part.begin : part.end] = part.full(op)
+                out[op.key][part.begin : part.end] = part.take(op)
 
         list(self._pool.map(run, self._blocks))
         for column in out.values():
             column.setflags(write=False)
+        return out
+
+    # -- what one block cannot know ----------------------------------------------------------------------------------
+
+    def _given(self, ops: Iterable[Op], limits: Limits) -> dict[str, Column]:
+        """Whole columns of the operations that look across instruments, by key; inner ones first."""
+        found: dict[str, Column] = {}
+        for op in ops:
+            self._collect(op, found, set(), limits)
+        return found
+
+    def _collect(self, op: Op, found: dict[str, Column], seen: set[str], limits: Limits) -> None:
+        if op.key in seen or op.key in found:
+            return
+        seen.add(op.key)
+        for arg in op.args:
+            self._collect(arg, found, seen, limits)
+        if op.kind == "rank":
+            found[op.key] = self._kept(op, lambda: self._rank(op, limits))
+        elif op.kind == "benchmark":
+            found[op.key] = self._benchmark(op, found, limits)
+
+    def _kept(self, op: Op, make: Any) -> Column:
+        with self._lock:
+            if op.key in self._cache:
+                return self._cache[op.key]
+        column = make()
+        self._keep({op.key: column})
+        return column
+
+    def _rank(self, op: Op, limits: Limits) -> Column:
+        bars = self.market.bars
+        x = self.column(op.args[0], limits)
+        group: Ints = bars.session.astype(np.int64)
+        counted = self.market.members(str(op.params[0])) if op.params[0] in self.market.universes else None
+        if op.params[1] == "sector":
+            codes = self.market.sector_codes[bars.owner]
+            group = group * (int(codes.max(initial=0)) + 1) + codes
+            counted = codes >= 0 if counted is None else counted & (codes >= 0)
+        return cross.rank(x, group, counted)
+
+    def _benchmark(self, op: Op, found: dict[str, Column], limits: Limits) -> Column:
+        """By session: the expression on the benchmark's bar of that day."""
+        bars = self.market.bars
+        condition = op.result == "condition"
+        out = np.full(len(bars.sessions), UNKNOWN if condition else np.nan, np.int8 if condition else np.float64)
+        k = bars.number.get(self.market.benchmark or "", -1)
+        if k >= 0:
+            block = Block(self.market, k, k + 1, limits.check, found, _uses([op.args[0]]))
+            out[bars.session[block.begin : block.end]] = block.take(op.args[0])
         return out
 
     def _keep(self, made: dict[str, Column]) -> None:
@@ -126,91 +178,20 @@ class Evaluator:
                 self._bytes -= old.nbytes
 
 
-class Block:
-    """Whole instruments first:last, evaluated together; every operation once."""
+def _uses(ops: Iterable[Op]) -> dict[str, int]:
+    """How often each operation's column is asked for: once by each distinct operation over it, and once from outside."""
+    found: dict[str, int] = {}
+    seen: set[str] = set()
 
-    def __init__(self, market: Market, first: int, last: int, limits: Limits) -> None:
-        bars = market.bars
-        self.market, self.first, self.last, self.limits = market, first, last, limits
-        self.begin, self.end = int(bars.offsets[first]), int(bars.offsets[last])
-        self.offsets: Ints = bars.offsets[first : last + 1] - self.begin
-        self.days = bars.days[self.begin : self.end]
-        self.factor = bars.factor[self.begin : self.end]
-        self._done: dict[str, Column] = {}
-        self._commits: dict[str, Bools] = {}
+    def walk(op: Op) -> None:
+        if op.key in seen:
+            return
+        seen.add(op.key)
+        for arg in op.args:
+            found[arg.key] = found.get(arg.key, 0) + 1
+            walk(arg)
 
-    def full(self, op: Op) -> Column:
-        """The operation's column, one value a bar even where it is a constant."""
-        column = self.evaluate(op)
-        if np.ndim(column) == 0:
-            return np.full(self.end - self.begin, column)
-        return column
-
-    def evaluate(self, op: Op) -> Column:
-        done = self._done.get(op.key)
-        if done is None:
-            self.limits.check()
-            done = self._done[op.key] = self._evaluate(op)
-        return done
-
-    def _commit(self, frame: str) -> Bools:
-        if frame not in self._commits:
-            self._commits[frame] = commits(self.days, self.offsets, frame)
-        return self._commits[frame]
-
-    def _evaluate(self, op: Op) -> Column:
-        kind = op.kind
-        if kind == "constant":
-            return np.float64(op.params[0])
-        if kind == "money":
-            return self._scale(np.float64(op.params[0]), float(op.params[1]))
-        if kind == "field":
-            return self._field(str(op.params[0]), op.frame)
-        if kind == "fact":
-            return FactReader(self.market, self.first, self.last).read(str(op.params[0]))
-        if kind == "text_in":
-            return self._text_in(op)
-        if kind == "compare":
-            a, b = (np.atleast_1d(self.evaluate(x)) for x in op.args)
-            out = pointwise.compare(a, b, str(op.params[0]))
-            return out if len(out) == self.end - self.begin else np.full(self.end - self.begin, out[0])
-        if kind == "unscale":
-            return self._scale(self.evaluate(op.args[0]), -float(op.params[0]))
-        if kind in ("least", "none"):
-            parts = tuple(self.full(a) for a in op.args)
-            return pointwise.at_least(parts, int(op.params[0])) if kind == "least" else pointwise.not_(pointwise.or_(*parts))
-        if kind in _POINTWISE:
-            return _POINTWISE[kind](*(np.asarray(self.evaluate(a)) for a in op.args))
-        return self._windowed(op)
-
-    def _windowed(self, op: Op) -> Column:
-        x = self.full(op.args[0])
-        commit = self._commit(op.frame)
-        n = [int(p) for p in op.params]
-        if op.kind == "ago":
-            kernel = windows.ago_truth if op.result == "condition" else windows.ago
-            return kernel(x, self.offsets, commit, n[0])
-        return _WINDOWS[op.kind](x, self.offsets, commit, *n)
-
-    def _scale(self, x: Floats | np.float64, degree: float) -> Floats:
-        """x * factor ** degree, rounded exactly as the fields are, so that a printed price equals the money it meets."""
-        if degree == 1:
-            return np.asarray(x * self.factor)
-        if degree == -1:
-            return np.asarray(x / self.factor)
-        return np.asarray(x * np.power(self.factor, degree))
-
-    def _field(self, name: str, frame: str) -> Floats:
-        printed = getattr(self.market.bars, name)[self.begin : self.end]
-        scaled = self._scale(printed, -1 if name == "volume" else 1)
-        return so_far(scaled, name, self.days, self.offsets, frame)
-
-    def _text_in(self, op: Op) -> Column:
-        name = str(op.args[0].params[0])
-        texts = self.market.bars.symbols if name == "symbol" else self.market.texts.get(name, ())
-        wanted = set(op.params)
-        per = np.full(self.last - self.first, windows.UNKNOWN, np.int8)
-        for j, text in enumerate(texts[self.first : self.last]):
-            if text:
-                per[j] = windows.TRUE if text in wanted else windows.FALSE
-        return np.repeat(per, np.diff(self.offsets))
+    for op in ops:
+        found[op.key] = found.get(op.key, 0) + 1
+        walk(op)
+    return found

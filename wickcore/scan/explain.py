@@ -7,7 +7,7 @@ import numpy as np
 
 from wickcore.bars.bars import Bars
 from wickcore.language.rule import CheckedRule, Line, Pair, Value
-from wickcore.measures.windows import FALSE, TRUE
+from wickcore.measures.frame import FALSE, TRUE
 from wickcore.scan.evaluate import Evaluator
 
 SAID = {TRUE: True, FALSE: False}

@@ -3,11 +3,12 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 
-from wickcore.bars.bars import Bools, Floats, Ints, Truth
+from wickcore.bars.bars import Bars, Bools, Floats, Ints, Truth
 from wickcore.bars.market import Market
 from wickcore.language.rule import CheckedRule, Line, Value
-from wickcore.measures.windows import FALSE, TRUE, UNKNOWN
+from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
 from wickcore.scan.evaluate import Evaluator, Limits
 
 
@@ -16,7 +17,8 @@ class LineCount:
     """What one line says of the scanned instruments.
 
     true, false, unknown: how many, looked at by itself. left: how many remain after this and all lines above it that decide.
-    alone: how many more hits there would be without this line. ever: share of the whole history's bars on which it is true.
+    alone: how many more hits there would be without this line. ever, never_known: on what share of the whole history's bars it is
+    true, and on what share unknown.
     """
 
     line: Line
@@ -26,6 +28,7 @@ class LineCount:
     left: int
     alone: int
     ever: float
+    never_known: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +69,7 @@ def hit_truth(evaluator: Evaluator, rule: CheckedRule, members: Bools | None, li
     """For each bar whether every deciding line is true and the instrument belonged to the universe that day."""
     hits = np.ones(len(evaluator.market.bars), np.bool_) if members is None else members.copy()
     for column in evaluator.columns([line.op for line in rule.deciding], limits):
-        hits &= column == TRUE
+        np.logical_and(hits, column == TRUE, out=hits)
     return hits
 
 
@@ -89,18 +92,19 @@ def scan(
     truths: dict[int, Truth] = {i: column[at] for i, column in enumerate(columns)}
     deciding = [i for i, line in enumerate(rule.lines) if line.decides]
     fails = sum(((truths[i] != TRUE).astype(np.int64) for i in deciding), np.zeros(len(at), np.int64))
-    hit_column = hit_truth(evaluator, rule, members, limits)
+    hits = np.flatnonzero(fails == 0)
+    days = _run_lengths(bars, numbers[hits], at[hits], [columns[i] for i in deciding], members)
     return ScanResult(
         as_of,
         len(at),
         _without_bar(evaluator.market, as_of, position, members),
-        _taper(rule, columns, truths, fails),
-        tuple(_hits(bars.symbols, numbers, at, fails, hit_column, bars.offsets)),
+        _taper(evaluator, rule, truths, fails),
+        tuple(Hit(int(numbers[h]), bars.symbols[numbers[h]], int(at[h]), int(d)) for h, d in zip(hits, days, strict=True)),
         tuple(_near(rule, bars.symbols, numbers, truths, deciding, fails)),
     )
 
 
-def _taper(rule: CheckedRule, columns: list[Truth], truths: dict[int, Truth], fails: Ints) -> tuple[LineCount, ...]:
+def _taper(evaluator: Evaluator, rule: CheckedRule, truths: dict[int, Truth], fails: Ints) -> tuple[LineCount, ...]:
     left = np.ones(len(fails), np.bool_)
     found = []
     for i, line in enumerate(rule.lines):
@@ -108,23 +112,30 @@ def _taper(rule: CheckedRule, columns: list[Truth], truths: dict[int, Truth], fa
         if line.decides:
             left &= truth == TRUE
         alone = int(np.sum((fails == 1) & (truth != TRUE))) if line.decides else 0
-        known = columns[i]
-        ever = float(np.mean(known == TRUE)) if len(known) else 0.0
+        ever, never_known = evaluator.shares(line.op)
         counts = [int(np.sum(truth == state)) for state in (TRUE, FALSE, UNKNOWN)]
-        found.append(LineCount(line, counts[0], counts[1], counts[2], int(left.sum()), alone, ever))
+        found.append(LineCount(line, counts[0], counts[1], counts[2], int(left.sum()), alone, ever, never_known))
     return tuple(found)
 
 
-def _hits(symbols: tuple[str, ...], numbers: Ints, at: Ints, fails: Ints, hits: Bools, offsets: Ints) -> list[Hit]:
-    found = []
-    for number, position, failed in zip(numbers, at, fails, strict=True):
-        if failed:
-            continue
-        begin = int(offsets[number])
-        before = np.flatnonzero(~hits[begin : position + 1])
-        days = int(position - begin - before[-1]) if len(before) else int(position - begin + 1)
-        found.append(Hit(int(number), symbols[number], int(position), days))
-    return found
+@njit(nogil=True, cache=True)
+def _back(column: Truth | Bools, true: int, positions: Ints, broken: Ints) -> None:
+    """Moves each `broken` on to the latest bar at or before its position on which the column is not `true`."""
+    for h in range(len(positions)):
+        at = positions[h]
+        while at > broken[h] and column[at] == true:
+            at -= 1
+        broken[h] = max(broken[h], at)
+
+
+def _run_lengths(bars: Bars, numbers: Ints, at: Ints, columns: list[Truth], members: Bools | None) -> Ints:
+    """On how many bars in a row, the given ones last, all columns are true and the instrument belonged."""
+    broken = bars.offsets[numbers] - 1
+    for column in columns:
+        _back(column, TRUE, at, broken)
+    if members is not None:
+        _back(members, True, at, broken)
+    return at - broken
 
 
 def _near(

@@ -28,7 +28,7 @@ class Steps:
         ends = market.bars.ends(as_of)
         begins = market.bars.offsets[:-1]
         keep = np.zeros(len(market.bars) + 1, np.bool_)
-        marks = finished(bars.days, bars.offsets, frame)
+        marks = finished(bars, frame)
         inside = np.repeat(begins - bars.offsets[:-1], np.diff(bars.offsets)) + np.arange(len(bars.days))
         keep[inside[marks]] = True
         positions = np.flatnonzero(keep)

@@ -1,0 +1,225 @@
+"""What happened over a window of conditions: earlier values, streaks, counts, and values kept from an earlier bar.
+
+Truth is int8: 0 false, 1 unknown, 2 true.
+"""
+
+from typing import Any
+
+import numpy as np
+from numba import njit
+
+from wickcore.bars.bars import Floats, Ints, Truth
+from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
+
+
+@njit(nogil=True, cache=True)
+def _ago(h: Any, offsets: Ints, starts: Ints, commit: Any, n: int, missing: Any, out: Any) -> None:
+    for k in range(len(offsets) - 1):
+        if commit is None:
+            full = min(offsets[k] + n, offsets[k + 1])
+            out[offsets[k] : full] = missing
+            for i in range(full, offsets[k + 1]):
+                out[i] = h[i - n]
+        else:
+            j = starts[k]
+            for i in range(offsets[k], offsets[k + 1]):
+                out[i] = h[j - n] if j - starts[k] >= n else missing
+                if commit[i]:
+                    j += 1
+
+
+@njit(nogil=True, cache=True)
+def _held(x: Truth, offsets: Ints, commit: Any, n: int, good: int, out: Truth) -> None:
+    """`good` where each of the last n bars was, its opposite where any was that, unknown in between; what lies before the first bar is
+    unknown. With good = TRUE this is `held`, with FALSE it is `once`."""
+    bad = TRUE - good
+    for k in range(len(offsets) - 1):
+        j, not_good, is_bad = 0, -1, -n - 1
+        for i in range(offsets[k], offsets[k + 1]):
+            v = x[i]
+            kept_good, kept_bad = not_good, is_bad
+            not_good = not_good if v == good else j
+            is_bad = j if v == bad else is_bad
+            out[i] = good if j - not_good >= n else (bad if j - is_bad < n else UNKNOWN)
+            if commit is None:
+                j += 1
+            elif commit[i]:  # noqa: SIM114 (Numba drops the branch above by itself)
+                j += 1
+            else:
+                not_good, is_bad = kept_good, kept_bad
+
+
+@njit(nogil=True, cache=True)
+def _count(x: Truth, h: Truth, offsets: Ints, starts: Ints, commit: Any, n: int, out: Floats) -> None:
+    """How many of the last n bars were true; unknown while one of them is, or lies before the first."""
+    for k in range(len(offsets) - 1):
+        j = starts[k]
+        true, unknown = 0, n - 1
+        for i in range(offsets[k], offsets[k + 1]):
+            v = x[i]
+            out[i] = np.nan if unknown > 0 or v == UNKNOWN else float(true + (v == TRUE))
+            if commit is None:
+                ends = True
+            else:
+                ends = commit[i]
+            if ends and n > 1:
+                j += 1
+                old = h[j - n] if j - starts[k] >= n else UNKNOWN
+                true += (v == TRUE) - (old == TRUE)
+                unknown += (v == UNKNOWN) - (old == UNKNOWN)
+
+
+@njit(nogil=True, cache=True)
+def _bars_since(x: Truth, offsets: Ints, commit: Any, out: Floats) -> None:
+    for k in range(len(offsets) - 1):
+        taken, latest = 0, -1
+        for i in range(offsets[k], offsets[k + 1]):
+            if x[i] == TRUE:
+                out[i] = 0.0
+            else:
+                out[i] = float(taken - latest) if latest >= 0 else np.nan
+            if commit is None:
+                ends = True
+            else:
+                ends = commit[i]
+            if ends:
+                if x[i] == TRUE:
+                    latest = taken
+                taken += 1
+
+
+@njit(nogil=True, cache=True)
+def _streak(x: Truth, offsets: Ints, commit: Any, out: Floats) -> None:
+    for k in range(len(offsets) - 1):
+        length = 0.0
+        for i in range(offsets[k], offsets[k + 1]):
+            if x[i] == TRUE:
+                now = length + 1.0
+            elif x[i] == FALSE:
+                now = 0.0
+            else:
+                now = np.nan
+            out[i] = now
+            if commit is None:
+                ends = True
+            else:
+                ends = commit[i]
+            if ends:
+                length = 0.0 if now != now else now
+
+
+@njit(nogil=True, cache=True)
+def _value_at(x: Floats, when: Truth, offsets: Ints, commit: Any, out: Floats) -> None:
+    for k in range(len(offsets) - 1):
+        kept = np.nan
+        for i in range(offsets[k], offsets[k + 1]):
+            out[i] = x[i] if when[i] == TRUE else kept
+            if commit is None:
+                ends = True
+            else:
+                ends = commit[i]
+            if ends and when[i] == TRUE:
+                kept = x[i]
+
+
+@njit(nogil=True, cache=True)
+def _sum_since(x: Floats, when: Truth, offsets: Ints, commit: Any, out: Floats) -> None:
+    """The sum from the latest bar on which `when` was true to this one; unknown before the first, and once a value is unknown."""
+    for k in range(len(offsets) - 1):
+        total, started = 0.0, False
+        for i in range(offsets[k], offsets[k + 1]):
+            if when[i] == TRUE:
+                now = x[i]
+            elif started:
+                now = total + x[i]
+            else:
+                now = np.nan
+            out[i] = now
+            if commit is None:
+                ends = True
+            else:
+                ends = commit[i]
+            if ends and (when[i] == TRUE or started):
+                total, started = now, True
+
+
+@njit(nogil=True, cache=True)
+def _total(x: Floats, offsets: Ints, commit: Any, out: Floats) -> None:
+    for k in range(len(offsets) - 1):
+        total = 0.0
+        for i in range(offsets[k], offsets[k + 1]):
+            v = x[i]
+            if v != v:
+                out[i] = np.nan
+                continue
+            out[i] = total + v
+            if commit is None:
+                ends = True
+            else:
+                ends = commit[i]
+            if ends:
+                total += v
+
+
+def ago(x: Any, frame: Frame, n: int) -> Any:
+    """The value or truth n bars earlier (n at least 1)."""
+    out = np.empty(len(x), x.dtype)
+    missing = np.int8(UNKNOWN) if x.dtype == np.int8 else np.float64(np.nan)
+    _ago(frame.history(x), frame.offsets, frame.starts, frame.commit, n, missing, out)
+    return out
+
+
+def held(x: Truth, frame: Frame, n: int) -> Truth:
+    """True where each of the last n bars was; false where any was false."""
+    out = np.empty(len(x), np.int8)
+    _held(x, frame.offsets, frame.commit, n, TRUE, out)
+    return out
+
+
+def once(x: Truth, frame: Frame, n: int) -> Truth:
+    """True where any of the last n bars was; false where each was false."""
+    out = np.empty(len(x), np.int8)
+    _held(x, frame.offsets, frame.commit, n, FALSE, out)
+    return out
+
+
+def count(x: Truth, frame: Frame, n: int) -> Floats:
+    """On how many of the last n bars; unknown while any of them is."""
+    out = np.empty(len(x))
+    _count(x, frame.history(x), frame.offsets, frame.starts, frame.commit, n, out)
+    return out
+
+
+def bars_since(x: Truth, frame: Frame) -> Floats:
+    """Bars since the truth was last true; 0 where it is now."""
+    out = np.empty(len(x))
+    _bars_since(x, frame.offsets, frame.commit, out)
+    return out
+
+
+def streak(x: Truth, frame: Frame) -> Floats:
+    """For how many bars in a row it has been true."""
+    out = np.empty(len(x))
+    _streak(x, frame.offsets, frame.commit, out)
+    return out
+
+
+def value_at(when: Truth, x: Floats, frame: Frame) -> Floats:
+    """The value on the latest bar on which the condition was true."""
+    out = np.empty(len(x))
+    _value_at(x, when, frame.offsets, frame.commit, out)
+    return out
+
+
+def sum_since(x: Floats, when: Truth, frame: Frame) -> Floats:
+    """The sum since the condition was last true, that bar included."""
+    out = np.empty(len(x))
+    _sum_since(x, when, frame.offsets, frame.commit, out)
+    return out
+
+
+def total(x: Floats, frame: Frame) -> Floats:
+    """The sum of all known values so far."""
+    out = np.empty(len(x))
+    _total(x, frame.offsets, frame.commit, out)
+    return out

@@ -1,0 +1,47 @@
+"""Across the universe on one day: the place of each instrument's value among the others'."""
+
+import numpy as np
+from numba import njit
+
+from wickcore.bars.bars import Bools, Floats, Ints
+
+
+@njit(nogil=True, cache=True)
+def _ranks(x: Floats, order: Ints, edges: Ints, out: Floats) -> None:
+    """`order` lists bar positions group by group; group g is order[edges[g]:edges[g + 1]]."""
+    for g in range(len(edges) - 1):
+        places = order[edges[g] : edges[g + 1]]
+        size = len(places)
+        if size < 2:
+            continue
+        values = np.empty(size)
+        for m in range(size):
+            values[m] = x[places[m]]
+        by = np.argsort(values)
+        m = 0
+        while m < size:
+            same = m + 1
+            while same < size and values[by[same]] == values[by[m]]:
+                same += 1
+            place = 100.0 * (m + same - 1) / 2.0 / (size - 1)
+            for s in range(m, same):
+                out[places[by[s]]] = place
+            m = same
+
+
+def rank(x: Floats, group: Ints, counted: Bools | None) -> Floats:
+    """Percentile, 0 to 100, of each value among those of its group (a day, or a sector on a day): 100 the highest, ties the mean.
+
+    group: int64, one a bar. counted: which bars take part, None for all. Unknown where the value is, or where it is alone.
+    """
+    out = np.full(len(x), np.nan)
+    known = ~np.isnan(x)
+    if counted is not None:
+        known &= counted
+    at = np.flatnonzero(known)
+    if len(at):
+        order = at[np.argsort(group[at], kind="stable")]
+        grouped = group[order]
+        edges = np.concatenate([[0], np.flatnonzero(np.diff(grouped)) + 1, [len(order)]]).astype(np.int64)
+        _ranks(x, order.astype(np.int64), edges, out)
+    return out

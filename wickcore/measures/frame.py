@@ -1,0 +1,38 @@
+"""Whose bars a kernel counts, and the one form all kernels share: committed state plus a peek.
+
+History is taken in where a frame's bar ends; the value on a base bar is what it would be if the frame's bar ended there. `history`
+holds the ended bars' values one after another, so that a kernel finds the bar m before this one at `h[j - m]`, where j counts the
+bars ended so far. On the base frame every bar ends its own: then `commit` is None, the history is the column itself, and Numba
+compiles each kernel a second time without the question.
+"""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from wickcore.bars.bars import Bools, Ints
+
+FALSE, UNKNOWN, TRUE = 0, 1, 2
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """offsets: int64, instruments + 1, into the base bars. commit: bool a base bar, None where every bar ends its own.
+    starts: int64 an instrument, where its history begins."""
+
+    offsets: Ints
+    commit: Bools | None
+    starts: Ints
+
+    @staticmethod
+    def of(offsets: Ints, commit: Bools | None) -> "Frame":
+        """The frame whose bars end where `commit` says."""
+        if commit is None:
+            return Frame(offsets, None, offsets[:-1])
+        ended = np.concatenate([[0], np.cumsum(commit)])
+        return Frame(offsets, commit, ended[offsets[:-1]].astype(np.int64))
+
+    def history(self, x: Any) -> Any:
+        """The column's values on the bars that end the frame's."""
+        return x if self.commit is None else x[self.commit]
