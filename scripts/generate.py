@@ -19,7 +19,9 @@ def language() -> str:
 
     families: dict[str, list[str]] = {}
     for entry in CATALOGUE.entries.values():
-        row = f"| `{entry.signature}` | {entry.help} | `{entry.formula}` | {entry.warm_up} | {entry.source} | `{entry.example}` |"
+        row = (
+            f"| `{entry.signature}` | {entry.help} | `{entry.formula}` | {entry.unknown_for} | {entry.source} | `{entry.example}` |"
+        )
         families.setdefault(entry.family, []).append(row.replace(" || ", " "))
     head = (ROOT / "docs" / "language-head.md").read_text()
     parts = [head.rstrip(), "\n## The catalogue\n", "Made from the catalogue in the code; do not edit below this line.\n"]

@@ -17,14 +17,15 @@ def weekdays(count: int, first: int = FIRST) -> np.ndarray:
 
 
 def walk(days: np.ndarray, rng: np.random.Generator, start: float = 20.0, spread: float = 0.02) -> dict[str, Any]:
-    """Bars of one random walk on the given days, prices to the cent."""
+    """Bars of one random walk on the given days. Prices are not rounded: to the cent, averages of one length would now and then equal
+    those of another, and which is the greater were a matter of the last digit."""
     close = start * np.exp(np.cumsum(rng.normal(0, spread, len(days))))
     open_ = np.concatenate([[start], close[:-1]]) * np.exp(rng.normal(0, spread / 3, len(days)))
     high = np.maximum(open_, close) * np.exp(np.abs(rng.normal(0, spread / 2, len(days))))
     low = np.minimum(open_, close) * np.exp(-np.abs(rng.normal(0, spread / 2, len(days))))
     volume = np.round(np.exp(rng.normal(11, 0.6, len(days))), -2)
     prices = {"open": open_, "high": high, "low": low, "close": close}
-    return {"days": days, **{name: np.round(column, 2) for name, column in prices.items()}, "volume": volume}
+    return {"days": days, **prices, "volume": volume}
 
 
 def split_at(table: dict[str, Any], at: int, ratio: float) -> dict[str, Any]:
@@ -90,6 +91,7 @@ def dress(bars: Bars, seed: int = 7) -> Market:
         optionable=np.array([k % 2 == 0 for k in range(count)]),
         facts=Facts(np.array(rows, np.int64), np.array(days, np.int32), np.array(kinds, np.bool_), columns),
         dividends=(pay_offsets, np.concatenate(paid).astype(np.int32), np.full(int(pay_offsets[-1]), 0.1)),
+        events={"Lending rate": bars.sessions[7::23].astype(np.int32)},
         universes={"Turning": membership},
         benchmark=bars.symbols[-1],
     )

@@ -18,7 +18,10 @@ EPOCH = date(1970, 1, 1)
 Value = Any  # float, bool, str or None for unknown
 
 
-def _period(day: int, frame: str) -> Any:
+def _period(day: int, frame: str, minute: int | None) -> Any:
+    if frame.endswith("min"):
+        assert minute is not None
+        return day, minute // int(frame[:-3])
     when = EPOCH + timedelta(days=int(day))
     if frame == "week":
         return when.isocalendar()[:2]
@@ -35,6 +38,10 @@ class Series:
     def field(self, name: str) -> list[float]:
         """The field bar by bar; finished bars are looked up once."""
         return [self.slow.cached_field(name, self.frame, q) for q in self.at]
+
+    def upto(self, i: int) -> "Series":
+        """The same as it stood i + 1 bars in."""
+        return Series(self.slow, self.frame, self.at[i])
 
     @property
     def open(self) -> list[float]:
@@ -67,6 +74,7 @@ class Slow:
         part = slice(int(bars.offsets[self.k]), int(bars.offsets[self.k + 1]))
         self.days = bars.days[part].tolist()
         self.factor = bars.factor[part].tolist()
+        self.minute = None if bars.minute is None else bars.minute[part].tolist()
         self.columns = {n: (getattr(bars, n)[part] * bars.factor[part]).tolist() for n in ("open", "high", "low", "close")}
         self.columns["volume"] = (bars.volume[part] / bars.factor[part]).tolist()
         self._ends: dict[tuple[str, int], list[int]] = {}
@@ -74,21 +82,27 @@ class Slow:
         self._fields: dict[tuple[str, str, int], float] = {}
         self._nodes: list[tree.Node] = []
         self.lets: dict[str, tree.Node] = {}
+        self.others: dict[str, Slow] = {}
 
-    def expression(self, text: str, frame: str = "day") -> list[Value]:
+    def expression(self, text: str, frame: str) -> list[Value]:
         """The expression on every bar; numbers on the continuous scale."""
         node = parse_expression(text)
         self._nodes.append(node)  # kept alive, so that the memo's ids stay its own
         return [self.value(node, frame, p)[0] for p in range(len(self.days))]
 
+    def _period_of(self, p: int, frame: str) -> Any:
+        if frame == self.market.bars.frame:
+            return p
+        return _period(self.days[p], frame, None if self.minute is None else self.minute[p])
+
     def ends(self, frame: str, p: int) -> list[int]:
         """The last base bar of each finished period before p's own, then p."""
         key = (frame, p)
         if key not in self._ends:
-            here = _period(self.days[p], frame)
+            here = self._period_of(p, frame)
             found = [p]
             for q in range(p - 1, -1, -1):
-                now = _period(self.days[q], frame)
+                now = self._period_of(q, frame)
                 if now != here:
                     found.append(q)
                     here = now
@@ -97,9 +111,9 @@ class Slow:
 
     def field(self, name: str, frame: str, q: int) -> float:
         """A field of the frame's bar so far at q."""
-        own = _period(self.days[q], frame)
+        own = self._period_of(q, frame)
         first = q
-        while first and _period(self.days[first - 1], frame) == own:
+        while first and self._period_of(first - 1, frame) == own:
             first -= 1
         values = self.columns[name][first : q + 1]
         return {"open": values[0], "high": max(values), "low": min(values), "close": values[-1], "volume": sum(values)}[name]
@@ -143,6 +157,8 @@ class Slow:
             return self.value(node.arguments[1].value, wanted.name, p)
         if node.name in self.columns:
             return self.field(node.name, frame, p), -1 if node.name == "volume" else 1
+        if node.name in ("stacked", "first_of", "event", "rank", "benchmark"):
+            return getattr(self, f"_form_{node.name}")(node, frame, p)
         entry = CATALOGUE[node.name]
         if entry.kind in ("fact", "text"):
             return CROSS[entry.kind](self, node.name, p), 0
@@ -150,7 +166,11 @@ class Slow:
         if node.name in ("max", "min"):
             a, b, degree = self._both(self.value(given["a"], frame, p), self.value(given["b"], frame, p), p)
             return (None if a is None or b is None else {"max": max, "min": min}[node.name](a, b)), degree
-        if node.name in ("sqrt", "log"):
+        if node.name == "pick":
+            condition = self.value(given["condition"], frame, p)[0]
+            a, b, degree = self._both(self.value(given["a"], frame, p), self.value(given["b"], frame, p), p)
+            return (None if condition is None else a if condition else b), degree
+        if node.name in ("sqrt", "log", "round"):
             x, degree = self.value(given["x"], frame, p)
             x = x if x is None or not degree else x / self.factor[p] ** degree
             return SLOW[node.name](None, [x])
@@ -166,9 +186,65 @@ class Slow:
                 arguments[parameter.name], mine = self.series(argument, frame, p)
                 degree = mine if degree is None else degree
         result, own = SLOW[node.name](Series(self, frame, p), **arguments)
-        if result is not None and not isinstance(result, bool) and not math.isfinite(result):
+        if isinstance(result, float | int) and not math.isfinite(result):
             result = None
         return result, (degree if own == "x" else own)
+
+    def _form_stacked(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        named = node.arguments[0].value
+        assert isinstance(named, tree.Name)
+        calls = [tree.Call(named.name, (a,), a.span, named.span) for a in node.arguments[1:]]
+        self._nodes.extend(calls)
+        values = [self._call(c, frame, p) for c in calls]
+        held = [self._pair(a, ">", b, p) for a, b in zip(values, values[1:], strict=False)]
+        return (False if False in held else None if None in held else True), 0
+
+    def _form_first_of(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        wanted = node.arguments[0].value
+        assert isinstance(wanted, tree.Name)
+        ends = self.ends(frame, p)
+        if len(ends) < 2:
+            return None, 0
+        return self._period_of(p, wanted.name) != self._period_of(ends[-2], wanted.name), 0
+
+    def _form_event(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        name = node.arguments[0].value
+        assert isinstance(name, tree.Text)
+        return self.days[p] in self.market.events[name.value].tolist(), 0
+
+    def _other(self, symbol: str) -> "Slow":
+        if symbol not in self.others:
+            self.others[symbol] = Slow(self.market, symbol)
+            self.others[symbol].others = self.others
+        return self.others[symbol]
+
+    def _form_rank(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        sector = self.market.texts["sector"]
+        within = any(a.name == "in" and getattr(a.value, "name", "") == "sector" for a in node.arguments)
+        found: dict[str, float] = {}
+        for k, symbol in enumerate(self.market.bars.symbols):
+            other = self if symbol == self.symbol else self._other(symbol)
+            if self.days[p] not in other.days or (within and sector[k] != sector[self.k]):
+                continue
+            q = other.days.index(self.days[p])
+            value, degree = other.value(node.arguments[0].value, frame, q)
+            if value is not None:
+                found[symbol] = value / other.factor[q] ** (degree or 0)
+        if self.symbol not in found or len(found) < 2:
+            return None, 0
+        mine = found[self.symbol]
+        lower, same = sum(v < mine for v in found.values()), sum(v == mine for v in found.values()) - 1
+        return 100 * (lower + same / 2) / (len(found) - 1), 0
+
+    def _form_benchmark(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        symbol = self.market.benchmark
+        assert symbol is not None
+        other = self if symbol == self.symbol else self._other(symbol)
+        if self.days[p] not in other.days:
+            return None, 0
+        q = other.days.index(self.days[p])
+        value, degree = other.value(node.arguments[0].value, frame, q)
+        return (value if isinstance(value, bool) or value is None else value / other.factor[q] ** (degree or 0)), 0
 
     def _arguments(self, entry: Any, node: tree.Call, frame: str) -> tuple[dict[str, Any], str]:
         parameters = list(entry.parameters)
@@ -180,7 +256,9 @@ class Slow:
         given.update({parameter.name: value for parameter, value in zip(parameters, positional, strict=False)})
         units = {v.frame for v in given.values() if isinstance(v, tree.Count) and v.frame}
         for parameter in entry.parameters:
-            if parameter.name not in given:
+            if parameter.name not in given and parameter.default in given:
+                given[parameter.name] = given[parameter.default]
+            elif parameter.name not in given:
                 made = parse_expression(parameter.default)
                 self._nodes.append(made)
                 given[parameter.name] = made

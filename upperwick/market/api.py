@@ -48,7 +48,7 @@ def catalogue(request: HttpRequest):
     entries = [
         {
             "name": e.name, "signature": e.signature, "family": e.family, "result": e.result, "bare": e.bare, "help": e.help,
-            "formula": e.formula, "warm_up": e.warm_up, "source": e.source, "example": e.example,
+            "formula": e.formula, "warm_up": e.unknown_for, "source": e.source, "example": e.example,
         }
         for e in CATALOGUE.entries.values()
     ]  # fmt: skip

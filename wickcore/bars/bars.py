@@ -121,9 +121,9 @@ class Bars:
         keep = self.days <= day
         lengths = self.ends(day) - self.offsets[:-1]
         offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
-        columns = [getattr(self, name)[keep] for name in ("days", *FIELDS, "factor")]
+        columns = {name: getattr(self, name)[keep] for name in ("days", *FIELDS, "factor")}
         minute = None if self.minute is None else self.minute[keep]
-        return Bars(self.symbols, offsets, *columns, minute=minute, frame=self.frame)
+        return Bars(self.symbols, offsets, minute=minute, frame=self.frame, **columns)
 
 
 def build_bars(tables: dict[str, dict[str, Any]], frame: str = "day") -> Bars:

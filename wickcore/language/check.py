@@ -3,6 +3,7 @@
 import re
 from collections.abc import Mapping
 
+from wickcore.bars.frames import finer
 from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE, FRAMES
 from wickcore.language.expressions import Expressions, Unresolved
@@ -16,20 +17,27 @@ MAX_PARTS = 32
 _NAMED = re.compile(r"^\s*(?:let|dial)\s+([a-z_][a-z0-9_]*)", re.MULTILINE)
 
 
-def check_rule(text: str, parts: Mapping[str, str] | None = None, dials: Mapping[str, float] | None = None) -> CheckedRule:
+def check_rule(
+    text: str,
+    parts: Mapping[str, str] | None = None,
+    dials: Mapping[str, float] | None = None,
+    universe: str | None = None,
+    base: str = "day",
+) -> CheckedRule:
     """Checks a whole rule.
 
-    parts: texts of the rules that `use` can name. dials: settings that replace the defaults, by name.
-    Raises RuleError carrying every problem found.
+    parts: texts of the rules that `use` can name. dials: settings that replace the defaults, by name. universe: one chosen instead
+    of the rule's own. base: the finest frame the market has bars of. Raises RuleError carrying every problem found.
     """
-    return _Check(text, parts or {}, dials or {}).run()
+    return _Check(text, parts or {}, dials or {}, universe, base).run()
 
 
-def check_expression(text: str, frame: str = "day") -> Value:
-    """Checks one expression, such as a column or an argument of `upperwick values`. Raises RuleError."""
+def check_expression(text: str, frame: str = "day", base: str = "day", universe: str = "") -> Value:
+    """Checks one expression, such as a column or an argument of `upperwick values`, on bars of `frame`. Raises RuleError."""
     node = parse_expression(text)
     places, problems = Places(text), []  # type: Places, list[Problem]
-    expressions = Expressions(text, lambda s, m, e: problems.append(places.problem(s, m, e)), lambda s, m, e: None, frame, "close")
+    say, silent = (lambda s, m, e: problems.append(places.problem(s, m, e))), (lambda s, m, e: None)
+    expressions = Expressions(text, say, silent, frame, "close", base, universe)
     try:
         return expressions.check(node)
     except Unresolved:
@@ -37,7 +45,7 @@ def check_expression(text: str, frame: str = "day") -> Value:
 
 
 class _Check:
-    def __init__(self, text: str, parts: Mapping[str, str], settings: Mapping[str, float]) -> None:
+    def __init__(self, text: str, parts: Mapping[str, str], settings: Mapping[str, float], universe: str | None, base: str) -> None:
         self.rule, self.problems = read(text)
         self.parts, self.settings = parts, settings
         self.advice: list[Problem] = []
@@ -45,12 +53,16 @@ class _Check:
         self.lines: list[Line] = []
         self.dials: list[DialState] = []
         self.lets: dict[str, Value] = {}
-        frame = self._choice("bars", FRAMES, "day")
-        if frame.endswith("min"):
-            self._say(self.rule.headers["bars"][1], f"There are no {frame} bars in this market; use day, week or month.")
-            frame = "day"
+        self.base = base
+        frame = self._choice("bars", FRAMES, base if base in FRAMES else "day")
+        if finer(frame, base):
+            said = f"There are no {frame} bars in this market; {base} bars and longer ones can be used."
+            self._say(self.rule.headers["bars"][1], said)
+            frame = base
         self.frame = frame
         self.decide = self._choice("decide", ("close", "open"), "close")
+        own = self.rule.headers.get("universe", ("", Span(0, 0)))[0]
+        self.universe = own if universe is None else universe
         self.used: list[str] = []
 
     def run(self) -> CheckedRule:
@@ -70,7 +82,7 @@ class _Check:
             raise RuleError(self.problems)
         return CheckedRule(
             self.rule.text, headers.get("name", ("", Span(0, 0)))[0], headers.get("about", ("", Span(0, 0)))[0], side, self.frame,
-            self.decide, headers["universe"][0] if "universe" in headers else None, tuple(self.lines), tuple(self.dials), self.lets,
+            self.decide, self.universe or None, tuple(self.lines), tuple(self.dials), self.lets,
             tuple(sorted(set(self.advice))),
         )  # fmt: skip
 
@@ -79,7 +91,7 @@ class _Check:
             if text is self.rule.text:
                 self.advice.append(self.places.problem(span, message, mend))
 
-        return Expressions(text, say, advise, self.frame, self.decide)  # type: ignore[arg-type]
+        return Expressions(text, say, advise, self.frame, self.decide, self.base, self.universe)  # type: ignore[arg-type]
 
     def _choice(self, key: str, allowed: tuple[str, ...], default: str) -> str:
         if key not in self.rule.headers:

@@ -1,9 +1,13 @@
 """Checks one expression: names, types, windows, frames and scale degrees, and turns it into operations."""
 
+import itertools
+import math
 from collections.abc import Callable
+from dataclasses import replace
 from functools import lru_cache
 from typing import NoReturn
 
+from wickcore.bars.frames import finer
 from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE, FRAMES, Entry, Parameter
 from wickcore.language.operations import Op, constant
@@ -14,7 +18,17 @@ from wickcore.language.tree import Span
 
 MAX_WINDOW = 5_000
 USES_CLOSE = {"market_cap", "pe", "dividend_yield"}
-KEEPS_WEIGHT = {"sma", "ema", "rma", "wma", "highest", "lowest"}
+KEEPS_WEIGHT = {"sma", "ema", "rma", "wma", "ema_by", "median", "highest", "lowest", "value_at"}
+SAME_SCALE = {"max", "min", "pick"}
+UNSCALED = {"sqrt", "log", "round"}
+FRAMELESS = SAME_SCALE | UNSCALED | {"abs"}
+FOLDED: dict[str, Callable[..., float]] = {
+    "sqrt": math.sqrt,
+    "round": lambda v: float(round(v)),
+    "abs": abs,
+    "max": max,
+    "min": min,
+}
 MIRRORED = {">": "<", "<": ">", ">=": "<=", "<=": ">="}
 Say = Callable[[Span, str, "str | None"], None]
 
@@ -31,12 +45,13 @@ def _definition(text: str) -> tree.Node:
 class Expressions:
     """Checks expressions of one rule; `say` and `advise` receive problems with their place.
 
-    dials: plain values by name. lets: trees by name, checked again in each frame they are used in.
+    dials: plain values by name. lets: trees by name, checked again in each frame they are used in. frame: whose bars are counted.
+    base: the finest frame the market has bars of. universe: among whose members `rank` ranks; "" for all.
     """
 
-    def __init__(self, text: str, say: Say, advise: Say, frame: str, decide: str) -> None:
+    def __init__(self, text: str, say: Say, advise: Say, frame: str, decide: str, base: str = "day", universe: str = "") -> None:
         self.text, self._say, self._advise = text, say, advise
-        self.frame, self.decide = frame, decide
+        self.frame, self.decide, self.base, self.universe = frame, decide, base, universe
         self.dials: dict[str, Value] = {}
         self.lets: dict[str, tree.Node] = {}
         self.unread: set[str] = set()
@@ -126,7 +141,8 @@ class Expressions:
                 self._fail(node.span, f"`{entry.name}` takes no brackets.", entry.name)
             return self._column(entry, node.span)
         if entry.kind == "form":
-            return self._on(node)
+            form: Callable[[tree.Call], Value] = getattr(self, f"_form_{entry.name}")
+            return form(node)
         given = self._match(entry, node)
         frames = {v.frame for v in given.values() if isinstance(v, tree.Count) and v.frame}
         if len(frames) > 1:
@@ -147,19 +163,84 @@ class Expressions:
         weight = 1.0 if entry.kind == "field" and entry.name != "volume" else None
         return Value(op, entry.result, entry.degree, None, weight)
 
-    def _on(self, node: tree.Call) -> Value:
+    def _form_on(self, node: tree.Call) -> Value:
         if len(node.arguments) != 2 or any(a.name for a in node.arguments):
             self._fail(node.span, "`on` takes a frame and an expression: `on(week, close > sma(40))`.")
-        frame = node.arguments[0].value
-        if not isinstance(frame, tree.Name) or frame.name not in FRAMES:
-            word = self._source(frame)
-            self._fail(frame.span, f"`{word}` is not a frame; known are {', '.join(FRAMES)}.", nearest(word, FRAMES))
-        return self._in_frame(frame.name, lambda: self.check(node.arguments[1].value), frame.span)
+        frame = self._frame_named(node.arguments[0].value)
+        return self._in_frame(frame, lambda: self.check(node.arguments[1].value), node.arguments[0].value.span)
+
+    def _form_first_of(self, node: tree.Call) -> Value:
+        if len(node.arguments) != 1:
+            self._fail(node.span, "`first_of` takes a frame: `first_of(month)`.")
+        frame = self._frame_named(node.arguments[0].value)
+        if not finer(self.frame, frame):
+            self._fail(node.span, f"`first_of` takes a frame coarser than the bars it is asked on, which are {self.frame} bars.")
+        return Value(Op("opens", (), (frame,), self.frame, "condition"), "condition")
+
+    def _form_stacked(self, node: tree.Call) -> Value:
+        hint = "`stacked` takes an average and two numbers of bars or more: `stacked(sma, 20, 50, 200)`."
+        named = node.arguments[0].value if node.arguments else None
+        if not isinstance(named, tree.Name) or len(node.arguments) < 3 or any(a.name for a in node.arguments):
+            self._fail(node.span, hint)
+        averages = [e.name for e in CATALOGUE.entries.values() if e.family == "averages" and len(e.parameters) == 2]
+        if named.name not in averages:
+            near = nearest(named.name, averages)
+            self._fail(
+                named.span, f"`{named.name}` is not an average of one source" + (f": did you mean `{near}`?" if near else "."), near
+            )
+        values = []
+        for argument in node.arguments[1:]:
+            n = self._bars(argument.value, 1, "A number of bars of `stacked`")
+            count = tree.Count(float(n), None, argument.value.span)
+            frame = argument.value.frame if isinstance(argument.value, tree.Count) else None
+            call = tree.Call(named.name, (tree.Argument(None, count, argument.span),), argument.span, named.span)
+            values.append(self._in_frame(frame, lambda call=call: self.check(call)) if frame else self.check(call))  # type: ignore[misc]
+            if self._inside is None:
+                self.overlays.append(Overlay(f"{named.name}({self._source(argument.value)})", values[-1].op))
+        return Value(_all([self._pair(a, ">", b, node.span) for a, b in itertools.pairwise(values)]), "condition")
+
+    def _form_rank(self, node: tree.Call) -> Value:
+        plain = [a for a in node.arguments if a.name is None]
+        among = [a.value for a in node.arguments if a.name == "in"]
+        if len(plain) != 1 or len(plain) + len(among) != len(node.arguments):
+            self._fail(
+                node.span,
+                "`rank` takes an expression, and `in=sector` where it ranks within sectors: `rank(change(63), in=sector)`.",
+            )
+        within = among[0].name if among and isinstance(among[0], tree.Name) else "universe" if not among else ""
+        if within not in ("universe", "sector"):
+            self._fail(among[0].span, "`rank` ranks in=universe or in=sector.", "sector")
+        value = self.number(plain[0].value)
+        return Value(Op("rank", (self._unscaled(value),), (self.universe, "sector" if within == "sector" else "")), "number", 0)
+
+    def _form_benchmark(self, node: tree.Call) -> Value:
+        if len(node.arguments) != 1 or node.arguments[0].name:
+            self._fail(node.span, "`benchmark` takes one expression: `benchmark(close)`.")
+        before = list(self.pairs), list(self.overlays)
+        value = self.check(node.arguments[0].value)
+        self.pairs, self.overlays = before  # what lies inside is of another instrument
+        if value.type == "text":
+            self._fail(node.span, "A number or a condition of the benchmark is needed here.")
+        if value.type == "condition":
+            return Value(Op("benchmark", (value.op,), result="condition"), "condition")
+        return Value(Op("benchmark", (self._unscaled(value),)), "number", 0)
+
+    def _form_event(self, node: tree.Call) -> Value:
+        name = node.arguments[0].value if len(node.arguments) == 1 else None
+        if not isinstance(name, tree.Text):
+            self._fail(node.span, '`event` takes the announcement\'s name in quotes: `event("Lending rate")`.')
+        return Value(Op("event", (), (name.value,), result="condition"), "condition")
+
+    def _frame_named(self, node: tree.Node) -> str:
+        if not isinstance(node, tree.Name) or node.name not in FRAMES:
+            word = self._source(node)
+            self._fail(node.span, f"`{word}` is not a frame; known are {', '.join(FRAMES)}.", nearest(word, FRAMES))
+        return node.name
 
     def _in_frame(self, frame: str, build: Callable[[], Value], span: Span | None = None) -> Value:
-        if frame.endswith("min"):
+        if finer(frame, self.base):
             place = span or self._inside or Span(0, 1)
-            self._fail(place, f"There are no {frame} bars in this market; day, week and month can be used.")
+            self._fail(place, f"There are no {frame} bars in this market; {self.base} bars and longer ones can be used.")
         before, self.frame = self.frame, frame
         try:
             return build()
@@ -203,28 +284,43 @@ class Expressions:
         return isinstance(node, tree.Unary) and node.operator == "-" and self._is_plain(node.operand)
 
     def _apply(self, entry: Entry, node: tree.Call, given: dict[str, tree.Node | None]) -> Value:
-        values = {p.name: self._argument(entry, p, given[p.name], node.span) for p in entry.parameters}
+        values: dict[str, Value] = {}
+        for p in entry.parameters:
+            values[p.name] = self._argument(entry, p, given[p.name], node.span, values)
         if entry.kind == "definition":
             assert entry.definition
-            return self._expand(entry.definition, values, self._inside or node.span)
-        arguments = [values[p.name] for p in entry.parameters if p.takes in ("number", "condition")]
-        windows = tuple(v.constant for p in entry.parameters if p.takes == "bars" and (v := values[p.name]).constant is not None)
-        if entry.name in ("max", "min"):
-            left, right, degree = self._same_scale(arguments[0], arguments[1], node.span)
-            weight = arguments[0].weight if arguments[0].weight == arguments[1].weight else None
-            return Value(Op(entry.name, (left, right)), "number", degree, None, weight)
-        if entry.name in ("sqrt", "log"):
-            return Value(Op(entry.name, (self._unscaled(arguments[0]),)), "number", 0)
-        source = arguments[0]
-        op = Op(entry.name, (source.op,), windows, self.frame if entry.name != "abs" else "day")
-        degree = source.degree if entry.degree is None and source.degree is not None else 0
-        weight = source.weight if entry.name in KEEPS_WEIGHT else (0.0 if entry.name == "stdev" else None)
-        return Value(op, "number", degree, None, weight)
+            made = self._expand(entry.definition, values, self._inside or node.span)
+            return replace(made, weight=1.0) if entry.level else made
+        columns = [values[p.name] for p in entry.parameters if p.takes in ("number", "condition")]
+        whole = tuple(v for p in entry.parameters if p.takes == "bars" and (v := values[p.name].constant) is not None)
+        plain = [c.constant for c in columns if c.constant is not None]
+        if entry.name in FOLDED and len(plain) == len(columns) and not (entry.name == "sqrt" and plain[0] < 0):
+            folded = FOLDED[entry.name](*plain)
+            return Value(constant(folded), "number", None, folded, 0.0)
+        numbers = [c for c in columns if c.type == "number"]
+        degree = entry.degree if entry.degree is not None else (numbers[0].degree or 0 if numbers else 0)
+        ops = [c.op for c in columns]
+        if entry.name in SAME_SCALE:
+            left, right, shared = self._same_scale(numbers[0], numbers[1], node.span)
+            ops, degree = [*ops[:-2], left, right], shared or 0
+        elif entry.name in UNSCALED:
+            ops = [self._unscaled(columns[0])]
+        op = Op(entry.name, tuple(ops), whole, "day" if entry.name in FRAMELESS else self.frame, entry.result)
+        return Value(op, entry.result, degree, None, self._weight(entry, numbers))
 
-    def _argument(self, entry: Entry, parameter: Parameter, node: tree.Node | None, span: Span) -> Value:
+    def _weight(self, entry: Entry, numbers: list[Value]) -> float | None:
+        if entry.level:
+            return 1.0
+        if entry.name in SAME_SCALE:
+            return numbers[0].weight if numbers[0].weight == numbers[1].weight else None
+        if entry.name in KEEPS_WEIGHT:
+            return numbers[0].weight
+        return 0.0 if entry.name in ("stdev", "mean_dev", "slope") else None
+
+    def _argument(self, entry: Entry, parameter: Parameter, node: tree.Node | None, span: Span, before: dict[str, Value]) -> Value:
         if node is None:
             assert parameter.default is not None
-            return self._expand(parameter.default, {}, self._inside or span)
+            return self._expand(parameter.default, dict(before), self._inside or span)
         if parameter.takes == "bars":
             n = self._bars(node, int(parameter.low or 1), f"`{parameter.name}` of `{entry.name}`")
             return Value(constant(n), "number", None, float(n), 0.0)

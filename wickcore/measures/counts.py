@@ -41,9 +41,9 @@ def _held(x: Truth, offsets: Ints, commit: Any, n: int, good: int, out: Truth) -
             not_good = not_good if v == good else j
             is_bad = j if v == bad else is_bad
             out[i] = good if j - not_good >= n else (bad if j - is_bad < n else UNKNOWN)
-            if commit is None:
+            if commit is None:  # noqa: SIM114 (apart, so that Numba drops this branch by itself)
                 j += 1
-            elif commit[i]:  # noqa: SIM114 (Numba drops the branch above by itself)
+            elif commit[i]:
                 j += 1
             else:
                 not_good, is_bad = kept_good, kept_bad

@@ -28,7 +28,12 @@ function helpOf(entry: Entry): () => Node {
       ['code', entry.signature],
       ['p', entry.help],
       ['code', entry.example],
-      ['small', entry.warm_up === 'none' ? '' : `unknown for: ${entry.warm_up}`],
+      [
+        'small',
+        entry.warm_up === 'never'
+          ? ''
+          : `unknown ${entry.warm_up.startsWith('until') ? '' : 'for '}${entry.warm_up}`,
+      ],
     ] as const) {
       if (!text) continue
       const part = document.createElement(kind)

@@ -1,0 +1,115 @@
+"""The catalogue as a whole: examples that check, warm-ups that are true, splits that change nothing."""
+
+import re
+
+import numpy as np
+import pytest
+
+from tests import made
+from tests.core.test_meaning import WINDOWS, example_of
+from wickcore.bars.bars import Bars, build_bars
+from wickcore.bars.market import Market
+from wickcore.language.catalogue import CATALOGUE, Entry
+from wickcore.language.check import check_expression, check_rule
+from wickcore.measures.frame import UNKNOWN
+from wickcore.scan.evaluate import Evaluator
+
+NAMES = sorted(CATALOGUE.entries)
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_the_entry_is_written_out(name: str) -> None:
+    entry = CATALOGUE[name]
+    assert entry.help.endswith(".")
+    assert entry.formula
+    assert entry.source
+    assert check_rule(entry.example).lines  # each example is a line as it stands
+
+
+@pytest.fixture(scope="module")
+def clean() -> Evaluator:
+    """One instrument without gaps or flat bars, its benchmark the same."""
+    bars = build_bars({"A": made.walk(made.weekdays(220), np.random.default_rng(8))})
+    return Evaluator(Market(bars, benchmark="A", texts={"sector": ("Power",)}))
+
+
+def warm_up_of(entry: Entry) -> int | None:
+    """The stated warm-up with the arguments of the test's example put in."""
+    if entry.warm_up.startswith("until"):
+        return None
+    text = entry.warm_up
+    for p in sorted(entry.parameters, key=lambda p: -len(p.name)):
+        text = re.sub(rf"\b{p.name}\b", str(WINDOWS.get(p.name, 5)), text)
+    value = check_expression(text).constant
+    assert value is not None
+    return int(value)
+
+
+OWN_EXAMPLE = {
+    "kama": 4,
+    "is_swing_low": 2,
+    "event": None,
+    "beta": 6,
+    "corr": 6,
+    "stacked": None,
+    "first_of": None,
+    "bb_place": 4,
+    "total": 1,
+}
+# A condition over several bars may be false before all of them are there: unknown and false is false.
+SEVERAL = {n for n, e in CATALOGUE.entries.items() if e.family == "candles"} | {
+    "squeeze_fired",
+    "rising",
+    "falling",
+    "rank",
+    "squeeze",
+}
+
+
+@pytest.mark.parametrize(
+    "name", [n for n in NAMES if CATALOGUE[n].kind in ("kernel", "definition", "form", "field") and n not in SEVERAL]
+)
+def test_an_entry_is_unknown_as_long_as_it_says(clean: Evaluator, name: str) -> None:
+    entry = CATALOGUE[name]
+    expected = OWN_EXAMPLE.get(name, warm_up_of(entry))
+    if expected is None:
+        return
+    if name in ("corr", "beta"):
+        expected = 6  # over changes, which begin on the second bar
+    column = clean.rows([check_expression(example_of(name)).op], "A")[0]
+    unknown = column == UNKNOWN if entry.result == "condition" else np.isnan(column)
+    assert unknown[:expected].all()
+    if name != "up_down_volume":  # five bars in a row may all have risen: then there is nothing to divide by
+        assert not unknown[expected:].any(), (name, np.flatnonzero(unknown))
+
+
+@pytest.mark.parametrize("name", [n for n in NAMES if CATALOGUE[n].kind in ("kernel", "definition", "form")])
+def test_splits_change_nothing_but_the_scale(name: str) -> None:
+    """The same prices with a split every eight bars, so that one lies in the middle of every window: ratios, oscillators and truths
+    are the same to the last digits, prices and volumes the same on the continuous scale."""
+    plain = {s: t for s, t in made.tables(5, 3, 90, splits=False).items()}
+
+    def engine(tables: dict) -> Evaluator:
+        return Evaluator(made.dress(build_bars(tables)))
+
+    cut = plain
+    for at in range(8, 80, 8):
+        cut = {s: made.split_at(t, min(at, len(t["days"]) - 1), 2.0 if at % 16 else 0.5) for s, t in cut.items()}
+    value = check_expression(example_of(name).replace("total(change)", "total(close)"))
+    if name in ("max", "min", "pick", "round", "sqrt", "log"):
+        return  # with plain numbers these are of the day's money, which a split changes
+    whole, parts = engine(plain), engine(cut)
+    for symbol in plain:
+        a, b = whole.rows([value.op], symbol)[0], parts.rows([value.op], symbol)[0]
+        if value.type == "condition":
+            assert a.tolist() == b.tolist()
+        elif name in ("rank", "benchmark"):
+            scale = factor_of(parts.market.bars, "S02") if name == "benchmark" else 1.0
+            np.testing.assert_allclose(a if name == "rank" else np.isnan(a), b if name == "rank" else np.isnan(b * np.mean(scale)))
+        else:
+            np.testing.assert_allclose(b, a, rtol=1e-8, atol=1e-9)
+
+
+def factor_of(bars: Bars, symbol: str) -> np.ndarray:
+    k = bars.number[symbol]
+    return bars.factor[bars.offsets[k] : bars.offsets[k + 1]]

@@ -1,0 +1,29 @@
+"""Turning points, and the pivots of the day before."""
+
+from wickcore.language.catalogue import Parameter, bars, defined, kernel
+
+_S, _P = "swings", "pivots"
+_K = bars(1, name="k", help="how many lower highs (higher lows) on both sides")
+_NTH = bars(1, name="nth", help="1 the latest, 2 the one before it")
+_HIGH, _LOW = Parameter("x", "number", "high"), Parameter("x", "number", "low")
+_PIVOT = "on(day, ((high + low + close) / 3) 1 ago)"
+
+ENTRIES = (
+    kernel("swing_high", _S, "The price of the latest turning point upwards: a bar with k lower highs on both sides, known k bars later.",
+           "high of the latest confirmed turning point", "until one is confirmed", "close > swing_high(2)", _HIGH, _K, _NTH, level=True),
+    kernel("swing_low", _S, "The price of the latest turning point downwards: a bar with k higher lows on both sides, known k bars later.",
+           "low of the latest confirmed turning point", "until one is confirmed", "close < swing_low(2)", _LOW, _K, _NTH, level=True),
+    kernel("is_swing_high", _S, "This bar confirms a turning point upwards k bars back.", "k lower highs on both sides", "2 * k",
+           "is_swing_high(2) once in 3", _HIGH, _K, result="condition", degree=0),
+    kernel("is_swing_low", _S, "This bar confirms a turning point downwards k bars back.", "k higher lows on both sides", "2 * k",
+           "is_swing_low(1)", _LOW, _K, result="condition", degree=0),
+    defined("pivot", _P, "The mean of the day before's high, low and close.", _PIVOT, "1", "close > pivot", level=True),
+    defined("r1", _P, "First resistance: as far above the pivot as the day before's low was below it.", f"2 * {_PIVOT} - on(day, low 1 ago)", "1",
+            "high > r1", level=True),
+    defined("s1", _P, "First support: as far below the pivot as the day before's high was above it.", f"2 * {_PIVOT} - on(day, high 1 ago)", "1",
+            "low < s1", level=True),
+    defined("r2", _P, "Second resistance: the pivot plus the day before's range.", f"{_PIVOT} + on(day, (high - low) 1 ago)", "1", "high > r2",
+            level=True),
+    defined("s2", _P, "Second support: the pivot less the day before's range.", f"{_PIVOT} - on(day, (high - low) 1 ago)", "1", "low < s2",
+            level=True),
+)  # fmt: skip
