@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from upperwick.market.models import BarBlock, DataVersion, Dividend, Instrument, Member, Report, Split
+from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, Report, Split
 from upperwick.market.store import digest, to_day, unpack
 from wickcore.bars.bars import FIELDS, build_bars
 from wickcore.bars.market import Facts, Market, Membership
@@ -61,6 +61,7 @@ def load_market(version: str | None = None) -> Market:
         dividends=_ragged([dividends[i.id] for i in instruments]),
         universes=_universes(number),
         benchmark=latest.benchmark or None if latest else None,
+        events=_events(),
         version=version or data_version(),
     )
 
@@ -143,6 +144,13 @@ def _universes(number: dict[int, int]) -> dict[str, Membership]:
         )
         for name, rows in found.items()
     }
+
+
+def _events() -> dict[str, Any]:
+    found: dict[str, list[int]] = defaultdict(list)
+    for name, day in CalendarEvent.objects.filter(kind="announcement").order_by("day").values_list("name", "day"):
+        found[name].append(to_day(day))
+    return {name: np.array(days, np.int32) for name, days in found.items()}
 
 
 def _facts(instruments: list[Instrument], splits: dict[int, list[tuple[int, float]]]) -> Facts:

@@ -10,6 +10,7 @@ from upperwick.problems import Refused
 from wickcore.language.check import check_rule
 from wickcore.language.problems import Problem
 from wickcore.language.rule import CheckedRule
+from wickcore.scan.advice import from_data
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.explain import LineTruth, explain
 from wickcore.scan.scan import ScanResult, scan, values_at
@@ -61,10 +62,10 @@ def hit_rows(engine: Evaluator, result: ScanResult, columns: dict[str, str] | No
 
 def count(text: str, parts: dict[str, str], as_of: str | None, universe: str | None, dials: dict[str, float]) -> dict[str, Any]:
     """Checks and scans a rule as typed. Raises RuleError and Refused."""
-    rule = check_rule(text, parts, dials)
+    rule = check_rule(text, parts, dials, universe or None)
     engine = open_market()
     day = as_of_day(engine.market, as_of)
-    chosen = universe or rule.universe
+    chosen = rule.universe
     result = scan(engine, rule, day, members_of(engine.market, chosen), request_limits())
     return {
         "as_of": iso(day),
@@ -78,24 +79,12 @@ def count(text: str, parts: dict[str, str], as_of: str | None, universe: str | N
         "hits": hit_rows(engine, result),
         "hits_total": len(result.hits),
         "near_misses": [{"symbol": n.symbol, "line": n.line.number} for n in result.near_misses[:MOST_HITS]],
-        "advice": [said(p) for p in (*rule.advice, *_from_data(result))],
+        "advice": [said(p) for p in (*rule.advice, *from_data(engine, rule))],
         "dials": [
             {"name": d.name, "value": d.value, "low": d.low, "high": d.high, "step": d.step, "percent": d.percent, "line": d.line}
             for d in rule.dials
         ],
     }
-
-
-def _from_data(result: ScanResult) -> list[Problem]:
-    """What the whole history says of single lines."""
-    found = []
-    for counted in result.lines:
-        if counted.ever == 0.0:
-            found.append(Problem(counted.line.number, 1, 1, "This line was never true in the whole history."))
-        elif counted.ever == 1.0:
-            message = "This line was true on every bar of the history: it removes nothing."
-            found.append(Problem(counted.line.number, 1, 1, message))
-    return found
 
 
 def truth_row(found: LineTruth) -> dict[str, Any]:

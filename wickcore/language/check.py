@@ -5,6 +5,7 @@ from collections.abc import Mapping
 
 from wickcore.bars.frames import finer
 from wickcore.language import tree
+from wickcore.language.advice import about_lines
 from wickcore.language.catalogue import CATALOGUE, FRAMES
 from wickcore.language.expressions import Expressions, Unresolved
 from wickcore.language.operations import Op, constant
@@ -80,6 +81,7 @@ class _Check:
             self._say(Span(0, 1), f"There is no dial named `{sorted(unknown)[0]}` in this rule.")
         if self.problems:
             raise RuleError(self.problems)
+        self.advice += about_lines(self.lines)
         return CheckedRule(
             self.rule.text, headers.get("name", ("", Span(0, 0)))[0], headers.get("about", ("", Span(0, 0)))[0], side, self.frame,
             self.decide, self.universe or None, tuple(self.lines), tuple(self.dials), self.lets,

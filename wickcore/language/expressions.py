@@ -8,7 +8,7 @@ from functools import lru_cache
 from typing import NoReturn
 
 from wickcore.bars.frames import finer
-from wickcore.language import tree
+from wickcore.language import advice, tree
 from wickcore.language.catalogue import CATALOGUE, FRAMES, Entry, Parameter
 from wickcore.language.operations import Op, constant
 from wickcore.language.parser import parse_expression
@@ -136,6 +136,12 @@ class Expressions:
         return self._use(entry, node)
 
     def _use(self, entry: Entry, node: tree.Call) -> Value:
+        value = self._used(entry, node)
+        if value.constant is not None or value.type != "number":
+            return value
+        return replace(value, bounds=advice.BOUNDS.get(entry.name), fraction=entry.name in advice.FRACTIONS)
+
+    def _used(self, entry: Entry, node: tree.Call) -> Value:
         if entry.kind in ("field", "fact", "text"):
             if node.arguments:
                 self._fail(node.span, f"`{entry.name}` takes no brackets.", entry.name)
@@ -427,7 +433,7 @@ class Expressions:
             if n == 0 or value.constant is not None:
                 return value
             op = Op("ago", (value.op,), (float(n),), self.frame, "condition" if value.type == "condition" else "number")
-            return Value(op, value.type, value.degree, None, value.weight)
+            return Value(op, value.type, value.degree, None, value.weight, False, value.bounds, value.fraction)
 
         return self._in_frame(node.count.frame, build) if node.count.frame else build()
 
@@ -519,20 +525,26 @@ class Expressions:
         """Advice that needs both sides of one comparison."""
         if self._inside is not None:
             return
+        found = advice.verdict(left, operator, right)
         for a, sign, b, node in ((left, operator, right, right_node), (right, MIRRORED.get(operator, ""), left, left_node)):
-            extreme = {">": "highest", "<": "lowest"}.get(sign)
-            reach = {"highest": ("high", "close", "open", "low"), "lowest": ("low", "close", "open", "high")}
-            if extreme and b.op.kind == extreme and a.op.kind == "field" and a.op.frame == b.op.frame:
-                inner = b.op.args[0]
-                edge = reach[extreme][0]
-                if inner == a.op or (inner.kind == "field" and inner.params[0] == edge and inner.frame == a.op.frame):
-                    said = f"This can never hold: the window includes today. Look at the bars before: `{self._source(node)} 1 ago`."
-                    self._advise(node.span, said, f"{self._source(node)} 1 ago")
+            if found is False and sign in "><" and b.op.kind == {">": "highest", "<": "lowest"}.get(sign):
+                mend = f"{self._source(node)} 1 ago"
+                self._advise(node.span, f"This can never hold: the window includes today. Look at the bars before: `{mend}`.", mend)
+                return
             if sign in (">", ">=") and a.op.kind == "field" and a.op.params[0] == "volume" and _averages_volume(b.op):
                 said = "This average includes today's own volume; leave today out with `1 ago`."
+                mend = f"{self._source(node)} 1 ago"
+                self._advise(node.span, said, mend if b.op.kind == "sma" else f"({mend})")
+            if a.fraction and isinstance(node, tree.Number) and not b.percent and abs(node.value) >= 1:
+                mend = f"{self._source(node)}%"
                 self._advise(
-                    node.span, said, f"({self._source(node)} 1 ago)" if b.op.kind != "sma" else f"{self._source(node)} 1 ago"
+                    node.span, f"A fraction is compared here: {node.value:g} means {node.value:.0%}. Is `{mend}` meant?", mend
                 )
+                return
+        whole = Span(left_node.span.start, right_node.span.end)
+        if found is not None:
+            text = self._source_at(whole)
+            self._advise(whole, f"`{text}` {'always holds' if found else 'can never hold'}, whatever prices do.", None)
 
     # -- saying ------------------------------------------------------------------------------------------------------
 

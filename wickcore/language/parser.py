@@ -52,7 +52,7 @@ def parse_expression(text: str) -> tree.Node:
     places = Places(text)
     if len(text) > MAX_CHARACTERS:
         raise RuleError([Problem(1, 1, 1, f"An expression is at most {MAX_CHARACTERS} characters; this has {len(text)}.")])
-    line = _mask_comment(text)
+    line = mask_comment(text)
     problem = _nesting_problem(line, 0, places)
     if problem:
         raise RuleError([problem])
@@ -95,7 +95,7 @@ class _RuleParser:
         parts: list[str] = []
         depth, offset, start = 0, 0, 0
         for raw in self.text.split("\n"):
-            masked = _mask_comment(raw)
+            masked = mask_comment(raw)
             if not parts:
                 start = offset
             parts.append(masked)
@@ -123,7 +123,7 @@ class _RuleParser:
                 return lines[i:]
             key = match.group(1).lower()
             raw = self.text[line.start + match.end() : line.start + len(line.text)]
-            value = raw.strip() if key in ("name", "about") else _mask_comment(raw).strip()
+            value = raw.strip() if key in ("name", "about") else mask_comment(raw).strip()
             begin = line.start + match.end() + (len(raw) - len(raw.lstrip()))
             span = Span(begin, begin + max(1, len(value)))
             if key not in HEADERS:
@@ -191,7 +191,7 @@ class _RuleParser:
         self.problems.append(self.places.problem(span, message, mend))
 
 
-def _mask_comment(line: str) -> str:
+def mask_comment(line: str) -> str:
     """The line with its comment blanked out, so that positions stay."""
     quoted = False
     for i, char in enumerate(line):

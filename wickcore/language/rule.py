@@ -12,7 +12,8 @@ class Value:
 
     degree: how it scales with the split factor (1 prices, -1 volumes, 0 ratios); None for a plain number, which takes the
     scale of what it meets. constant: its value when it is a plain number. weight: how much of a price level is in it (1 for
-    prices and averages of prices, 0 for ranges), None where that has no meaning; a chart draws what is near 1.
+    prices and averages of prices, 0 for ranges), None where that has no meaning; a chart draws what is near 1. bounds: values it
+    cannot leave. fraction: whether people say it in percent.
     """
 
     op: Op
@@ -21,6 +22,8 @@ class Value:
     constant: float | None = None
     weight: float | None = None
     percent: bool = False
+    bounds: tuple[float, float] | None = None
+    fraction: bool = False
 
 
 @dataclass(frozen=True, slots=True)

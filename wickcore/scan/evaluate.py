@@ -9,12 +9,14 @@ import time
 from collections import OrderedDict
 from collections.abc import Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from threading import Event, Lock
 from typing import Any
 
 import numpy as np
+from numba import njit
 
-from wickcore.bars.bars import Ints
+from wickcore.bars.bars import Ints, Truth
 from wickcore.bars.market import Market
 from wickcore.language.operations import Op
 from wickcore.measures import cross
@@ -43,13 +45,38 @@ class Limits:
             raise Stopped("This took longer than a request may; simplify the rule or narrow the universe.")
 
 
+@dataclass(frozen=True, slots=True)
+class History:
+    """true, unknown: shares of all bars. instruments: for how many it was ever true. digest: equal for equal columns."""
+
+    true: float
+    unknown: float
+    instruments: int
+    digest: int
+
+
+@njit(nogil=True, cache=True)
+def _summary(column: Truth, offsets: Ints) -> Any:
+    true, unknown, instruments = 0, 0, 0
+    digest = np.uint64(14695981039346656037)  # Fowler, Noll and Vo's hash, a bar at a time
+    for k in range(len(offsets) - 1):
+        before = true
+        for i in range(offsets[k], offsets[k + 1]):
+            v = column[i]
+            true += v == TRUE
+            unknown += v == UNKNOWN
+            digest = (digest ^ np.uint64(v)) * np.uint64(1099511628211)
+        instruments += true > before
+    return true, unknown, instruments, digest
+
+
 class Evaluator:
     """Columns of operations over one market. Safe to share between threads."""
 
     def __init__(self, market: Market, cache_bytes: int = 400_000_000, threads: int | None = None) -> None:
         self.market = market
         self._cache: OrderedDict[str, Column] = OrderedDict()
-        self._shares: dict[str, tuple[float, float]] = {}
+        self._histories: dict[str, History] = {}
         self._bytes, self._most = 0, cache_bytes
         self._lock = Lock()
         self._pool = ThreadPoolExecutor(threads or min(2, os.cpu_count() or 1), "evaluate")
@@ -91,16 +118,17 @@ class Evaluator:
         block = Block(self.market, k, k + 1, limits.check, self._given(ops, limits), _uses(ops))
         return [block.take(op) for op in ops]
 
-    def shares(self, op: Op, limits: Limits | None = None) -> tuple[float, float]:
-        """On what share of the whole history's bars a condition is true, and on what share unknown."""
-        if op.key not in self._shares:
+    def history(self, op: Op, limits: Limits | None = None) -> History:
+        """What a condition was over the whole history."""
+        if op.key not in self._histories:
+            bars = self.market.bars
             column = self.column(op, limits)
+            true, unknown, instruments, digest = _summary(column, bars.offsets)
             size = max(1, len(column))
-            found = np.count_nonzero(column == TRUE) / size, np.count_nonzero(column == UNKNOWN) / size
-            if len(self._shares) > 5_000:
-                self._shares.clear()
-            self._shares[op.key] = found
-        return self._shares[op.key]
+            if len(self._histories) > 5_000:
+                self._histories.clear()
+            self._histories[op.key] = History(true / size, unknown / size, int(instruments), int(digest))
+        return self._histories[op.key]
 
     def _compute(self, ops: list[Op], limits: Limits) -> dict[str, Column]:
         total = len(self.market.bars)

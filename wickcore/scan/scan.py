@@ -112,9 +112,9 @@ def _taper(evaluator: Evaluator, rule: CheckedRule, truths: dict[int, Truth], fa
         if line.decides:
             left &= truth == TRUE
         alone = int(np.sum((fails == 1) & (truth != TRUE))) if line.decides else 0
-        ever, never_known = evaluator.shares(line.op)
+        history = evaluator.history(line.op)
         counts = [int(np.sum(truth == state)) for state in (TRUE, FALSE, UNKNOWN)]
-        found.append(LineCount(line, counts[0], counts[1], counts[2], int(left.sum()), alone, ever, never_known))
+        found.append(LineCount(line, counts[0], counts[1], counts[2], int(left.sum()), alone, history.true, history.unknown))
     return tuple(found)
 
 

@@ -1,0 +1,105 @@
+"""Advice: each kind fires, offers its mend, and stays silent beside it."""
+
+import numpy as np
+import pytest
+
+from tests import made
+from wickcore.bars.bars import build_bars
+from wickcore.bars.market import Market
+from wickcore.language.check import check_rule
+from wickcore.scan.advice import from_data, history_needed
+from wickcore.scan.evaluate import Evaluator
+
+FIRES = [
+    ("close > highest(high, 20)", "never hold", "highest(high, 20) 1 ago"),
+    ("high > highest(high, 20)", "never hold", "highest(high, 20) 1 ago"),
+    ("close < lowest(low, 20)", "never hold", "lowest(low, 20) 1 ago"),
+    ("highest(high, 20) < close", "never hold", "highest(high, 20) 1 ago"),
+    ("close < low", "never hold", None),
+    ("open > high", "never hold", None),
+    ("rsi(14) > 100", "never hold", None),
+    ("willr(14) > 0", "never hold", None),
+    ("off_high(52w) > 0", "never hold", None),
+    ("closing_place > 100%", "never hold", None),
+    ("corr(close, volume, 20) > 1", "never hold", None),
+    ("close >= low", "always holds", None),
+    ("high >= close", "always holds", None),
+    ("volume >= 0", "always holds", None),
+    ("adx(14) >= 0", "always holds", None),
+    ("close <= highest(high, 5)", "always holds", None),
+    ("close > 50\nclose < 20", "beside line 1", None),
+    ("rsi(14) < 30\nvolume > 1k\nrsi(14) > 60", "beside line 1", None),
+    ("close > 10\nclose > 20", "says nothing more than line 2", None),
+    ("close > 20\nclose > 10", "says nothing more than line 1", None),
+    ("close > 20\n20 < close", "says nothing more than line 1", None),
+    ("close > volume", "unlike things", None),
+    ("close > change", "unlike things", None),
+    ("volume > 2 * sma(volume, 20)", "includes today's own volume", "(2 * sma(volume, 20) 1 ago)"),
+    ("volume > sma(volume, 50)", "includes today's own volume", "sma(volume, 50) 1 ago"),
+    ("change > 5", "5 means 500%", "5%"),
+    ("off_high(52w) > -25", "", None),
+]
+SILENT = [
+    "close > highest(high, 20) 1 ago", "close >= highest(high, 20)", "close > highest(low, 20)", "close > highest(close, 20) 1 ago",
+    "close < open", "rsi(14) > 99", "closing_place > 99%", "close > low", "volume > 0", "close > 20\nclose < 50", "close > 10\nopen > 20",
+    "close > 10\nskip close > 20", "any of:\n    close > 50\n    close < 20", "volume > 2 * (sma(volume, 20) 1 ago)", "rel_volume(20) > 2",
+    "change > 5%", "change > 0", "turnover > 5m", "close > sma(20)", "atr(14) > 1", "on(week, close) > highest(close, 20) 1 ago",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "words", "mend"), FIRES)
+def test_it_fires_and_its_mend_ends_it(text: str, words: str, mend: str | None) -> None:
+    found = check_rule(text).advice
+    assert any(words in p.message for p in found), found
+    if mend is None:
+        return
+    one = next(p for p in found if p.mend == mend)
+    lines = text.split("\n")
+    line = lines[one.line - 1]
+    lines[one.line - 1] = line[: one.column - 1] + mend + line[one.column - 1 + one.length :]
+    assert not check_rule("\n".join(lines)).advice
+
+
+@pytest.mark.parametrize("text", SILENT)
+def test_it_is_silent(text: str) -> None:
+    assert check_rule(text).advice == ()
+
+
+def test_an_always_or_never_is_true_of_the_data() -> None:
+    """What advice calls certain is certain on made bars."""
+    engine = Evaluator(made.market(3, 4, 120))
+    for text, words, _ in FIRES:
+        if "\n" in text or words not in ("never hold", "always holds"):
+            continue
+        column = engine.column(check_rule(text).lines[0].op)
+        assert set(np.unique(column)) <= ({0, 1} if words == "never hold" else {1, 2}), text
+
+
+def data_advice(text: str, engine: Evaluator) -> list[tuple[int, str]]:
+    return [(p.line, p.message) for p in from_data(engine, check_rule(text))]
+
+
+def test_what_the_history_says() -> None:
+    rng = np.random.default_rng(2)
+    tables = {f"S{k}": made.walk(made.weekdays(300), rng, start=10.0 + k, spread=0.005) for k in range(4)}
+    tables["TALL"] = made.walk(made.weekdays(300), rng, start=900.0, spread=0.005)
+    engine = Evaluator(Market(build_bars(tables)))
+    for text, line, words in [
+        ("close > 5000", 1, "never true"),
+        ("close > 1", 1, "true on every bar"),
+        ("close > sma(10)\nclose > close 1 ago\nsma(10) < close", 3, "equals line 1"),
+        ("close > 500", 1, "one instrument only"),
+        ("close > sma(150)", 1, "unknown on 50% of all bars"),
+        ("close > sma(400)", 1, "needs about 400 bars of history; most instruments have 300"),
+        ("on(week, close > sma(90))", 1, "needs about 450 bars"),
+    ]:
+        assert any(n == line and words in m for n, m in data_advice(text, engine)), (text, data_advice(text, engine))
+    for text in ("close > sma(10)", "close > close 1 ago\nclose > sma(20)", "close > 11"):
+        assert data_advice(text, engine) == []
+
+
+def test_history_needed_adds_up_along_the_expression() -> None:
+    (line,) = check_rule("sma(50) > sma(50) 20 ago").lines
+    assert history_needed(line.op, "day") == 70
+    (line,) = check_rule("on(week, close > sma(40))").lines
+    assert history_needed(line.op, "day") == 200

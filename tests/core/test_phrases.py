@@ -1,0 +1,219 @@
+"""Phrases of the trade and the lines they mean."""
+
+import pytest
+
+from wickcore.language.check import check_rule
+from wickcore.language.phrases import from_phrase
+
+PHRASES = {
+    # price against averages
+    "price is above its 9 day EMA": "close > ema(9)",
+    "Price above the 200-day moving average": "close > sma(200)",
+    "close is below the 50 day average": "close < sma(50)",
+    "close over the 20 day simple moving average": "close > sma(20)",
+    "it trades above its 50 day": "close > sma(50)",
+    "stock is over its 10 week average": "close > sma(10w)",
+    "price under the 40-week moving average": "close < sma(40w)",
+    "price is above its 20 day exponential moving average": "close > ema(20)",
+    "closes above the 20 day weighted moving average": "close > wma(20)",
+    "price is above SMA 50": "close > sma(50)",
+    "close above ema(21)": "close > ema(21)",
+    "50 day average is above the 200 day average": "sma(50) > sma(200)",
+    "the 20 day is above the 50 day": "sma(20) > sma(50)",
+    "20 over 50 over 200": "stacked(sma, 20, 50, 200)",
+    "averages stacked 20 50 200": "stacked(sma, 20, 50, 200)",
+    "50 day average is rising": "rising(sma(50), 1)",
+    "200 day moving average rising for 20 days": "rising(sma(200), 20)",
+    "rising 50 day average": "rising(sma(50), 1)",
+    "20 day average is falling": "falling(sma(20), 1)",
+    "price near the 50 day average": "close near sma(50) by 2%",
+    "within 3% of its 50 day average": "close near sma(50) by 3%",
+    "more than 10% above its 50 day average": "close / sma(50) - 1 > 10%",
+    "at least 5% below the 20 day average": "close / sma(20) - 1 <= -5%",
+    # crossings
+    "price crosses above its 50 day average": "close crosses above sma(50)",
+    "close crossed below the 20 day EMA": "close crosses below ema(20)",
+    "50 day average crosses above the 200 day average": "sma(50) crosses above sma(200)",
+    "price breaks above the 20 day high": "close crosses above highest(high, 20) 1 ago",
+    "price broke below its 200 day": "close crosses below sma(200)",
+    "macd crosses above its signal line": "macd crosses above macd_signal",
+    "MACD crossed down": "macd crosses below macd_signal",
+    "RSI crosses above 30": "rsi(14) crosses above 30",
+    # highs and lows
+    "close at the highest high of the last 15 bars": "close >= highest(high, 15)",
+    "close is at the highest close of the past 20 days": "close >= highest(close, 20)",
+    "close at the lowest low of the last 10 days": "close <= lowest(low, 10)",
+    "new 60 day high": "high > highest(high, 60) 1 ago",
+    "makes a new 52 week high": "high > highest(high, 52w) 1 ago",
+    "hits a new 20-day low": "low < lowest(low, 20) 1 ago",
+    "new 60 day high in the last 3 days": "high > highest(high, 60) 1 ago once in 3",
+    "closes at a new 60 day high": "close > highest(high, 60) 1 ago",
+    "new closing 20 day high": "close > highest(high, 20) 1 ago",
+    "close above the highest high of the last 20 days": "close > highest(high, 20) 1 ago",
+    "price is above the 52 week high": "close > highest(high, 52w) 1 ago",
+    "low is below the lowest low of the past 10 bars": "low < lowest(low, 10) 1 ago",
+    "close above yesterday's high": "close > high 1 ago",
+    "low under the previous day's low": "low < low 1 ago",
+    "close above last week's high": "close > high 1w ago",
+    "higher high": "high > high 1 ago",
+    "lower low": "low < low 1 ago",
+    "three higher lows in a row": "low > low 1 ago held 3",
+    # distances from the year's extremes
+    "within 5% of its 52 week high": "off_high(52w) >= -5%",
+    "within 25 percent of the year's high": "off_high(52w) >= -25%",
+    "more than 20% below its 52-week high": "off_high(52w) < -20%",
+    "at least 30% above its 52 week low": "above_low(52w) >= 30%",
+    "50% off its 52 week high": "off_high(52w) <= -50%",
+    "cut in half from its 52 week high": "off_high(52w) <= -50%",
+    "more than 5% under its 20 day high": "off_high(20) < -5%",
+    # volume
+    "volume at least twice the 10-day average": "volume >= 2 * (sma(volume, 10) 1 ago)",
+    "volume at least twice its 20 day average volume": "volume >= 2 * (sma(volume, 20) 1 ago)",
+    "volume over 1.5 times the 50 day average": "volume >= 1.5 * (sma(volume, 50) 1 ago)",
+    "volume is 3x its 20 day average": "volume >= 3 * (sma(volume, 20) 1 ago)",
+    "volume double its average": "volume >= 2 * (sma(volume, 20) 1 ago)",
+    "volume 50% above its 20 day average": "volume >= 150% * (sma(volume, 20) 1 ago)",
+    "volume is above its 50 day average volume": "volume > sma(volume, 50) 1 ago",
+    "above average volume": "rel_volume(20) > 1",
+    "relative volume over 2": "rel_volume(20) > 2",
+    "volume more than 500,000": "volume > 500000",
+    "volume at least 2 million shares": "volume >= 2m",
+    "average volume over 300k": "sma(volume, 20) > 300k",
+    "20 day average volume above 1 million": "sma(volume, 20) > 1m",
+    "on rising volume": "volume > volume 1 ago",
+    "on falling volume": "volume < volume 1 ago",
+    "volume above yesterday's volume": "volume > volume 1 ago",
+    "trades at least 5 million dollars a day": "avg_turnover(20) >= 5m",
+    "average turnover over 2 million": "avg_turnover(20) > 2m",
+    # percent moves
+    "up 5%": "change >= 5%",
+    "up more than 5% today": "change > 5%",
+    "down 3% today": "change <= -3%",
+    "up at least 10% in the last 20 days": "change(20) >= 10%",
+    "gained more than 10% over 5 days": "change(5) > 10%",
+    "lost 10% in 5 days": "change(5) <= -10%",
+    "down more than 20% in 3 months": "change(3mo) < -20%",
+    "up 10% this week": "on(week, change) >= 10%",
+    "up 20% over the month": "on(month, change) >= 20%",
+    "up 30% in 6 months": "change(6mo) >= 30%",
+    "up on the day": "change > 0",
+    "down today": "change < 0",
+    # streaks
+    "down two days in a row": "close < close 1 ago held 2",
+    "up 3 days in a row": "close > close 1 ago held 3",
+    "three consecutive up days": "close > close 1 ago held 3",
+    "two lower closes": "close < close 1 ago held 2",
+    "5 straight higher closes": "close > close 1 ago held 5",
+    "closed lower 3 days in a row": "close < close 1 ago held 3",
+    "four down days in a row": "close < close 1 ago held 4",
+    "higher close": "close > close 1 ago",
+    "closes higher": "close > close 1 ago",
+    "closes above its open": "close > open",
+    "green day": "close > open",
+    # oscillators
+    "RSI over 80": "rsi(14) > 80",
+    "RSI over 80 on the weekly": "on(week, rsi(14) > 80)",
+    "weekly RSI above 50": "on(week, rsi(14) > 50)",
+    "2 day RSI below 10": "rsi(2) < 10",
+    "RSI(2) under 5": "rsi(2) < 5",
+    "rsi between 40 and 60": "rsi(14) between 40 and 60",
+    "oversold": "rsi(14) < 30",
+    "RSI overbought": "rsi(14) > 70",
+    "stochastic below 20": "stoch_k < 20",
+    "ADX above 25": "adx(14) > 25",
+    "CCI over 100": "cci(20) > 100",
+    "money flow index under 20": "mfi(14) < 20",
+    "macd above zero": "macd > 0",
+    "macd is above its signal line": "macd > macd_signal",
+    # bands and squeezes
+    "price above the upper band": "close > bb_upper(20, 2)",
+    "close crosses below the lower band": "close crosses below bb_lower(20, 2)",
+    "in a squeeze": "squeeze",
+    "in a squeeze for 5 days": "squeeze held 5",
+    "a squeeze at least five bars old": "squeeze held 5",
+    "squeeze fires": "squeeze_fired",
+    "weekly squeeze": "on(week, squeeze)",
+    # gaps, ranges, the bar itself
+    "gaps up": "gap > 0",
+    "gap up more than 3%": "gap > 3%",
+    "gapped down at least 2%": "gap <= -2%",
+    "opens 1% higher": "gap >= 1%",
+    "inside bar": "inside_bar",
+    "outside day": "outside_bar",
+    "closes in the upper half of its range": "closing_place > 50%",
+    "closed in the bottom quarter of the range": "closing_place < 25%",
+    "widest range of the last 10 days": "range_expansion(9)",
+    "narrowest range in 7 days": "narrowest(7)",
+    "range more than 2 times its ATR": "range > 2 * (atr(14) 1 ago)",
+    "hammer": "hammer",
+    "bullish engulfing": "engulfing_up",
+    "a shooting star": "shooting_star",
+    "doji in the last 3 days": "doji once in 3",
+    # averages of range, money, facts
+    "ADR over 4%": "adr(20) > 4%",
+    "atr above 2": "atr(14) > 2",
+    "price over 20": "close > 20",
+    "price above $10": "close > 10",
+    "price between 10 and 50": "close between 10 and 50",
+    "market cap over 2 billion": "market_cap > 2b",
+    "pe under 15": "pe < 15",
+    "dividend yield over 3%": "dividend_yield > 3%",
+    "positive earnings": "eps > 0",
+    "no report in the next 5 days": "days_to_report > 5",
+    "reported in the last 2 days": "days_since_report <= 2",
+    "no funds": 'kind == "share"',
+    "with options": "optionable == 1",
+    "beta over 1": "beta(252) > 1",
+    "stronger than the market over 60 days": "relative_strength(60) > 0",
+    "index above its 200 day average": "benchmark(close > sma(200))",
+    "sector is metals": 'sector == "Metals"',
+    # over time
+    "price above its 50 day average for 10 days": "close > sma(50) held 10",
+    "RSI below 30 within the last 5 days": "rsi(14) < 30 once in 5",
+    "close above the 20 day average on the monthly chart": "on(month, close > sma(20))",
+}
+
+
+@pytest.mark.parametrize(("said", "line"), PHRASES.items(), ids=list(PHRASES))
+def test_a_phrase_becomes_its_line(said: str, line: str) -> None:
+    found = from_phrase(said)
+    assert found.lines == (line,), found
+    check_rule(line)
+
+
+def test_there_are_enough_of_them() -> None:
+    assert len(PHRASES) >= 120
+
+
+@pytest.mark.parametrize(
+    ("said", "lines"),
+    [
+        ("price above its 50 day average and RSI below 40", ("close > sma(50)", "rsi(14) < 40")),
+        ("up 5% today on rising volume", None),
+        ("rsi between 40 and 60 and volume above average", ("rsi(14) between 40 and 60", "rel_volume(20) > 1")),
+        ("new 60 day high, and volume at least twice its 20 day average",
+         ("high > highest(high, 60) 1 ago", "volume >= 2 * (sma(volume, 20) 1 ago)")),
+    ],
+)  # fmt: skip
+def test_two_phrases_in_one_are_two_lines(said: str, lines: tuple[str, ...] | None) -> None:
+    found = from_phrase(said)
+    assert found.lines == (lines or ())
+
+
+@pytest.mark.parametrize(
+    ("said", "unknown"),
+    [
+        ("price above its glorious average", ("glorious",)),
+        ("stocks that smell of victory", ("smell", "victory")),
+        ("close above frobnicate", ("frobnicate",)),
+    ],
+)
+def test_what_is_not_understood_is_named(said: str, unknown: tuple[str, ...]) -> None:
+    found = from_phrase(said)
+    assert not found.lines
+    assert set(unknown) <= set(found.unknown)
+
+
+@pytest.mark.parametrize("said", ["", "   ", "above", "5", "and and and", "%" * 500, "price " * 300, "(((", "\x00"])
+def test_nonsense_is_never_guessed(said: str) -> None:
+    assert from_phrase(said).lines == ()

@@ -1,0 +1,191 @@
+"""A rule read aloud: plain sentences, one a line."""
+
+import re
+
+from wickcore.language import tree
+from wickcore.language.catalogue import CATALOGUE
+from wickcore.language.parser import parse
+from wickcore.language.write import count, number
+
+_FRAME = {"day": "daily", "week": "weekly", "month": "monthly"}
+_OPERATORS = {"+": "plus", "-": "less", "*": "times", "/": "over", "and": "and", "or": "or"}
+_COMPARED = {">": "is above", "<": "is below", ">=": "is at or above", "<=": "is at or below", "==": "is", "!=": "is not"}
+_MONEY = {"volume", "turnover", "avg_turnover", "market_cap", "shares_outstanding"}
+_MORE = {">": "is more than", "<": "is less than", ">=": "is at least", "<=": "is at most", "==": "is", "!=": "is not"}
+# {n} and other names are the arguments; {x} the source, left out where it is the close.
+_SAID = {
+    "sma": "the {n}-bar average{of x}", "ema": "the {n}-bar exponential average{of x}", "wma": "the {n}-bar weighted average{of x}",
+    "rma": "the {n}-bar smoothed average{of x}", "hull": "the {n}-bar Hull average{of x}", "vwma": "the {n}-bar volume-weighted average{of x}",
+    "dema": "the {n}-bar double exponential average{of x}", "tema": "the {n}-bar triple exponential average{of x}",
+    "kama": "the {n}-bar adaptive average{of x}", "mean": "the {n}-bar mean{of x}", "median": "the middle {x} of {n} bars",
+    "highest": "the highest {x} of {n} bars", "lowest": "the lowest {x} of {n} bars", "sum": "the sum of the {x} over {n} bars",
+    "stdev": "the {n}-bar standard deviation{of x}", "atr": "the {n}-bar average true range",
+    "natr": "the {n}-bar average true range as a share of the close",
+    "adr": "the {n}-bar average daily range", "rsi": "the {n}-bar RSI{of x}", "rel_volume": "volume against its {n}-bar average",
+    "avg_turnover": "the {n}-bar average of money traded", "change": "the change over {n} bars", "roc": "the change of the {x} over {n} bars",
+    "off_high": "the distance from the {n}-bar high", "above_low": "the distance above the {n}-bar low", "gap": "the opening gap",
+    "closing_place": "the place of the close in the bar's range", "range": "the bar's range", "body": "the bar's body",
+    "bb_upper": "the upper {n}-bar band{of x} ({width} deviations)", "bb_lower": "the lower {n}-bar band{of x} ({width} deviations)",
+    "bb_mid": "the middle of the {n}-bar bands", "bb_width": "the width of the {n}-bar bands", "bb_place": "the place in the {n}-bar bands",
+    "keltner_upper": "the top of the {n}-bar range channel", "keltner_lower": "the bottom of the {n}-bar range channel",
+    "donchian_upper": "the {n}-bar high", "donchian_lower": "the {n}-bar low", "macd": "MACD", "macd_signal": "the MACD signal",
+    "macd_hist": "the MACD histogram", "adx": "the {n}-bar ADX", "cci": "the {n}-bar CCI", "mfi": "the {n}-bar money flow index",
+    "willr": "the {n}-bar Williams reading", "stoch_k": "the fast stochastic line", "stoch_d": "the slow stochastic line",
+    "slope": "the {n}-bar slope{of x}", "beta": "the {n}-bar beta", "relative_strength": "the strength against the index over {n} bars",
+    "count": "the number of the last {n} bars on which {condition}", "bars_since": "the number of bars since {condition}",
+    "swing_high": "the latest swing high", "swing_low": "the latest swing low", "days_to_report": "the number of days to the next report",
+    "days_since_report": "the number of days since the latest report",
+    "market_cap": "the size of the company", "pe": "the price over earnings",
+    "eps": "earnings a share",
+    "listed_days": "the number of days since listing", "turnover": "money traded", "close": "the close", "open": "the open", "high": "the high",
+    "low": "the low", "volume": "volume",
+    "typical": "the typical price", "true_range": "the true range",
+}  # fmt: skip
+_CONDITIONS = {
+    "squeeze": "the bands lie inside the channel (a squeeze)", "squeeze_fired": "a squeeze has just ended",
+    "range_expansion": "the range is wider than each of the {n} before it", "narrowest": "the range is the smallest of {n} bars",
+    "rising": "the {x} has risen {n} times in a row", "falling": "the {x} has fallen {n} times in a row",
+    "inside_bar": "the bar lies inside the one before",
+    "outside_bar": "the bar reaches beyond the one before on both sides",
+}  # fmt: skip
+
+
+def read_aloud(text: str) -> list[tuple[int, str]]:
+    """(line, sentence) for each statement. Raises RuleError where the text cannot be read."""
+    rule = parse(text)
+    speaker = _Speaker(rule.text)
+    found: list[tuple[int, str]] = []
+
+    def say(statements: tuple[tree.Statement, ...], depth: int) -> None:
+        for s in statements:
+            line = rule.text.count("\n", 0, s.span.start) + 1
+            found.append((line, "  " * depth + _sentence(speaker.statement(s))))
+            if isinstance(s, tree.Group):
+                say(s.children, depth + 1)
+
+    say(rule.statements, 0)
+    return found
+
+
+def _sentence(said: str) -> str:
+    end = "" if said.endswith((":", ".")) else "."
+    return said[0].upper() + said[1:] + end
+
+
+class _Speaker:
+    def __init__(self, text: str) -> None:
+        self.text = text
+
+    def statement(self, s: tree.Statement) -> str:
+        match s:
+            case tree.Let():
+                return f"call {self.value(s.value)} “{s.name}”"
+            case tree.Dial():
+                within = ""
+                if s.low is not None and s.high is not None:
+                    within = f", to be turned from {number(s.low, s.percent)} to {number(s.high, s.percent)}"
+                return f"the dial “{s.name}” stands at {number(s.default, s.percent)}{within}"
+            case tree.Use():
+                return f"everything that “{s.name}” asks"
+            case tree.Group():
+                least = s.least.name if isinstance(s.least, tree.Name) else f"{s.least or 0:g}"
+                words = {
+                    "any": "any of these:",
+                    "all": "all of these:",
+                    "none": "none of these:",
+                    "least": f"at least {least} of these:",
+                }
+                return ("not counted: " if s.skip else "") + words[s.kind]
+            case tree.Condition():
+                return ("not counted: " if s.skip else "") + self.value(s.value)
+
+    def value(self, node: tree.Node) -> str:
+        match node:
+            case tree.Number():
+                said = self.text[node.span.start : node.span.end]
+                return said if re.fullmatch(r"[\d.]+[%kmb]?", said) else number(node.value, node.percent)
+            case tree.Count():
+                return self.count(node)
+            case tree.Text():
+                return node.value
+            case tree.Name():
+                return self.call(tree.Call(node.name, (), node.span, node.span)) if node.name in CATALOGUE else node.name
+            case tree.Part():
+                return f"the {node.part} of {node.name}"
+            case tree.Call():
+                return self.call(node)
+            case tree.Unary():
+                return f"not ({self.value(node.operand)})" if node.operator == "not" else f"minus {self.value(node.operand)}"
+            case tree.Binary():
+                return f"{self.value(node.left)} {_OPERATORS[node.operator]} {self.value(node.right)}"
+            case tree.Compare():
+                said = self.value(node.operands[0])
+                for i, operator in enumerate(node.operators):
+                    before = node.operands[i]
+                    words = _MORE if isinstance(before, tree.Name | tree.Call) and before.name in _MONEY else _COMPARED
+                    said += f"{' and that' if i else ''} {words[operator]} {self.value(node.operands[i + 1])}"
+                return said
+            case tree.Crosses():
+                return f"{self.value(node.left)} crosses {node.direction} {self.value(node.right)}"
+            case tree.Between():
+                return f"{self.value(node.value)} is between {self.value(node.low)} and {self.value(node.high)}"
+            case tree.Near():
+                return f"{self.value(node.value)} is within {self.value(node.by)} of {self.value(node.target)}"
+            case tree.Within():
+                return f"{self.value(node.value)} is one of {', '.join(t.value for t in node.texts)}"
+            case tree.Ago():
+                return f"{self.value(node.value)}, {self.count(node.count)} ago"
+            case tree.Over():
+                when = "on each of the last" if node.kind == "held" else "at least once in the last"
+                return f"{self.value(node.value)}, {when} {self.count(node.count)}"
+
+    def count(self, node: tree.Count) -> str:
+        unit = {"day": "day", "week": "week", "month": "month"}.get(node.frame or "", "bar")
+        amount = count(tree.Count(node.amount, None, node.span), self.text)
+        return f"{amount} {unit}" + ("" if amount == "1" else "s")
+
+    def call(self, node: tree.Call) -> str:
+        name = node.name
+        if name == "on":
+            frame = node.arguments[0].value
+            said = _FRAME.get(frame.name, frame.name) if isinstance(frame, tree.Name) else ""
+            return f"on {said} bars, {self.value(node.arguments[1].value)}"
+        if name == "benchmark":
+            return f"of the index, {self.value(node.arguments[0].value)}"
+        if name == "rank":
+            among = "in its sector" if any(a.name == "in" for a in node.arguments) else "in the universe"
+            return f"the rank {among} of {self.value(node.arguments[0].value)}"
+        if name == "stacked":
+            kind = node.arguments[0].value
+            windows = [self.value(a.value) for a in node.arguments[1:]]
+            named = kind.name if isinstance(kind, tree.Name) else ""
+            return f"the {' over '.join(w.split()[0] for w in windows)} {named} averages stand in order"
+        if name not in CATALOGUE:
+            return name
+        template = _SAID.get(name) or _CONDITIONS.get(name)
+        values = self.arguments(node)
+        if template is None:
+            words = name.replace("_", " ")
+            entry = CATALOGUE[name]
+            over = f" over {values['n']} bars" if "n" in values else ""
+            return f"a {words} has formed" if entry.family == "candles" else f"{words}{over}"
+        source = values.get("x", "close")
+        values["x"] = source.removeprefix("the ")
+        template = template.replace("{of x}", "" if source in ("close", "the close") else f" of {source}")
+        said = re.sub(r"\{(\w+)\}", lambda m: values.get(m.group(1), ""), template)
+        said = re.sub(r"(\d+) (week|day|month)s?-bar", r"\1-\2", said)
+        return re.sub(r"\b1 bars", "1 bar", re.sub(r"(\d+ (?:week|day|month)s?) bars", r"\1", said))
+
+    def arguments(self, node: tree.Call) -> dict[str, str]:
+        entry = CATALOGUE[node.name]
+        parameters = list(entry.parameters)
+        positional = [a for a in node.arguments if a.name is None]
+        if entry.source_optional and positional and isinstance(positional[0].value, tree.Number | tree.Count):
+            parameters = parameters[1:]
+        said = {p.name: p.default or "" for p in entry.parameters}
+        for p, argument in zip(parameters, positional, strict=False):
+            said[p.name] = self.value(argument.value)
+        for argument in node.arguments:
+            if argument.name:
+                said[argument.name] = self.value(argument.value)
+        return {key: value.removesuffix(" bars").removesuffix(" bar") for key, value in said.items()}

@@ -1,0 +1,377 @@
+"""The rule for the other side.
+
+Mirroring stands on one idea: what prices do turned upside down on a log scale. A price level keeps its place in the rule and every
+comparison of levels turns round; a move changes its sign; an oscillator p of a hundred becomes 100 - p; what has no side (volume, money
+traded, ranges, sizes of companies, dates) stays. Mirroring twice gives the rule back. What has no mirror is said, not guessed.
+"""
+
+from dataclasses import dataclass, replace
+
+from wickcore.language import tree
+from wickcore.language.layout import lay_out
+from wickcore.language.parser import parse
+from wickcore.language.tree import Span
+from wickcore.language.write import statement, write
+
+LEVEL, MOVE, HUNDRED, WILLIAMS, SHARE, OFF, RATIO, PLAIN, TRUTH = (
+    "level", "move", "hundred", "williams", "share", "off", "ratio", "plain", "truth"
+)  # fmt: skip
+_PAIRS = (
+    ("high", "low"), ("highest", "lowest"), ("upper_wick", "lower_wick"), ("bb_upper", "bb_lower"), ("keltner_upper", "keltner_lower"),
+    ("donchian_upper", "donchian_lower"), ("swing_high", "swing_low"), ("is_swing_high", "is_swing_low"),
+    ("bars_since_highest", "bars_since_lowest"), ("plus_di", "minus_di"), ("aroon_up", "aroon_down"), ("off_high", "above_low"),
+    ("engulfing_up", "engulfing_down"), ("harami_up", "harami_down"), ("hammer", "shooting_star"), ("hanging_man", "inverted_hammer"),
+    ("piercing", "dark_cloud"), ("morning_star", "evening_star"), ("three_white_soldiers", "three_black_crows"), ("rising", "falling"),
+    ("ha_high", "ha_low"), ("r1", "s1"), ("r2", "s2"),
+)  # fmt: skip
+OTHER = {a: b for pair in _PAIRS for a, b in (pair, pair[::-1])}
+_TURNED = {">": "<", "<": ">", ">=": "<=", "<=": ">=", "==": "==", "!=": "!="}
+_KIND = {
+    **dict.fromkeys(
+        ("open", "high", "low", "close", "typical", "bb_upper", "bb_lower", "bb_mid", "keltner_upper", "keltner_lower", "keltner_mid",
+         "donchian_upper", "donchian_lower", "swing_high", "swing_low", "vwap", "pivot", "r1", "r2", "s1", "s2", "ha_open", "ha_close",
+         "ha_high", "ha_low"), LEVEL,
+    ),
+    **dict.fromkeys(
+        ("change", "gap", "body", "roc", "macd", "macd_signal", "macd_hist", "trix", "tsi", "ppo", "cci", "cmf", "relative_strength",
+         "eps_growth", "eps_surprise", "revenue_growth"), MOVE,
+    ),
+    **dict.fromkeys(("rsi", "stoch_k", "stoch_d", "mfi"), HUNDRED),
+    **dict.fromkeys(("obv", "ad_line"), LEVEL),
+    **dict.fromkeys(("off_high", "above_low"), OFF),
+    "willr": WILLIAMS, "closing_place": SHARE, "bb_place": SHARE, "up_down_volume": RATIO,
+}  # fmt: skip
+# Of what they are given: an average of moves is a move, and the largest of volumes has no side.
+_FOLLOWS = {
+    "sma", "ema", "wma", "rma", "dema", "tema", "hull", "kama", "ema_by", "vwma", "highest", "lowest", "mean", "median", "sum", "value_at",
+    "pick", "max", "min", "sum_since",
+}  # fmt: skip
+_OF_LEVELS = {
+    "slope": MOVE,
+    "zscore": MOVE,
+    "percentile": HUNDRED,
+    "rank": HUNDRED,
+    "stdev": PLAIN,
+    "mean_dev": PLAIN,
+    "fit": PLAIN,
+}
+_SIDED_BY_ARGUMENT = {"highest", "lowest", "bars_since_highest", "bars_since_lowest", "rising", "falling", "max", "min"}
+_DEFAULT_ARGUMENT_IS_CLOSE = {"highest", "lowest", "bars_since_highest", "bars_since_lowest", "rising", "falling", *_FOLLOWS}
+_FIELDS_WITHOUT_SIDE = {"volume"}
+
+
+class NoMirror(ValueError):
+    """A part that has no mirror; the message says which."""
+
+
+@dataclass(frozen=True, slots=True)
+class Mirrored:
+    """text: the rule for the other side. notes: (line, sentence) for what stayed because it has no mirror."""
+
+    text: str
+    notes: tuple[tuple[int, str], ...]
+
+
+def mirror(text: str) -> Mirrored:
+    """The rule for the other side. Raises RuleError where the text cannot be read."""
+    rule = parse(text)
+    side = rule.headers.get("side", ("long",))[0]
+    names: dict[str, str] = {}
+    notes: list[tuple[int, str]] = []
+    worker = _Mirror(rule.text, names)
+
+    def turned(node: tree.Statement, source: str) -> str:
+        line = source.count("\n", 0, node.span.start) + 1
+        try:
+            match node:
+                case tree.Let():
+                    value, names[node.name] = worker.value(node.value)
+                    return f"let {node.name} = {write(value, source)}"
+                case tree.Condition():
+                    made = replace(node, value=worker.condition(node.value))
+                    return statement(made, source)
+                case tree.Dial():
+                    names[node.name] = PLAIN
+                case tree.Use():
+                    notes.append((line, f"“{node.name}” is used as it is: mirror that rule too, and use its mirror here."))
+        except NoMirror as error:
+            notes.append((line, f"{error} The line stays as it is."))
+            if isinstance(node, tree.Let):
+                names[node.name] = PLAIN
+        return statement(node, source)
+
+    return Mirrored(lay_out(rule, turned, {"side": "short" if side == "long" else "long"}), tuple(notes))
+
+
+class _Mirror:
+    """Mirrors expressions: each is turned into another and said what kind of thing it is."""
+
+    def __init__(self, text: str, names: dict[str, str]) -> None:
+        self.text, self.names = text, names
+
+    # -- conditions --------------------------------------------------------------------------------------------------
+
+    def condition(self, node: tree.Node) -> tree.Node:
+        made, kind = self.value(node)
+        if kind != TRUTH:
+            raise NoMirror(f"`{write(node, self.text)}` is no condition.")
+        return made
+
+    def _compare(self, node: tree.Compare) -> tree.Node:
+        if any(isinstance(o, tree.Text) for o in node.operands):
+            return node
+        parts = [self.value(o) for o in node.operands]
+        kinds = {kind for operand, (_, kind) in zip(node.operands, parts, strict=True) if not _constant(operand, self.names)}
+        if kinds <= {PLAIN}:
+            return replace(node, operands=tuple(made for made, _ in parts))
+        if len(kinds) > 1 or not kinds & {LEVEL, MOVE, HUNDRED, WILLIAMS, SHARE, OFF, RATIO}:
+            if kinds == {MOVE, PLAIN}:
+                return self._moves(node, parts)
+            raise NoMirror(f"`{write(node, self.text)}` compares things that mirror differently.")
+        (kind,) = kinds
+        constants = [_constant(o, self.names) for o in node.operands]
+        if kind == LEVEL and any(constants):
+            return node  # a floor under the price stays where it is
+        operands = tuple(
+            opposite(o, kind) if is_constant else made
+            for o, (made, _), is_constant in zip(node.operands, parts, constants, strict=True)
+        )
+        return replace(node, operands=operands, operators=tuple(_TURNED[o] for o in node.operators))
+
+    def _moves(self, node: tree.Compare, parts: list[tuple[tree.Node, str]]) -> tree.Node:
+        """Moves against sizes without a side: `change > 2 * natr(14)` becomes `change < -2 * natr(14)`."""
+        operands = tuple(
+            made if kind == MOVE and not _constant(o, self.names) else negative(made)
+            for o, (made, kind) in zip(node.operands, parts, strict=True)
+        )
+        return replace(node, operands=operands, operators=tuple(_TURNED[o] for o in node.operators))
+
+    def _between(self, node: tree.Between) -> tree.Node:
+        value, kind = self.value(node.value)
+        low, high = node.low, node.high
+        if kind == PLAIN or (kind == LEVEL and (_constant(low, self.names) or _constant(high, self.names))):
+            return node
+        turned = [opposite(b, kind) if _constant(b, self.names) else self.value(b)[0] for b in (low, high)]
+        return replace(node, value=value, low=turned[1], high=turned[0])
+
+    # -- values ------------------------------------------------------------------------------------------------------
+
+    def value(self, node: tree.Node) -> tuple[tree.Node, str]:
+        """The mirrored expression and its kind."""
+        match node:
+            case tree.Number() | tree.Count() | tree.Text():
+                return node, PLAIN
+            case tree.Name():
+                if node.name in self.names:
+                    return node, self.names[node.name]
+                return self._call(tree.Call(node.name, (), node.span, node.span), bare=True)
+            case tree.Call():
+                return self._call(node, bare=False)
+            case tree.Ago():
+                made, kind = self.value(node.value)
+                return replace(node, value=made), kind
+            case tree.Over():
+                return replace(node, value=self.condition(node.value)), TRUTH
+            case tree.Compare():
+                return self._compare(node), TRUTH
+            case tree.Between():
+                return self._between(node), TRUTH
+            case tree.Crosses():
+                return self._crosses(node), TRUTH
+            case tree.Near():
+                return replace(node, value=self.value(node.value)[0], target=self.value(node.target)[0]), TRUTH
+            case tree.Within():
+                return node, TRUTH
+            case tree.Unary():
+                made, kind = self.value(node.operand)
+                return replace(node, operand=made), kind
+            case tree.Binary():
+                return self._binary(node)
+        raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
+
+    def _crosses(self, node: tree.Crosses) -> tree.Node:
+        (left, a), (right, b) = self.value(node.left), self.value(node.right)
+        kinds = {k for o, k in ((node.left, a), (node.right, b)) if not _constant(o, self.names)}
+        if len(kinds) != 1:
+            raise NoMirror(f"`{write(node, self.text)}` crosses things that mirror differently.")
+        (kind,) = kinds
+        if kind == PLAIN or (kind == LEVEL and (_constant(node.left, self.names) or _constant(node.right, self.names))):
+            return replace(node, left=left, right=right)
+        left = opposite(node.left, kind) if _constant(node.left, self.names) else left
+        right = opposite(node.right, kind) if _constant(node.right, self.names) else right
+        return replace(node, left=left, right=right, direction="below" if node.direction == "above" else "above")
+
+    def _binary(self, node: tree.Binary) -> tuple[tree.Node, str]:
+        if node.operator in ("and", "or"):
+            return replace(node, left=self.condition(node.left), right=self.condition(node.right)), TRUTH
+        (left, a), (right, b) = self.value(node.left), self.value(node.right)
+        operator = node.operator
+        if a == b == PLAIN:
+            return replace(node, left=left, right=right), PLAIN
+        if a == b == LEVEL and operator in "-/":
+            return replace(node, left=right, right=left), PLAIN
+        if LEVEL in (a, b) and PLAIN in (a, b):
+            made = _of_level(node, left, right, a == LEVEL)
+            if made is not None:
+                return made, LEVEL
+        if a == b == LEVEL and operator == "+":
+            return replace(node, left=left, right=right), LEVEL
+        if (
+            MOVE in (a, b)
+            and (a == b or PLAIN in (a, b))
+            and not (operator in "*/" and a == b)
+            and not (operator in "+-" and a != b)
+        ):
+            return replace(node, left=left, right=right), MOVE
+        raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
+
+    def _call(self, node: tree.Call, bare: bool) -> tuple[tree.Node, str]:
+        name = node.name
+        if name == "on":
+            made, kind = self.value(node.arguments[1].value)
+            return replace(node, arguments=(node.arguments[0], replace(node.arguments[1], value=made))), kind
+        if name == "stacked":
+            return replace(node, arguments=(node.arguments[0], *node.arguments[:0:-1])), TRUTH
+        arguments, kinds = [], []
+        for argument in node.arguments:
+            made, kind = self.value(argument.value) if not _counts(argument) else (argument.value, PLAIN)
+            arguments.append(replace(argument, value=made))
+            kinds.append(kind if not _counts(argument) else "")
+        own = next(
+            (k for k in kinds if k and k != TRUTH), LEVEL if name in _DEFAULT_ARGUMENT_IS_CLOSE or name in _OF_LEVELS else PLAIN
+        )
+        if name == "benchmark":
+            return replace(node, arguments=tuple(arguments)), kinds[0]
+        sided = name in OTHER and (name not in _SIDED_BY_ARGUMENT or own != PLAIN)
+        turned = {"max": "min", "min": "max"}.get(name, name) if own != PLAIN else name
+        turned = OTHER[name] if sided else turned
+        made = self._rebuilt(node, turned, tuple(arguments), bare)
+        return made, self._kind(node, name, own)
+
+    def _rebuilt(self, node: tree.Call, name: str, arguments: tuple[tree.Argument, ...], bare: bool) -> tree.Node:
+        return tree.Name(name, node.span) if bare else tree.Call(name, arguments, node.span, node.name_span)
+
+    def _kind(self, node: tree.Call, name: str, own: str) -> str:
+        from wickcore.language.catalogue import CATALOGUE
+
+        if name in CATALOGUE and CATALOGUE[name].result == "condition":
+            return TRUTH
+        if name in _FOLLOWS:
+            return own
+        if name in _OF_LEVELS:
+            return _OF_LEVELS[name] if own in (LEVEL, MOVE) else PLAIN
+        if name in ("total", "log", "sqrt", "round", "abs", "corr", "place") and own != PLAIN:
+            if name == "abs" and own == MOVE:
+                return PLAIN
+            if name == "place":
+                return SHARE
+            raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
+        return _KIND.get(name, PLAIN)
+
+
+def _of_level(node: tree.Binary, left: tree.Node, right: tree.Node, level_first: bool) -> tree.Node | None:
+    """A level plus, less, times or over something without a side: each form has one of its own on the other side, and comes back."""
+    operator = node.operator
+    if level_first:
+        if operator in "+-":
+            return replace(node, left=left, operator="-" if operator == "+" else "+", right=right)
+        if operator == "/":
+            return replace(node, left=right, operator="*", right=left)
+        one = tree.Binary("/", tree.Number(1.0, Span(0, 0)), right, node.span)
+        return replace(node, left=one, operator="*", right=left)
+    if operator == "+":
+        return replace(node, left=right, operator="-", right=left)
+    if operator == "*":
+        match left:
+            case tree.Binary(operator="/", left=tree.Number(value=1.0), right=inner):
+                return replace(node, left=right, right=inner)
+        return replace(node, left=right, operator="/", right=left)
+    return None
+
+
+def _counts(argument: tree.Argument) -> bool:
+    """Whether an argument is a plain number or a number of bars."""
+    return isinstance(argument.value, tree.Number | tree.Count) or argument.name in (
+        "n",
+        "k",
+        "nth",
+        "in",
+        "width",
+        "upper",
+        "lower",
+    )
+
+
+def _constant(node: tree.Node, names: dict[str, str]) -> bool:
+    """Whether the expression is made of plain numbers and dials alone."""
+    match node:
+        case tree.Number():
+            return True
+        case tree.Name():
+            return names.get(node.name) == PLAIN
+        case tree.Unary():
+            return _constant(node.operand, names)
+        case tree.Binary():
+            return _constant(node.left, names) and _constant(node.right, names)
+    return False
+
+
+def negative(node: tree.Node) -> tree.Node:
+    """-x, without a second minus."""
+    match node:
+        case tree.Unary(operator="-"):
+            return node.operand
+        case tree.Number():
+            return node if node.value == 0 else tree.Unary("-", node, node.span)
+        case tree.Binary(operator="*" | "/"):
+            return replace(node, left=negative(node.left))
+    return tree.Unary("-", node, node.span)
+
+
+def opposite(node: tree.Node, kind: str) -> tree.Node:
+    """The bound on the other side: -p of a move, 100 - p of a hundred, 1 - p of a share, 1 / (1 + p) - 1 of a distance from an extreme,
+    1 / p of a ratio."""
+    if kind == MOVE:
+        return negative(node)
+    from_top = {HUNDRED: 100.0, WILLIAMS: -100.0, SHARE: 1.0}
+    plain = _plain(node)
+    if kind in from_top:
+        top = from_top[kind]
+        if plain is not None:
+            return _number(top - plain.value, plain)
+        if isinstance(node, tree.Binary) and node.operator == "-" and isinstance(node.left, tree.Number) and node.left.value == top:
+            return node.right
+        return tree.Binary("-", tree.Number(top, node.span, kind == SHARE), node, node.span)
+    if plain is not None:
+        return _number(_turned_value(plain.value, kind), plain)
+    one = tree.Number(1.0, Span(0, 0))
+    match node:
+        case tree.Binary(operator="-", left=tree.Binary(operator="/", right=tree.Binary(operator="+", right=inner))) if kind == OFF:
+            return inner
+        case tree.Binary(operator="/", left=tree.Number(value=1.0), right=inner) if kind == RATIO:
+            return inner
+    if kind == RATIO:
+        return tree.Binary("/", one, node, node.span)
+    return tree.Binary("-", tree.Binary("/", one, tree.Binary("+", one, node, node.span), node.span), one, node.span)
+
+
+def _turned_value(p: float, kind: str) -> float:
+    def turn(v: float) -> float:
+        return float(f"{1.0 / (1.0 + v) - 1.0 if kind == OFF else 1.0 / v:.9g}")
+
+    value = turn(p)
+    short = round(value, 4)
+    # What was written with few digits comes back as it was written.
+    return short if short and turn(short) == p else value
+
+
+def _plain(node: tree.Node) -> tree.Number | None:
+    """A number, with its sign."""
+    if isinstance(node, tree.Unary) and isinstance(node.operand, tree.Number):
+        return replace(node.operand, value=-node.operand.value)
+    return node if isinstance(node, tree.Number) else None
+
+
+def _number(value: float, like: tree.Number) -> tree.Node:
+    made = tree.Number(abs(value), Span(0, 0), like.percent)
+    return tree.Unary("-", made, made.span) if value < 0 else made

@@ -1,0 +1,356 @@
+"""Trade phrases to lines: a fixed grammar of the ways a condition is said. It never guesses: what it does not understand it names.
+
+A phrase is first tidied (lower case, digits for number words, one space), then matched whole: against the phrases that mean something
+of their own, or as two operands around a comparison. Operands are read the same way, whole or not at all.
+"""
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from wickcore.language.phrase_operands import AMOUNT, LAST, OPERANDS, PRICE, SPAN, UNIT, amount, bars, operand
+
+_WORDS = {
+    "one": 1, "two": 2, "three": 3, "four": 4, "five": 5, "six": 6, "seven": 7, "eight": 8, "nine": 9, "ten": 10, "eleven": 11, "twelve": 12,
+    "fifteen": 15, "twenty": 20, "thirty": 30, "fifty": 50, "hundred": 100,
+}  # fmt: skip
+_MORE, _LEAST = r"(?:more than|over|above|greater than|bigger than|larger than)", r"(?:at least|no less than|minimum of|min)"
+_LESS, _MOST = r"(?:less than|under|below|smaller than)", r"(?:at most|no more than|maximum of|max)"
+_CANDLES = {
+    "hammer": "hammer", "doji": "doji", "hanging man": "hanging_man", "shooting star": "shooting_star", "inverted hammer": "inverted_hammer",
+    "bullish engulfing": "engulfing_up", "bearish engulfing": "engulfing_down", "engulfing": "engulfing_up", "morning star": "morning_star",
+    "evening star": "evening_star", "piercing line": "piercing", "piercing": "piercing", "dark cloud cover": "dark_cloud",
+    "dark cloud": "dark_cloud", "three white soldiers": "three_white_soldiers", "3 white soldiers": "three_white_soldiers",
+    "3 black crows": "three_black_crows", "bullish harami": "harami_up", "bearish harami": "harami_down", "marubozu": "marubozu",
+    "inside": "inside_bar", "outside": "outside_bar",
+}  # fmt: skip
+_COMPARISONS = (
+    (r"(?:crosses|crossed|crossing|breaks|broke|breaking|breaks out|broke out|rises|rose|moves|moved|goes|climbs) (?:back )?(?:above|over|through)",
+     "crosses above"),
+    (r"(?:crosses|crossed|crossing|breaks|broke|breaking|falls|fell|drops|dropped|moves|moved|goes|slips) (?:back )?(?:below|under|beneath)",
+     "crosses below"),
+    (r"(?:at or above|at least|no less than|greater than or equal to|not below|>=)", ">="),
+    (r"(?:at or below|at most|no more than|less than or equal to|not above|<=)", "<="),
+    (r"(?:above|over|greater than|more than|higher than|bigger than|exceeds|exceeding|>)", ">"),
+    (r"(?:below|under|less than|lower than|smaller than|beneath|<)", "<"),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Phrase:
+    """lines: the rule's lines, empty where the phrase was not understood. unknown: the words in the way."""
+
+    lines: tuple[str, ...]
+    unknown: tuple[str, ...] = ()
+
+
+def from_phrase(text: str) -> Phrase:
+    """The line or lines that a phrase means, or the words that were not understood."""
+    said = tidy(text)
+    if not said:
+        return Phrase(())
+    whole = _line(said)
+    if whole:
+        return Phrase((whole,))
+    parts = [p for p in re.split(r"\s*(?:, and |,| and | but | with )\s*", said) if p]
+    for cut in range(1, len(parts)):
+        # The longest beginning that is a phrase, then the rest: “between 20 and 80” holds an “and” of its own.
+        for at in range(len(parts) - cut, 0, -1):
+            first = _line(" and ".join(parts[:at]))
+            if first:
+                rest = from_phrase(" and ".join(parts[at:]))
+                return Phrase((first, *rest.lines)) if rest.lines and not rest.unknown else Phrase((), rest.unknown)
+        break
+    known = _vocabulary()
+    strange = tuple(w for w in re.findall(r"[a-z]+", said) if w not in known)
+    return Phrase((), strange or (text.strip(),))
+
+
+def tidy(text: str) -> str:
+    """Lower case, number words as digits, hyphens and apostrophes out, one space."""
+    said = text.lower().replace("’", "'").replace("%", " % ").replace("percent", "%").replace("×", "x")
+    said = re.sub(r"'s?\b", "s", said)
+    said = re.sub(r"(\d),(\d{3})\b", r"\1\2", said)
+    said = re.sub(r"(?<=\w)-(?=\w)", " ", said)
+    said = re.sub(r"\b(" + "|".join(_WORDS) + r")\b", lambda m: str(_WORDS[m.group(1)]), said)
+    said = re.sub(r"\b(\d+)(?:st|nd|rd|th)\b", r"\1", said)
+    said = re.sub(r"\b(\d+)(day|week|month|bar)s?\b", r"\1 \2", said)
+    said = re.sub(r"\b(\d+(?:\.\d+)?) ?(?:x|times|fold)\b", r"\1 times", said)
+    said = re.sub(r"[^\w\s.%$<>=,]|\.(?!\d)", " ", said)
+    said = re.sub(r"\b(?:please|must|should|has to|have to|having|that|which|then|currently|now|just)\b", " ", said)
+    return re.sub(r"\s+", " ", said).replace(" %", "%").strip(" ,")
+
+
+# -- a whole line ----------------------------------------------------------------------------------------------------
+
+
+def _line(said: str) -> str | None:
+    if not said:
+        return None
+    for pattern, word in (
+        (r"(.+?),? (?:on|in) (?:the |a )?(weekly|monthly)(?: (?:chart|bars?|basis|time ?frame))?$", 2),
+        (r"^(weekly|monthly) (.+)$", 1),
+    ):
+        match = re.search(pattern, said)
+        if match:
+            inner = _line(match.group(3 - word))
+            if inner:
+                return f"on({'week' if match.group(word) == 'weekly' else 'month'}, {inner})"
+    held = re.fullmatch(rf"(.+?),? for (?:at least |the last |the past )?(\d+) {UNIT}(?: in a row| running| straight)?", said)
+    if held:
+        inner = _special(held.group(1)) or _comparison(held.group(1))
+        if inner and not _counted(said):
+            return f"{inner} held {held.group(2)}"
+    once = re.fullmatch(rf"(.+?),? (?:at least once )?(?:in|within|during) the (?:last|past) (\d+) {UNIT}", said)
+    if once and not re.search(r"\b(?:high|low|highest|lowest|report)|%", once.group(1)):
+        inner = _special(once.group(1)) or _comparison(once.group(1))
+        if inner:
+            return f"{inner} once in {once.group(2)}"
+    return _special(said) or _comparison(said)
+
+
+def _counted(said: str) -> bool:
+    """Whether the days at the end belong to a streak rather than to `held`."""
+    return _special(said) is not None
+
+
+def _comparison(said: str) -> str | None:
+    between = re.fullmatch(r"(.+?) (?:is |are |stands |lies )?between (.+) and (.+)", said)
+    if between:
+        parts = [operand(p) for p in between.groups()]
+        return f"{parts[0]} between {parts[1]} and {parts[2]}" if all(parts) else None
+    for words, operator in _COMPARISONS:
+        for match in re.finditer(rf"\b{words}(?: |$)" if words[0] != ">" else words, said):
+            left = re.sub(
+                r"\s*(?:is|are|was|stays|trades|trading|closes|closed|closing|stands|to be|be)(?: at)?$",
+                "",
+                said[: match.start()].strip(),
+            )
+            right = said[match.end() :].strip()
+            a, b = operand(left or "close"), operand(right)
+            if a and b:
+                return _beside(a, operator, b)
+    return None
+
+
+def _beside(a: str, operator: str, b: str) -> str:
+    """A comparison in which a window that would include today looks at the bars before."""
+    if operator in (">", "<", "crosses above", "crosses below") and re.match(r"(highest|lowest)\(", b):
+        b = f"{b} 1 ago"
+    if a == "volume" and re.fullmatch(r"sma\(volume, \w+\)", b):
+        b = f"{b} 1 ago"
+    percent = re.fullmatch(r"\d+(\.\d+)?", b) and a.split("(")[0] in ("adr", "natr", "change", "gap", "dividend_yield")
+    return f"{a} {operator} {b}{'%' if percent else ''}"
+
+
+# -- phrases of their own --------------------------------------------------------------------------------------------
+
+
+def _special(said: str) -> str | None:
+    said = (
+        re.sub(rf"^(?:{PRICE} |the stock |stocks? )?(?:is |are |has |have |was |forms |makes |making |made |shows )?", "", said)
+        or said
+    )
+    for pattern, make in _SPECIALS:
+        match = re.fullmatch(pattern, said)
+        if match:
+            made = make(*match.groups())
+            if made:
+                return made
+    return None
+
+
+def _operator(words: str | None, default: str = ">=", falling: bool = False) -> str:
+    """`>` for "more than", `>=` for "at least" or nothing; turned round for falls."""
+    words = (words or "").strip()
+    sign = ">" if re.fullmatch(_MORE, words) else default
+    return {">": "<", ">=": "<="}[sign] if falling else sign
+
+
+def _move(way: str, words: str | None, percent: str | None, n: str | None, unit: str | None, when: str | None) -> str:
+    falling = way in ("down", "lost", "fell", "fallen", "dropped", "off", "loses", "falls", "drops", "declined")
+    if when and "week" in when:
+        measure = "on(week, change)"
+    elif when and "month" in when:
+        measure = "on(month, change)"
+    else:
+        measure = (
+            f"change({bars(n, unit)})"
+            if n and n != "1"
+            else f"change({bars('1', unit)})"
+            if n and bars("1", unit) != "1"
+            else "change"
+        )
+    if percent is None:
+        return f"{measure} {'<' if falling else '>'} 0"
+    return f"{measure} {_operator(words, falling=falling)} {'-' if falling else ''}{percent}%"
+
+
+def _streak(n: str, way: str) -> str:
+    sign = "<" if way in ("down", "lower", "falling", "red", "losing") else ">"
+    return f"close {sign} close 1 ago held {n}"
+
+
+def _distance(words: str | None, percent: str, side: str, target: str) -> str | None:
+    level = operand(target)
+    if level is None:
+        return None
+    below = side in ("below", "under", "off", "from", "down from", "beneath")
+    extreme = re.fullmatch(r"(highest|lowest)\((high|low), (\w+)\)", level)
+    if extreme and extreme.group(1) == "highest" and below:
+        return f"off_high({extreme.group(3)}) {_operator(words, falling=True)} -{percent}%"
+    if extreme and extreme.group(1) == "lowest" and not below:
+        return f"above_low({extreme.group(3)}) {_operator(words)} {percent}%"
+    return f"close / {level} - 1 {_operator(words, falling=below)} {'-' if below else ''}{percent}%"
+
+
+def _within(percent: str, target: str) -> str | None:
+    level = operand(target)
+    if level is None:
+        return None
+    extreme = re.fullmatch(r"(highest|lowest)\((high|low), (\w+)\)", level)
+    if extreme and extreme.group(1) == "highest":
+        return f"off_high({extreme.group(3)}) >= -{percent}%"
+    if extreme and extreme.group(1) == "lowest":
+        return f"above_low({extreme.group(3)}) <= {percent}%"
+    return f"close near {level} by {percent}%"
+
+
+def _new_extreme(close: str | None, n: str, unit: str | None, side: str, last: str | None) -> str:
+    price, extreme, sign = ("high", "highest", ">") if side == "high" else ("low", "lowest", "<")
+    field = "close" if close else price
+    line = f"{field} {sign} {extreme}({price}, {bars(n, unit)}) 1 ago"
+    return f"{line} once in {last}" if last else line
+
+
+def _share_of_range(part: str, share: str) -> str:
+    upper = part in ("upper", "top", "highest")
+    portion = {"half": 50.0, "third": 100 / 3, "quarter": 25.0, "fifth": 20.0, "10": 10.0}[share]
+    bound = 100 - portion if upper else portion
+    return f"closing_place {'>' if upper else '<'} {bound:.10g}%"
+
+
+def _gap(way: str, words: str | None, percent: str | None) -> str:
+    down = way == "down"
+    if percent is None:
+        return "gap < 0" if down else "gap > 0"
+    return f"gap {_operator(words, falling=down)} {'-' if down else ''}{percent}%"
+
+
+def _volume_above(words: str | None, percent: str, target: str) -> str | None:
+    level = operand(target if "volume" in target else f"{target} volume")
+    return (
+        f"volume {_operator(words)} {100 + float(percent):.10g}% * ({level} 1 ago)" if level and level.startswith("sma") else None
+    )
+
+
+_HOW = rf"(?:by )?({_MORE}|{_LEAST})? ?"
+_SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
+    # moves
+    (rf"(up|down|gained|gains|lost|loses|rose|risen|fell|fallen|dropped|drops|falls|advanced|declined|off) {_HOW}(\d+(?:\.\d+)?)%?"
+     rf"(?: {LAST}{SPAN}| (?:on the day|today|in a day)| ((?:this|on the|in a|in the|over the|for the) (?:week|month)))?",
+     lambda way, how, p, n, unit, when: _move(way, how, p, n, unit, when)),
+    (r"(up|down) (?:on the day|today)", lambda way: _move(way, None, None, None, None, None)),
+    (r"(up|down) ((?:this|on the|for the) (?:week|month))", lambda way, when: _move(way, None, None, None, None, when)),
+    (rf"(?:change|move) (?:of )?{_HOW}(\d+(?:\.\d+)?)%", lambda how, p: f"change {_operator(how)} {p}%"),
+    # streaks
+    (r"(up|down|higher|lower|rising|falling) (?:for )?(?:at least )?(\d+) (?:days|bars|sessions)(?: in a row| straight| running)", lambda w, n: _streak(n, w)),
+    (r"(?:closed |closes )?(up|down|higher|lower) (?:for )?(\d+) (?:days|bars|sessions|times)(?: in a row| straight| running)?", lambda w, n: _streak(n, w)),
+    (r"(\d+) (?:straight |consecutive )?(up|down|higher|lower|green|red|falling|rising) (?:days|closes|bars|sessions)(?: in a row)?",
+     lambda n, w: _streak(n, w)),
+    (r"(\d+) consecutive (?:days|bars|sessions) (up|down|higher|lower)", lambda n, w: _streak(n, w)),
+    (r"(\d+) (higher|lower) (highs|lows)(?: in a row)?", lambda n, w, f: f"{f[:-1]} {'>' if w == 'higher' else '<'} {f[:-1]} 1 ago held {n}"),
+    (r"(higher|lower) (high|low|close)(?: (?:than|as) yesterdays?)?", lambda w, f: f"{f} {'>' if w == 'higher' else '<'} {f} 1 ago"),
+    (r"(?:closed |closes )(higher|lower|up|down)(?: than (?:its )?open)?", lambda w: f"close {'>' if w in ('higher', 'up') else '<'} close 1 ago"),
+    (r"(?:closed|closes|close) (above|below) (?:its|the) open", lambda w: f"close {'>' if w == 'above' else '<'} open"),
+    (r"(?:green|up|rising) (?:bar|day|candle)", lambda: "close > open"),
+    (r"(?:red|down|falling) (?:bar|day|candle)", lambda: "close < open"),
+    # distances
+    (r"(?:within|inside|no more than|less than) (\d+(?:\.\d+)?)% (?:of|from) (.+)", lambda p, t: _within(p, t)),
+    (r"(?:near|close to|around) (.+)", lambda t: _within("2", t)),
+    (rf"(?:trading |trades |closed |closes )?{_HOW}(\d+(?:\.\d+)?)% (below|under|beneath|off|from|down from|above|over) (.+)",
+     lambda how, p, side, t: _distance(how, p, side, t)),
+    (rf"(?:{_MORE} )?half above (.+)", lambda t: _distance("over", "50", "above", t)),
+    (r"cut in half from (.+)", lambda t: _distance(None, "50", "below", t)),
+    # extremes
+    (rf"(?:at |hits |hit |hitting |sets |reaches |reached )?(?:a )?(?:new )(closing )?{SPAN} (high|low)(?: {LAST}(\d+) {UNIT})?",
+     lambda c, n, unit, side, last: _new_extreme(c, n, unit, side, last)),
+    (rf"(?:at |hits |hit |hitting |sets |reaches |reached )(?:a |its )?(closing )?{SPAN} (high|low)", lambda c, n, u, s: _new_extreme(c, n, u, s, None)),
+    (rf"(?:closes|closed|closing|close) at (?:a |its )?(?:new )?{SPAN} (high|low)", lambda n, u, s: _new_extreme("close", n, u, s, None)),
+    (r"(?:at )?(?:a )?new (?:high|low) (?:of|for) the year", lambda: None),
+    (rf"(?:close |price )?(?:is )?at (?:the )?(highest high|highest close|high) {LAST}{SPAN}",
+     lambda f, n, unit: f"close >= highest({'close' if 'close' in f else 'high'}, {bars(n, unit)})"),
+    (rf"(?:close |price )?(?:is )?at (?:the )?(lowest low|lowest close|low) {LAST}{SPAN}",
+     lambda f, n, unit: f"close <= lowest({'close' if 'close' in f else 'low'}, {bars(n, unit)})"),
+    # gaps
+    (rf"(?:gaps?|gapped|gapping) (up|down)(?: (?:of )?{_HOW}(\d+(?:\.\d+)?)%)?", lambda way, how, p: _gap(way, how, p)),
+    (rf"opens? {_HOW}(\d+(?:\.\d+)?)% (higher|lower|above|below)(?: .*close)?", lambda how, p, w: _gap("up" if w in ("higher", "above") else "down", how, p)),
+    # ranges and the bar's place
+    (r"(?:closes|closed|closing|close) in (?:the )?(upper|top|lower|bottom) (half|third|quarter|fifth|10)%? of (?:its|the|the days|days) range",
+     _share_of_range),
+    (rf"(?:widest|largest|biggest) (?:range|bar|day) (?:of|in) (?:the )?(?:last |past )?(\d+)(?: {UNIT})?", lambda n: f"range_expansion({int(n) - 1})"),
+    (rf"(?:narrowest|smallest|tightest) (?:range|bar|day) (?:of|in) (?:the )?(?:last |past )?(\d+)(?: {UNIT})?", lambda n: f"narrowest({n})"),
+    (r"range {0,1}(?:is )?(?:more than|over|at least) (\d+(?:\.\d+)?) times (?:the |its )?(?:atr|average true range)", lambda k: f"range > {k} * (atr(14) 1 ago)"),
+    (r"range expansion", lambda: "range_expansion(9)"),
+    # squeezes
+    (rf"(?:in )?(?:a )?squeeze(?: (?:for|of) (?:at least )?(\d+) {UNIT})?", lambda n: f"squeeze held {n}" if n else "squeeze"),
+    (rf"(?:a )?squeeze (?:at least )?(\d+) {UNIT} old", lambda n: f"squeeze held {n}"),
+    (r"squeeze (?:fires|fired|ends|ended|releases|released|breaks)", lambda: "squeeze_fired"),
+    # volume
+    (rf"(?:on )?volume (?:is )?{_HOW}(\d+(?:\.\d+)?)% (?:above|over|higher than|larger than) (.+)", lambda how, p, t: _volume_above(how, p, t)),
+    (rf"(?:on )?volume (?:is )?(?:{_MORE} |{_LEAST} )?(twice|double|triple|half|\d+(?:\.\d+)? times) (.+)",
+     lambda k, t: (lambda v: f"volume >= {v}" if v else None)(operand(f"{k} {t if 'volume' in t or t in ('average', 'its average', 'the average') else t + ' volume'}"))),
+    (r"(?:on )?(?:rising|increasing|higher|growing) volume", lambda: "volume > volume 1 ago"),
+    (r"(?:on )?(?:falling|decreasing|lower|declining|shrinking) volume", lambda: "volume < volume 1 ago"),
+    (r"volume (?:is )?(?:rising|increasing|up)", lambda: "volume > volume 1 ago"),
+    (r"volume (?:is )?(?:falling|decreasing|down|drying up)", lambda: "volume < volume 1 ago"),
+    (r"(?:above|over) average volume|volume (?:is )?(?:above|over) average|volume (?:is )?(?:above|over) its average", lambda: "rel_volume(20) > 1"),
+    (rf"(?:trades|trading|traded) (?:{_MORE} |{_LEAST} )?{AMOUNT}(?: dollars?| of money)? (?:a|per) day", lambda v, u: f"avg_turnover(20) >= {amount(v, u)}"),
+    (rf"(?:trades|trading|traded) (?:{_MORE} |{_LEAST} )?{AMOUNT} shares (?:a|per) day", lambda v, u: f"sma(volume, 20) >= {amount(v, u)}"),
+    # averages among themselves
+    (r"(?:averages (?:are )?stacked|stacked averages|moving averages stacked|averages in order) (\d+) (?:over )?(\d+) (?:over )?(\d+)",
+     lambda a, b, c: f"stacked(sma, {a}, {b}, {c})"),
+    (r"(\d+)(?: days?)? (?:over|above) (\d+)(?: days?)? (?:over|above) (\d+)(?: days?)?(?: (?:moving )?averages?)?",
+     lambda a, b, c: f"stacked(sma, {a}, {b}, {c})"),
+    (rf"(.+?(?:average|ma|sma|ema|wma)) (?:is )?(rising|falling|sloping up|sloping down|turning up|turning down)(?: for (\d+) {UNIT})?",
+     lambda x, w, n: (lambda v: f"{'rising' if w in ('rising', 'sloping up', 'turning up') else 'falling'}({v}, {n or 1})" if v else None)(operand(x))),
+    (r"(rising|falling) (.+(?:average|ma|sma|ema|wma))", lambda w, x: (lambda v: f"{w}({v}, 1)" if v else None)(operand(x))),
+    # oscillators
+    (r"overbought", lambda: "rsi(14) > 70"),
+    (r"oversold", lambda: "rsi(14) < 30"),
+    (r"rsi (?:is )?overbought", lambda: "rsi(14) > 70"),
+    (r"rsi (?:is )?oversold", lambda: "rsi(14) < 30"),
+    (r"macd (?:crosses|crossed) (up|above|down|below)(?: its signal(?: line)?)?",
+     lambda w: f"macd crosses {'above' if w in ('up', 'above') else 'below'} macd_signal"),
+    # candles
+    (rf"(?:a )?({'|'.join(_CANDLES)})(?: (?:bar|day|candle|pattern))?", lambda name: _CANDLES[name]),
+    # facts
+    (r"(?:no funds|shares only|only shares|stocks only|only stocks)", lambda: 'kind == "share"'),
+    (r"(?:optionable|with options|has options|options listed)", lambda: "optionable == 1"),
+    (r"(?:positive earnings|earnings positive|profitable|earning money|makes money)", lambda: "eps > 0"),
+    (r"(?:no report|no earnings|not reporting) (?:in|within) (?:the )?(?:next )?(\d+) days", lambda n: f"days_to_report > {n}"),
+    (r"reports (?:in|within) (?:the )?(?:next )?(\d+) days", lambda n: f"days_to_report <= {n}"),
+    (r"reports in more than (\d+) days", lambda n: f"days_to_report > {n}"),
+    (r"reported (?:in|within) the (?:last|past) (\d+) days", lambda n: f"days_since_report <= {n}"),
+    (r"reported (?:today|yesterday)", lambda: "days_since_report <= 1"),
+    (r"sector (?:is )?([a-z]+)", lambda s: f'sector == "{s.capitalize()}"'),
+    (r"stronger than the (?:index|market|benchmark)(?: (?:over|in) (?:the )?(?:last )?(\d+) days)?", lambda n: f"relative_strength({n or 63}) > 0"),
+    (r"(?:index|market|benchmark) (?:is )?(above|below) its (.+)",
+     lambda w, x: (lambda v: f"benchmark(close {'>' if w == 'above' else '<'} {v})" if v else None)(operand(x))),
+)  # fmt: skip
+
+
+def _vocabulary() -> set[str]:
+    """Every word of the patterns."""
+    patterns = [p for p, _ in (*OPERANDS, *_SPECIALS)] + [p for p, _ in _COMPARISONS]
+    return set(re.findall(r"[a-z]+", " ".join(patterns).replace("?", " "))) | {
+        "is",
+        "are",
+        "the",
+        "its",
+        "a",
+        "an",
+        "on",
+        "weekly",
+        "monthly",
+    }

@@ -1,0 +1,60 @@
+"""Advice from the data: what the whole history says of single lines."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from wickcore.bars.frames import DAYS, MINUTES
+from wickcore.language.operations import Op
+from wickcore.language.problems import Problem
+from wickcore.language.rule import CheckedRule, Line
+from wickcore.scan.evaluate import Evaluator
+
+TOO_MUCH_UNKNOWN = 0.2
+
+
+def from_data(evaluator: Evaluator, rule: CheckedRule) -> Iterator[Problem]:
+    """Never true, always true, the same as another line, true for one instrument only, unknown on more than a fifth of all bars, or
+    asking for more history than most instruments have."""
+    same: dict[int, Line] = {}
+    lengths = np.diff(evaluator.market.bars.offsets)
+    usual = float(np.median(lengths)) if len(lengths) else 0.0
+    for line in rule.lines:
+        facts = evaluator.history(line.op)
+        needed = history_needed(line.op, evaluator.market.bars.frame)
+
+        def say(text: str, line: Line = line) -> Problem:
+            return Problem(line.number, 1, max(1, len(line.text)), text)
+
+        if needed > usual:
+            yield say(f"This needs about {needed:,.0f} bars of history; most instruments have {usual:,.0f}.")
+        elif facts.true == 0.0:
+            yield say("This line was never true in the whole history.")
+        elif facts.true == 1.0:
+            yield say("This line was true on every bar of the history: it removes nothing.")
+        elif facts.instruments == 1 and len(lengths) > 1:
+            yield say("This line was true for one instrument only.")
+        elif facts.unknown > TOO_MUCH_UNKNOWN:
+            yield say(f"This line is unknown on {facts.unknown:.0%} of all bars, and unknown is no hit.")
+        if 0.0 < facts.true < 1.0 and line.depth == 0:
+            if facts.digest in same:
+                yield say(f"This line equals line {same[facts.digest].number} on every bar of the history.")
+            else:
+                same[facts.digest] = line
+
+
+def history_needed(op: Op, base: str) -> float:
+    """About how many base bars come before the operation's first known value."""
+    own = 0.0
+    if op.kind not in ("constant", "money", "compare", "unscale", "text_in", "rank", "opens", "event", "least"):
+        own = max((float(p) for p in op.params if not isinstance(p, str)), default=0.0) * _span(op.frame, base)
+    return own + max((history_needed(a, base) for a in op.args), default=0.0)
+
+
+def _span(frame: str, base: str) -> float:
+    """How many base bars a bar of the frame holds, about."""
+
+    def minutes(name: str) -> float:
+        return MINUTES[name] if name in MINUTES else 390.0 * {"day": 1, "week": 5, "month": 21}.get(name, DAYS.get(name, 1))
+
+    return max(1.0, minutes(frame) / minutes(base))
