@@ -75,6 +75,16 @@ def build_parser() -> argparse.ArgumentParser:
     _rule(check)
     _json(check)
 
+    lay = command("format", commands.lay_out, "A rule in its canonical layout, on standard output.")
+    _rule(lay)
+    turn = command("mirror", commands.turn, "The rule for the other side, on standard output.")
+    _rule(turn)
+    aloud = command("read", commands.read, "A rule in plain sentences.")
+    _rule(aloud)
+    phrase = command("phrase", commands.phrase, "A phrase of the trade as a line of the rule language.")
+    phrase.add_argument("phrase", nargs="+")
+    _json(phrase)
+
     bring = command("import", commands.bring_in, "Prices from CSV or Parquet into the database.")
     bring.add_argument("prices", type=Path)
     bring.add_argument("--universe", metavar="NAME", help="make the symbols members of this universe")

@@ -155,6 +155,58 @@ def explain(given: Namespace) -> None:
         print(f"{row['number']:>4} {said} {row['text']}{sides}")
 
 
+def lay_out(given: Namespace) -> None:
+    """The canonical layout."""
+    from wickcore.language.layout import format_rule
+
+    text, _ = _read_rule(given.rule)
+    try:
+        print(format_rule(text), end="")
+    except RuleError as error:
+        raise _rule_error(error) from None
+
+
+def turn(given: Namespace) -> None:
+    """The rule for the other side; what stayed as it was is said on standard error."""
+    from wickcore.language.mirror import mirror
+
+    rule = _checked(given.rule) if given.rule != "-" else None
+    text = rule.text if rule else _read_rule("-")[0]
+    try:
+        found = mirror(text)
+    except RuleError as error:
+        raise _rule_error(error) from None
+    print(found.text, end="")
+    for line, said in found.notes:
+        print(f"line {line}: {said}", file=sys.stderr)
+
+
+def read(given: Namespace) -> None:
+    """Plain sentences."""
+    from wickcore.language.aloud import read_aloud
+
+    text, _ = _read_rule(given.rule)
+    try:
+        for line, said in read_aloud(text):
+            print(f"{line:>4}  {said}")
+    except RuleError as error:
+        raise _rule_error(error) from None
+
+
+def phrase(given: Namespace) -> int | None:
+    """A phrase as lines."""
+    from wickcore.language.phrases import from_phrase
+
+    found = from_phrase(" ".join(given.phrase))
+    if given.json:
+        _emit({"lines": list(found.lines), "unknown": list(found.unknown)})
+    else:
+        print("\n".join(found.lines), end="\n" if found.lines else "")
+    if not found.lines:
+        print(f"Not understood: {', '.join(found.unknown) or 'nothing was said'}.", file=sys.stderr)
+    return None if found.lines else 2
+
+
 def bring_in(given: Namespace) -> None:
     """Imports prices: all of them, or nothing."""
     _database()
@@ -401,7 +453,24 @@ def _database() -> None:
 
 
 def _warm() -> None:
-    """Compiles every kernel ahead, so that nobody waits for it at the first rule."""
+    """Compiles every kernel ahead, so that nobody waits for it at the first rule; once for each state of the sources."""
+    import hashlib
+
+    import wickcore
+
+    root = Path(wickcore.__file__).parent
+    sources = sorted(p for p in root.rglob("*.py"))
+    state = hashlib.blake2b("".join(f"{p}{p.stat().st_mtime_ns}" for p in sources).encode(), digest_size=8).hexdigest()
+    stamp = root / "__pycache__" / f"compiled-{state}"
+    if stamp.exists():
+        return
     from wickcore.warm import warm
 
+    print("Compiling the measures; half a minute, once …", flush=True)
     warm()
+    try:
+        for old in stamp.parent.glob("compiled-*"):
+            old.unlink()
+        stamp.touch()
+    except OSError:
+        pass  # a read-only installation compiles at each start

@@ -11,6 +11,7 @@ from upperwick.accounts.api import router as session
 from upperwick.market.api import router as market
 from upperwick.rules.api import router as rules
 from upperwick.rules.api import scans
+from upperwick.rules.language import router as language
 from upperwick.settings import WEB_DIST
 from upperwick.studies.api import router as studies
 
@@ -19,6 +20,7 @@ api.add_router("/session", session)
 api.add_router("", market)
 api.add_router("/rules", rules)
 api.add_router("", scans)
+api.add_router("/language", language)
 api.add_router("/studies", studies)
 problems.install(api)
 

@@ -1,40 +1,56 @@
 """Compiles every kernel on a handful of bars; the compiled code is kept on disk."""
 
+from collections.abc import Callable
+
 import numpy as np
 
 from wickcore.bars.bars import build_bars
-from wickcore.bars.market import Facts, Market
+from wickcore.bars.market import Facts, Market, Membership
+from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_rule
+from wickcore.language.problems import RuleError
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import scan
 from wickcore.study.follow import StudySettings, study
 
-_RULE = """
-close > 0
-sma(2) + ema(2) + rma(2) + wma(2) + stdev(close, 2) + sum(close, 2) > 0
-highest(high, 2) >= lowest(low, 2)
-count(close > open, 2) >= 0 or bars_since(close > open) >= 0
-close > 0 held 2 or close > 0 once in 2
-(close > 0) 1 ago or close 1 ago > 0
-on(week, open + high + low + close + volume > 0)
-eps > 0 or days_to_report > 0 or days_since_report >= 0 or dividend_yield >= 0
-"""
 
-
-def warm() -> None:
-    """Compiles the kernels of measures, facts, frames and studies."""
-    n = 40
-    price = 10.0 + np.arange(n) % 5
-    table = {"days": np.arange(n) + 15_000, "volume": price * 100, **dict.fromkeys(("open", "high", "low", "close"), price)}
-    one = np.array([15_001], np.int32)
-    nothing = {name: np.array([1.0]) for name in ("shares", "eps", "revenue_growth", "eps_growth", "eps_surprise")}
-    market = Market(
-        build_bars({"A": table}),
-        facts=Facts(np.array([0, 1]), one, np.array([True]), nothing),
-        dividends=(np.array([0, 1]), one, np.array([0.1])),
-    )
-    engine = Evaluator(market)
-    rule = check_rule(_RULE)
-    scan(engine, rule, market.bars.last_day)
+def warm(progress: Callable[[float], None] = lambda share: None) -> None:
+    """Compiles the kernels of measures, facts, frames and studies, each for the base frame and for coarser ones."""
+    engine = Evaluator(_market())
+    day = engine.market.bars.last_day
+    examples = [entry.example for entry in CATALOGUE.entries.values()]
+    for done, example in enumerate(examples):
+        for text in (example, f"on(week, {example})"):
+            try:
+                scan(engine, check_rule(text), day)
+            except RuleError:
+                continue  # an example that cannot stand inside another frame
+        progress((done + 1) / len(examples))
     for frame in ("day", "week"):
-        study(engine, check_rule(f"bars: {frame}\nclose > 11"), StudySettings(horizons=(1, 2), draws=2))
+        rule = check_rule(f"bars: {frame}\nclose > 11")
+        study(engine, rule, StudySettings(horizons=(1, 2), draws=2), engine.market.members("all"))
+
+
+def _market() -> Market:
+    length = 60
+    price = 10.0 + np.arange(length) % 5
+    days = np.arange(length) + 15_000
+    table = {
+        "days": days,
+        "volume": price * 100,
+        "factor": 1.0 + (days > 15_030),
+        **dict.fromkeys(("open", "high", "low", "close"), price),
+    }
+    day = np.array([15_001, 15_002], np.int32)
+    facts = {name: np.ones(2) for name in ("shares", "eps", "revenue_growth", "eps_growth", "eps_surprise")}
+    two = np.array([0, 1, 2])
+    return Market(
+        build_bars({"A": table, "B": table}),
+        texts={"sector": ("x", "x")},
+        facts=Facts(two, day, np.array([True, True]), facts),
+        dividends=(two, day, np.array([0.1, 0.1])),
+        listed=day,
+        optionable=np.array([True, False]),
+        universes={"all": Membership(np.array([0, 1]), day, day + 99)},
+        benchmark="A",
+    )

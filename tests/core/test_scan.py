@@ -7,7 +7,7 @@ from tests import made
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market, Membership
 from wickcore.language.check import check_expression, check_rule
-from wickcore.scan.evaluate import Evaluator, Limits, Stopped
+from wickcore.scan.evaluate import Evaluator, Limits, Stopped, cost
 from wickcore.scan.explain import explain, values
 from wickcore.scan.scan import scan, values_at
 
@@ -105,8 +105,11 @@ def test_values_are_on_the_latest_scale() -> None:
     days, found = values(engine, check_expression("close"), "A")
     assert len(days) == 4
     assert found == [10, 10.5, 10.5, 11]
-    column = values_at(engine, check_expression("close"), np.array([1]), engine.market.bars.last_day)
-    assert column.tolist() == [10.5]
+    columns = {"close": check_expression("close"), "up": check_expression("close > close 1 ago")}
+    found = values_at(engine, columns, np.array([0, 1]), engine.market.bars.last_day)
+    assert found["close"].tolist() == [10, 10.5]
+    assert np.isnan(found["up"][0])
+    assert found["up"][1] == 1
     assert values(engine, check_expression("close > 10.6"), "A")[1] == [True, True, False, True]
 
 
@@ -120,6 +123,23 @@ def test_computing_stops_when_told() -> None:
         scan(engine, check_rule("close > sma(20)"), engine.market.bars.last_day, None, Limits(cancel=stop))
     with pytest.raises(Stopped):
         scan(engine, check_rule("close > sma(20)"), engine.market.bars.last_day, None, Limits(seconds=-1))
+
+
+def test_what_would_take_far_too_long_is_refused_at_once() -> None:
+    engine = Evaluator(made.market(count=3, length=60))
+    lines = "\n".join(f"corr(close {n} ago, volume, 5000) > 0" for n in range(1, 30))
+    assert cost([line.op for line in check_rule(lines).lines]) > 100_000
+    with pytest.raises(Stopped, match="would take about"):
+        Limits(seconds=1).allow(60)
+    assert len(scan(engine, check_rule(lines), engine.market.bars.last_day, None, Limits(seconds=10)).lines) == 29
+
+
+def test_values_on_some_bars_are_those_of_the_columns() -> None:
+    engine = Evaluator(made.market(count=4, length=90))
+    ops = [check_expression(t).op for t in ("sma(5)", "close > sma(5)", "rank(close)", "benchmark(change)")]
+    positions = np.array([3, 40, 200, len(engine.market.bars) - 1])
+    for column, found in zip(engine.columns(ops), engine.at(ops, positions), strict=True):
+        np.testing.assert_array_equal(found, column[positions])
 
 
 def test_an_edited_line_leaves_the_others_in_the_cache() -> None:

@@ -182,3 +182,28 @@ def test_a_study_runs_and_ends(api: Api, other: Api) -> None:
 def test_an_unknown_address_is_a_problem_document(api: Api) -> None:
     answer = api.get("/nothing/here")
     assert (answer.status_code, answer["Content-Type"]) == (404, "application/problem+json")
+
+
+def test_around_the_language(api: Api) -> None:
+    assert api.post("/language/format", {"text": "close>5"}).json() == {"text": "close > 5\n"}
+    assert api.post("/language/mirror", {"text": "close > sma(5)"}).json() == {
+        "text": "side: short\n\nclose < sma(5)\n",
+        "notes": [],
+    }
+    assert api.post("/language/aloud", {"text": "close > 5"}).json() == [{"line": 1, "text": "The close is above 5."}]
+    assert api.post("/language/phrase", {"text": "inside bar"}).json() == {"lines": ["inside_bar"], "unknown": []}
+    assert api.post("/language/mirror", {"text": "clos > 5"}).status_code == 422
+    assert api.post("/language/phrase", {"text": "x" * 400}).status_code == 422
+
+
+def test_rank_is_among_the_chosen_universe(api: Api) -> None:
+    text = "rank(change(20)) > 90"
+    inside = api.post("/scan", {"text": f"universe: Beacon 100\n{text}"}).json()
+    outside = api.post("/scan", {"text": text}).json()
+    assert 0 < inside["hits_total"] <= 1 + inside["scanned"] / 10
+    assert outside["hits_total"] > inside["hits_total"]
+
+
+def test_events_are_those_of_the_calendar(api: Api) -> None:
+    found = api.post("/scan", {"text": 'event("Hands at work") once in 30'}).json()
+    assert found["hits_total"] == found["scanned"]

@@ -166,3 +166,15 @@ def test_an_import_killed_midway_leaves_the_database_as_it_was(prices: Path, tmp
     killed = subprocess.run([sys.executable, "-c", program], env=env, capture_output=True, text=True, timeout=120)
     assert killed.returncode == -9
     assert answer("scan", "-", text="close > 1", data=data) == before
+
+
+def test_around_the_language(tmp_path: Path) -> None:
+    rule = tmp_path / "a.rule"
+    rule.write_text("name: A\nclose>sma(50)\nchange > 5%\n")
+    assert run("format", str(rule)).stdout == "name: A\n\nclose > sma(50)\nchange > 5%\n"
+    assert run("mirror", str(rule)).stdout == "name: A\nside: short\n\nclose < sma(50)\nchange < -5%\n"
+    assert "The close is above the 50-bar average." in run("read", str(rule)).stdout
+    assert answer("phrase", "RSI over 80 on the weekly") == {"lines": ["on(week, rsi(14) > 80)"], "unknown": []}
+    strange = run("phrase", "price above its glorious average")
+    assert (strange.returncode, strange.stdout) == (2, "")
+    assert "glorious" in strange.stderr

@@ -1,14 +1,17 @@
 """The market in memory: loaded once a process for each data version, shared by all requests, read-only."""
 
 from collections import defaultdict
+from concurrent.futures import ThreadPoolExecutor
+from itertools import groupby, islice
 from threading import Lock
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 
 from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, Report, Split
-from upperwick.market.store import digest, to_day, unpack
-from wickcore.bars.bars import FIELDS, build_bars
+from upperwick.market.store import digest, to_day
+from wickcore.bars.bars import FIELDS, Bars
 from wickcore.bars.market import Facts, Market, Membership
 from wickcore.scan.evaluate import Evaluator
 
@@ -39,15 +42,11 @@ def evaluator() -> Evaluator:
 
 def load_market(version: str | None = None) -> Market:
     """Reads the whole market. Raises DamagedBlock naming the instrument and year when a checksum fails."""
-    instruments = list(Instrument.objects.order_by("symbol"))
-    tables = _tables()
-    instruments = [i for i in instruments if i.id in tables]
+    table, lengths = _table()
+    instruments = [i for i in Instrument.objects.order_by("symbol") if i.id in lengths]
     splits, dividends = _by_instrument(Split, "ratio"), _by_instrument(Dividend, "amount")
-    for instrument in instruments:
-        table = tables[instrument.id]
-        if "factor" not in table:
-            table["factor"] = factor(table["days"], table["close"], splits[instrument.id], dividends[instrument.id])
-    bars = build_bars({i.symbol: tables[i.id] for i in instruments})
+    bars = _bars(instruments, table, lengths, splits, dividends)
+    del table
     number = {i.id: k for k, i in enumerate(instruments)}
     latest = DataVersion.objects.last()
     return Market(
@@ -66,28 +65,92 @@ def load_market(version: str | None = None) -> Market:
     )
 
 
-def _tables() -> dict[int, dict[str, Any]]:
-    parts: dict[int, list[dict[str, Any]]] = defaultdict(list)
-    rows = BarBlock.objects.filter(frame="day").order_by("instrument_id", "year")
-    for owner, year, checksum, data in rows.values_list("instrument_id", "year", "checksum", "data").iterator(500):
-        data = bytes(data)
-        if digest(data) != checksum:
-            symbol = Instrument.objects.get(id=owner).symbol
-            raise DamagedBlock(f"The stored bars of {symbol} for {year} are damaged; import that year again.")
-        parts[owner].append(unpack(data))
-    return {owner: _joined(tables) for owner, tables in parts.items()}
+def _table() -> tuple[pa.Table, dict[int, list[int]]]:
+    """All daily bars as one table, instrument by instrument in the order of their ids, and the rows of each one's blocks by id.
+
+    A thousand blocks at a time are read as one Arrow stream; checksums are held against the bytes on other threads meanwhile.
+    """
+    tables: list[pa.Table] = []
+    lengths: dict[int, list[int]] = defaultdict(list)
+    waiting: list[Any] = []
+    stored = BarBlock.objects.filter(frame="day").order_by("instrument_id", "frame", "year")
+    rows = stored.values_list("instrument_id", "year", "checksum", "data", "rows").iterator(1_000)
+    with ThreadPoolExecutor(2) as pool:
+        while chunk := list(islice(rows, 1_000)):
+            waiting.append(pool.submit(_damaged, chunk))
+            for owner, _, _, _, count in chunk:
+                lengths[owner].append(count)
+            tables += [_read(list(part)) for _, part in groupby((row[3] for row in chunk), _schema)]
+        for found in waiting:
+            if (damaged := found.result()) is not None:
+                symbol = Instrument.objects.get(id=damaged[0]).symbol
+                raise DamagedBlock(f"The stored bars of {symbol} for {damaged[1]} are damaged; import that year again.")
+    kinds = {"days": pa.int32(), **dict.fromkeys(FIELDS, pa.float64())}
+    if not tables:
+        return pa.schema(list(kinds.items())).empty_table(), lengths
+    # Where a block has no factor, its rows come out without one: it stands at what it was before.
+    return pa.concat_tables(tables, promote_options="default"), lengths
 
 
-def _joined(tables: list[dict[str, Any]]) -> dict[str, Any]:
-    joined = {name: np.concatenate([t[name] for t in tables]) for name in ("days", *FIELDS)}
-    if any("factor" in t for t in tables):
-        parts, latest = [], 1.0
-        for t in tables:
-            parts.append(t["factor"] if "factor" in t else np.full(len(t["days"]), latest))
-            latest = float(parts[-1][-1])
-        factors = np.concatenate(parts)
-        joined["factor"] = factors / factors[0]
-    return joined
+def _schema(data: bytes) -> bytes:
+    """The first message of an Arrow stream, which says its columns (Arrow columnar format, “Encapsulated message format”)."""
+    return data[: 8 + int.from_bytes(data[4:8], "little")]
+
+
+def _read(streams: list[bytes]) -> pa.Table:
+    """Streams of the same columns as one: one schema, all batches, one end. Raises DamagedBlock where that is no stream."""
+    head, end = _schema(streams[0]), streams[0][-8:]
+    try:
+        with pa.ipc.open_stream(b"".join([head, *(s[len(head) : -8] for s in streams), end])) as reader:
+            return reader.read_all()
+    except (pa.ArrowException, OSError) as error:
+        raise DamagedBlock(f"Some of the stored bars cannot be read ({error}); import the prices again.") from None
+
+
+def _damaged(chunk: list[tuple[int, int, str, bytes, int]]) -> tuple[int, int] | None:
+    """The first block (instrument id, year) whose checksum does not fit its bytes."""
+    return next(((owner, year) for owner, year, checksum, data, _ in chunk if digest(data) != checksum), None)
+
+
+def _bars(
+    instruments: list[Instrument], table: pa.Table, lengths: dict[int, list[int]], splits: dict[int, list[tuple[int, float]]],
+    dividends: dict[int, list[tuple[int, float]]],
+) -> Bars:  # fmt: skip
+    where = _places(instruments, lengths)
+
+    def sorted_by_symbol(name: str) -> Any:
+        values = table[name].to_numpy()
+        return values if where is None else np.concatenate([values[part] for part in where])
+
+    column = {name: sorted_by_symbol(name) for name in ("days", *FIELDS)}
+    given = sorted_by_symbol("factor") if "factor" in table.column_names else None
+    offsets = np.concatenate([[0], np.cumsum([sum(lengths[i.id]) for i in instruments])]).astype(np.int64)
+    factors = np.ones(len(column["days"]))
+    for k, instrument in enumerate(instruments):
+        part = slice(int(offsets[k]), int(offsets[k + 1]))
+        if given is not None and not np.isnan(given[part]).all():
+            factors[part] = _filled(given[part])
+        elif splits[instrument.id] or dividends[instrument.id]:
+            own = splits[instrument.id], dividends[instrument.id]
+            factors[part] = factor(column["days"][part], column["close"][part], *own)
+    prices = {name: np.ascontiguousarray(column[name]) for name in FIELDS}
+    return Bars(tuple(i.symbol for i in instruments), offsets, column["days"].astype(np.int32), factor=factors, **prices)
+
+
+def _places(instruments: list[Instrument], lengths: dict[int, list[int]]) -> list[slice] | None:
+    """Where in the table each instrument's rows lie; None where they lie in the right order already."""
+    by_id = sorted(lengths)
+    if [i.id for i in instruments] == by_id:
+        return None
+    ends = dict(zip(by_id, np.cumsum([sum(lengths[n]) for n in by_id]).tolist(), strict=True))
+    return [slice(ends[i.id] - sum(lengths[i.id]), ends[i.id]) for i in instruments]
+
+
+def _filled(given: Any) -> Any:
+    """A factor with gaps: each stands at what it was before; anchored at the first bar."""
+    known = np.maximum.accumulate(np.where(np.isnan(given), -1, np.arange(len(given))))
+    filled = np.where(known >= 0, given[np.maximum(known, 0)], 1.0)
+    return filled / filled[0]
 
 
 def factor(days: Any, close: Any, splits: list[tuple[int, float]], dividends: list[tuple[int, float]]) -> Any:

@@ -86,10 +86,12 @@ def column(text: str) -> Value:
     return check_expression(text)
 
 
-def chart(symbol: str, as_of: str | None, bars: int, rule: CheckedRule | None, members: Bools | None) -> dict[str, Any]:
+def chart(
+    symbol: str, as_of: str | None, bars: int, rule: CheckedRule | None, members: Bools | None, facts: bool = True
+) -> dict[str, Any]:
     """One instrument's bars up to the as-of day on that day's scale, the rule's price levels, and its hits.
 
-    Raises Refused for an unknown symbol.
+    facts: whether the figures of the latest bar are wanted too. Raises Refused for an unknown symbol.
     """
     engine = open_market()
     market, table = engine.market, engine.market.bars
@@ -107,7 +109,7 @@ def chart(symbol: str, as_of: str | None, bars: int, rule: CheckedRule | None, m
     overlays, hits = [], []
     if rule is not None:
         levels = rule.overlays
-        rows = engine.rows([*(o.op for o in levels), *(line.op for line in rule.deciding)], symbol)
+        rows = engine.rows([*(o.op for o in levels), *(line.op for line in rule.deciding)], symbol, request_limits())
         for overlay, row in zip(levels, rows, strict=False):
             overlays.append({"label": overlay.label, "values": _rounded(row[local] / scale)})
         truth = np.all([row == TRUE for row in rows[len(levels) :]], axis=0)[local]
@@ -123,7 +125,7 @@ def chart(symbol: str, as_of: str | None, bars: int, rule: CheckedRule | None, m
         "change": _rounded(engine.rows([column("change").op], symbol)[0][local]),
         "overlays": overlays,
         "hits": hits,
-        "facts": _facts(engine, symbol, end - 1 - begin) if end > begin else {},
+        "facts": _facts(engine, symbol, end - 1 - begin) if facts and end > begin else {},
     }
 
 

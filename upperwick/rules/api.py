@@ -8,9 +8,11 @@ from pydantic import Field
 
 from upperwick.market.services import as_of_day, chart, members_of, open_market
 from upperwick.rules import scanning, services
+from wickcore.bars.bars import Bools
 from wickcore.language.check import check_rule
 from wickcore.language.parser import MAX_CHARACTERS
 from wickcore.language.problems import RuleError
+from wickcore.language.rule import CheckedRule
 
 router = Router(tags=["rules"])
 scans = Router(tags=["scan"])
@@ -215,14 +217,35 @@ class ChartOut(Schema):
 @scans.post("/chart", response=ChartOut, operation_id="chart")
 def chart_route(request: HttpRequest, body: ChartIn):
     """One instrument's bars with what the rule talks about; a rule with errors draws nothing of its own."""
-    rule, members = None, None
-    if body.text:
-        try:
-            rule = check_rule(body.text, services.parts_of(request.user), body.dials)
-            members = members_of(open_market().market, body.universe or rule.universe)
-        except RuleError:
-            rule = None
+    rule, members = _drawn(request, body.text, body.universe, body.dials)
     return chart(body.symbol, body.as_of, body.bars, rule, members)
+
+
+class ChartsIn(Schema):
+    symbols: list[str] = Field(max_length=24)
+    text: str | None = Field(None, max_length=MAX_CHARACTERS + 1)
+    as_of: str | None = None
+    bars: int = Field(130, ge=1, le=520)
+
+
+@scans.post("/charts", response=list[ChartOut], operation_id="charts")
+def charts_route(request: HttpRequest, body: ChartsIn):
+    """A page of small charts, each as `chart` gives it but without the figures of its latest bar."""
+    rule, members = _drawn(request, body.text, None, {})
+    return [chart(symbol, body.as_of, body.bars, rule, members, facts=False) for symbol in body.symbols]
+
+
+def _drawn(
+    request: HttpRequest, text: str | None, universe: str | None, dials: dict[str, float]
+) -> tuple[CheckedRule | None, Bools | None]:
+    """The rule whose levels and hits a chart draws; a rule with errors draws nothing of its own."""
+    if not text:
+        return None, None
+    try:
+        rule = check_rule(text, services.parts_of(request.user), dials, universe or None)
+    except RuleError:
+        return None, None
+    return rule, members_of(open_market().market, rule.universe)
 
 
 class ExplainIn(Schema):

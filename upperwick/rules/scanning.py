@@ -45,7 +45,7 @@ def hit_rows(engine: Evaluator, result: ScanResult, columns: dict[str, str] | No
     hits = result.hits[:MOST_HITS]
     positions = np.array([h.position for h in hits], np.int64)
     texts = columns or COLUMNS
-    values = {name: values_at(engine, column(text), positions, result.as_of) for name, text in texts.items()}
+    values = values_at(engine, {name: column(text) for name, text in texts.items()}, positions, result.as_of)
     market = engine.market
     sectors = market.texts.get("sector", ())
     return [

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Callable
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +12,7 @@ from lark.tree import Meta
 
 from wickcore.language import tree
 from wickcore.language.problems import Places, Problem, RuleError, nearest
-from wickcore.language.tree import Span
+from wickcore.language.tree import Span, shift
 
 MAX_LINES, MAX_CHARACTERS, MAX_NESTING, MAX_OPERATORS = 200, 20_000, 32, 100
 HEADERS = ("name", "about", "side", "bars", "decide", "universe")
@@ -220,10 +221,15 @@ def _nesting_problem(text: str, start: int, places: Places) -> Problem | None:
     return None
 
 
+@lru_cache(maxsize=4_096)
+def _built(text: str) -> Any:
+    """One line's tree, its places counted from the line's own begin: as a person types, all lines but one are read from here."""
+    return _Build(0).transform(_LARK.parse(text))
+
+
 def _statement(text: str, start: int, places: Places) -> tree.Statement:
     try:
-        parsed = _LARK.parse(text)
-        built = _Build(start).transform(parsed)
+        built = shift(_built(text), start)
     except UnexpectedCharacters as error:
         raise RuleError([_explain_character(text, start, error.pos_in_stream or 0, places)]) from None
     except UnexpectedEOF:
@@ -233,7 +239,7 @@ def _statement(text: str, start: int, places: Places) -> tree.Statement:
         raise RuleError([_explain_token(text, start, error, places)]) from None
     except VisitError as error:
         if isinstance(error.orig_exc, _BadCount):
-            raise RuleError([places.problem(error.orig_exc.span, error.orig_exc.message)]) from None
+            raise RuleError([places.problem(shift(error.orig_exc.span, start), error.orig_exc.message)]) from None
         raise
     assert isinstance(built, tree.Let | tree.Dial | tree.Use | tree.Condition | tree.Group)
     return built

@@ -1,5 +1,6 @@
 """One evening's scan: the truth of each line, the taper, hits and near misses."""
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -68,7 +69,7 @@ class ScanResult:
 def hit_truth(evaluator: Evaluator, rule: CheckedRule, members: Bools | None, limits: Limits | None = None) -> Bools:
     """For each bar whether every deciding line is true and the instrument belonged to the universe that day."""
     hits = np.ones(len(evaluator.market.bars), np.bool_) if members is None else members.copy()
-    for column in evaluator.columns([line.op for line in rule.deciding], limits):
+    for _, column in evaluator.each([line.op for line in rule.deciding], limits):
         np.logical_and(hits, column == TRUE, out=hits)
     return hits
 
@@ -82,18 +83,21 @@ def scan(
     Raises Stopped when `limits` say so.
     """
     bars = evaluator.market.bars
-    columns = evaluator.columns([line.op for line in rule.lines], limits)
     position = bars.on(as_of)
     scanned = position >= 0
     if members is not None:
         scanned &= members[np.maximum(position, 0)]
     numbers = np.flatnonzero(scanned)
     at = position[numbers]
-    truths: dict[int, Truth] = {i: column[at] for i, column in enumerate(columns)}
+    truths: dict[int, Truth] = {}
+    for i, (op, column) in enumerate(evaluator.each([line.op for line in rule.lines], limits)):
+        truths[i] = column[at]
+        evaluator.history(op, limits)
     deciding = [i for i, line in enumerate(rule.lines) if line.decides]
     fails = sum(((truths[i] != TRUE).astype(np.int64) for i in deciding), np.zeros(len(at), np.int64))
     hits = np.flatnonzero(fails == 0)
-    days = _run_lengths(bars, numbers[hits], at[hits], [columns[i] for i in deciding], members)
+    columns = (column for _, column in evaluator.each([rule.lines[i].op for i in deciding], limits))
+    days = _run_lengths(bars, numbers[hits], at[hits], columns, members)
     return ScanResult(
         as_of,
         len(at),
@@ -128,9 +132,11 @@ def _back(column: Truth | Bools, true: int, positions: Ints, broken: Ints) -> No
         broken[h] = max(broken[h], at)
 
 
-def _run_lengths(bars: Bars, numbers: Ints, at: Ints, columns: list[Truth], members: Bools | None) -> Ints:
+def _run_lengths(bars: Bars, numbers: Ints, at: Ints, columns: Iterable[Truth], members: Bools | None) -> Ints:
     """On how many bars in a row, the given ones last, all columns are true and the instrument belonged."""
     broken = bars.offsets[numbers] - 1
+    if not len(at):
+        return broken
     for column in columns:
         _back(column, TRUE, at, broken)
     if members is not None:
@@ -162,13 +168,19 @@ def _without_bar(market: Market, as_of: int, position: Ints, members: Bools | No
     return int(missing.sum())
 
 
-def values_at(evaluator: Evaluator, value: Value, positions: Ints, as_of: int, limits: Limits | None = None) -> Floats:
-    """A number (or a condition as 1 and 0) at the given bars, on the scale of the as-of day; NaN where unknown."""
-    column = evaluator.column(value.op, limits)[positions]
-    if value.type == "condition":
-        return np.where(column == UNKNOWN, np.nan, (column == TRUE).astype(np.float64))
-    if not value.degree:
-        return np.asarray(column, np.float64)
+def values_at(
+    evaluator: Evaluator, columns: Mapping[str, Value], positions: Ints, as_of: int, limits: Limits | None = None
+) -> dict[str, Floats]:
+    """Numbers (conditions as 1 and 0) at the given bars, by name, on the scale of the as-of day; NaN where unknown."""
     bars = evaluator.market.bars
     scale = bars.factor[bars.ends(as_of)[bars.owner[positions]] - 1]
-    return np.asarray(column / scale if value.degree == 1 else column / np.power(scale, value.degree))
+    found = {}
+    made = evaluator.at([value.op for value in columns.values()], positions, limits)
+    for (name, value), column in zip(columns.items(), made, strict=True):
+        if value.type == "condition":
+            found[name] = np.where(column == UNKNOWN, np.nan, (column == TRUE).astype(np.float64))
+        elif not value.degree:
+            found[name] = np.asarray(column, np.float64)
+        else:
+            found[name] = np.asarray(column / scale if value.degree == 1 else column / np.power(scale, value.degree))
+    return found

@@ -106,14 +106,12 @@ def study(
     as_of = bars.last_day if settings.as_of is None else settings.as_of
     steps = returns.Steps.of(market, rule.frame, as_of)
     at = steps.positions
-    hits = hit_truth(evaluator, rule, members, limits)[at]
+    hits = hit_truth(evaluator, rule, members, limits)
+    hits = hits if len(at) == len(bars) else hits[at]
     chosen = returns.choose_hits(hits, steps.offsets, settings.repeats, max(settings.horizons))
-    day = bars.days[at]
-    if settings.first is not None:
-        chosen &= day >= settings.first
-    if settings.last is not None:
-        chosen &= day <= settings.last
     where = np.flatnonzero(chosen)
+    day = bars.days[at[where]]
+    where = where[(day >= (settings.first or day.min(initial=0))) & (day <= (settings.last or day.max(initial=0)))]
     entry = returns.SAME_OPEN if rule.decide == "open" else returns.ENTRIES[settings.entry]
     side = 1 if rule.side == "long" else -1
     cost = 2 * (settings.cost + settings.slippage)
@@ -123,11 +121,10 @@ def study(
         progress(f"Measuring {h} bars ahead", (i + 1) / (len(settings.horizons) + 1))
         if limits is not None:
             limits.check()
-        values, status = returns.forward_returns(market, steps, as_of, h, entry, side, cost)
-        base = returns.day_means(values, bars.session[at], belongs, len(bars.sessions))
-        columns[h] = values[where]
-        statuses.append(status[where])
-        figures.append(_figures(h, values[where], status[where], base[bars.session[at][where]], at[where], evaluator, settings))
+        values, status, base = returns.follow(market, steps, as_of, where, belongs, h, entry, side, cost)
+        columns[h] = values
+        statuses.append(status)
+        figures.append(_figures(h, values, status, base[bars.session[at[where]]], at[where], evaluator, settings))
     no_entry = int(np.sum(statuses[0] == returns.NO_ENTRY)) if statuses else 0
     events = _events(evaluator, at[where], columns, entry, as_of)
     return Study(settings, len(where), no_entry, tuple(figures), events)

@@ -24,6 +24,13 @@ class Steps:
     @staticmethod
     def of(market: Market, frame: str, as_of: int) -> "Steps":
         """Positions up to `as_of`; an unfinished week or month at the end is left out."""
+        if frame == market.bars.frame:
+            lengths = market.bars.ends(as_of) - market.bars.offsets[:-1]
+            offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
+            positions = np.arange(offsets[-1])
+            if offsets[-1] < len(market.bars):
+                positions += np.repeat(market.bars.offsets[:-1] - offsets[:-1], lengths)
+            return Steps(positions, offsets)
         bars = market.bars if as_of >= market.bars.last_day else market.bars.cut(as_of)
         ends = market.bars.ends(as_of)
         begins = market.bars.offsets[:-1]
@@ -37,45 +44,61 @@ class Steps:
 
 
 @njit(nogil=True, cache=True)
-def _forward(
-    positions: Ints, offsets: Ints, ends: Ints, stopped: Bools, open_: Floats, close: Floats, h: int, entry: int, side: float,
-    cost: float, out: Floats, status: Ints,
+def _follow(
+    positions: Ints, offsets: Ints, ends: Ints, stopped: Bools, open_: Floats, close: Floats, factor: Floats, session: Days,
+    belongs: Bools, wanted: Bools, where: Ints, h: int, entry: int, side: float, cost: float, total: Floats, count: Ints, out: Floats,
+    status: Ints,
 ) -> None:  # fmt: skip
+    """Each step's return on the days that are wanted: summed by session over those that belong, and kept for the hits at `where`."""
+    hit = 0
     for k in range(len(offsets) - 1):
         for j in range(offsets[k], offsets[k + 1]):
             at = positions[j]
-            out[j] = np.nan
+            if not wanted[session[at]]:
+                continue
+            state, r = 0, np.nan
             if entry == 0 and at + 1 >= ends[k]:
-                status[j] = 3 if stopped[k] else 1
-                continue
-            paid = open_[at + 1] if entry == 0 else (close[at] if entry == 1 else open_[at])
-            leave = j + h - 1 if entry == 2 else j + h
-            if leave < offsets[k + 1]:
-                got, status[j] = close[positions[leave]], 0
-            elif stopped[k] and not (entry == 1 and at + 1 >= ends[k]):
-                got, status[j] = close[ends[k] - 1], 2
+                state = 3 if stopped[k] else 1
             else:
-                status[j] = 3 if stopped[k] else 1
-                continue
-            out[j] = side * (got / paid - 1.0) - cost
+                into = at + 1 if entry == 0 else at
+                paid = (close[at] if entry == 1 else open_[into]) * factor[into]
+                leave = j + h - 1 if entry == 2 else j + h
+                if leave < offsets[k + 1]:
+                    to = positions[leave]
+                    r = side * (close[to] * factor[to] / paid - 1.0) - cost
+                elif stopped[k] and not (entry == 1 and at + 1 >= ends[k]):
+                    to = ends[k] - 1
+                    r, state = side * (close[to] * factor[to] / paid - 1.0) - cost, 2
+                else:
+                    state = 3 if stopped[k] else 1
+            if r == r and belongs[j]:
+                total[session[at]] += r
+                count[session[at]] += 1
+            if hit < len(where) and where[hit] == j:
+                out[hit], status[hit] = r, state
+                hit += 1
 
 
-def forward_returns(
-    market: Market, steps: Steps, as_of: int, horizon: int, entry: int, side: int, cost: float
-) -> tuple[Floats, Ints]:
-    """Return and status (counted, pending, delisted, no entry) of every step at one horizon.
+def follow(
+    market: Market, steps: Steps, as_of: int, where: Ints, belongs: Bools, horizon: int, entry: int, side: int, cost: float
+) -> tuple[Floats, Ints, Floats]:
+    """The return and status (counted, pending, delisted, no entry) of the hits at one horizon, and the mean return by session of all
+    steps that belong, on the sessions with hits (NaN elsewhere).
 
-    cost: the whole round trip as a fraction. Prices on the continuous scale, so splits and dividends between entry and exit count.
+    where: the hits, as places among the steps. belongs: one a step. cost: the whole round trip as a fraction. Prices on the continuous
+    scale, so that splits and dividends between entry and exit count.
     """
     bars = market.bars
-    ends = bars.ends(as_of)
-    stopped = market.stopped <= as_of
-    out, status = np.empty(len(steps.positions)), np.empty(len(steps.positions), np.int64)
-    _forward(
-        steps.positions, steps.offsets, ends, stopped, bars.open * bars.factor, bars.close * bars.factor, horizon, entry,
-        float(side), cost, out, status,
+    size = len(bars.sessions)
+    wanted = np.zeros(size, np.bool_)
+    wanted[bars.session[steps.positions[where]]] = True
+    total, count = np.zeros(size), np.zeros(size, np.int64)
+    out, status = np.empty(len(where)), np.empty(len(where), np.int64)
+    _follow(
+        steps.positions, steps.offsets, bars.ends(as_of), market.stopped <= as_of, bars.open, bars.close, bars.factor, bars.session,
+        belongs, wanted, where, horizon, entry, float(side), cost, total, count, out, status,
     )  # fmt: skip
-    return out, status
+    return out, status, np.where(count > 0, total / np.maximum(count, 1), np.nan)
 
 
 @njit(nogil=True, cache=True)
@@ -99,11 +122,3 @@ def choose_hits(hits: Bools, offsets: Ints, repeats: str, longest: int) -> Bools
     out = np.zeros(len(hits), np.bool_)
     _choose(hits, offsets, {"fresh": 0, "every": 1, "apart": 2}[repeats], longest, out)
     return out
-
-
-def day_means(values: Floats, days: Days, weights: Bools, size: int) -> Floats:
-    """The mean of the known values of each day index; NaN on days without any."""
-    use = weights & ~np.isnan(values)
-    total = np.bincount(days[use], values[use], size)
-    count = np.bincount(days[use], minlength=size)
-    return np.where(count > 0, total / np.maximum(count, 1), np.nan)

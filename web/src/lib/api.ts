@@ -15,6 +15,8 @@ export type Run = Schemas['RunOut']
 export type Study = Schemas['StudyOut']
 export type Horizon = Schemas['HorizonOut']
 export type Market = Schemas['MarketOut']
+export type Version = Schemas['VersionOut']
+export type Note = Schemas['NoteOut']
 export type Entry = Schemas['EntryOut']
 
 export class Problem extends Error {
@@ -92,6 +94,15 @@ export const api = {
     answer(client.POST('/api/scan', { body: { ...asked, dials: {} }, signal })),
   chart: (asked: Asked & { symbol: string; bars: number }, signal: AbortSignal) =>
     answer(client.POST('/api/chart', { body: { ...asked, dials: {} }, signal })),
+  charts: (asked: Asked & { symbols: string[]; bars: number }, signal: AbortSignal) =>
+    answer(client.POST('/api/charts', { body: asked, signal })),
+  versions: (id: number) =>
+    answer(client.GET('/api/rules/{rule_id}/versions', { params: { path: { rule_id: id } } })),
+  layOut: (text: string) => answer(client.POST('/api/language/format', { body: { text } })),
+  mirror: (text: string) => answer(client.POST('/api/language/mirror', { body: { text } })),
+  aloud: (text: string) => answer(client.POST('/api/language/aloud', { body: { text } })),
+  phrase: (text: string, signal: AbortSignal) =>
+    answer(client.POST('/api/language/phrase', { body: { text }, signal })),
   explain: (text: string, symbol: string, day: string) =>
     answer(client.POST('/api/explain', { body: { text, symbol, day, dials: {} } })),
   startStudy: (body: Schemas['StudyIn']) => answer(client.POST('/api/studies', { body })),

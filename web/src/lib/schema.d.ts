@@ -210,6 +210,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/charts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Charts Route
+         * @description A page of small charts, each as `chart` gives it but without the figures of its latest bar.
+         */
+        post: operations["charts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/explain": {
         parameters: {
             query?: never;
@@ -224,6 +244,86 @@ export interface paths {
          * @description Why an instrument is a hit on a day, or is not.
          */
         post: operations["explain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/language/format": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lay Out
+         * @description The rule in its canonical layout.
+         */
+        post: operations["format_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/language/mirror": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Other Side
+         * @description The rule for the other side, with notes on what stayed as it was.
+         */
+        post: operations["mirror_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/language/aloud": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Aloud
+         * @description The rule in plain sentences, one a line.
+         */
+        post: operations["read_aloud"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/language/phrase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Phrase
+         * @description The line or lines a phrase means, or the words that were not understood.
+         */
+        post: operations["phrase"];
         delete?: never;
         options?: never;
         head?: never;
@@ -593,6 +693,20 @@ export interface components {
              */
             bars: number;
         };
+        /** ChartsIn */
+        ChartsIn: {
+            /** Symbols */
+            symbols: string[];
+            /** Text */
+            text?: string | null;
+            /** As Of */
+            as_of?: string | null;
+            /**
+             * Bars
+             * @default 130
+             */
+            bars: number;
+        };
         /** TruthOut */
         TruthOut: {
             /** Number */
@@ -625,6 +739,42 @@ export interface components {
             dials: {
                 [key: string]: number;
             };
+        };
+        /** TextOut */
+        TextOut: {
+            /** Text */
+            text: string;
+        };
+        /** TextIn */
+        TextIn: {
+            /** Text */
+            text: string;
+        };
+        /** MirrorOut */
+        MirrorOut: {
+            /** Text */
+            text: string;
+            /** Notes */
+            notes: components["schemas"]["NoteOut"][];
+        };
+        /** NoteOut */
+        NoteOut: {
+            /** Line */
+            line: number;
+            /** Text */
+            text: string;
+        };
+        /** PhraseOut */
+        PhraseOut: {
+            /** Lines */
+            lines: string[];
+            /** Unknown */
+            unknown: string[];
+        };
+        /** PhraseIn */
+        PhraseIn: {
+            /** Text */
+            text: string;
         };
         /** EventOut */
         EventOut: {
@@ -1146,6 +1296,30 @@ export interface operations {
             };
         };
     };
+    charts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChartsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartOut"][];
+                };
+            };
+        };
+    };
     explain: {
         parameters: {
             query?: never;
@@ -1166,6 +1340,102 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TruthOut"][];
+                };
+            };
+        };
+    };
+    format_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextOut"];
+                };
+            };
+        };
+    };
+    mirror_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorOut"];
+                };
+            };
+        };
+    };
+    read_aloud: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+        };
+    };
+    phrase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PhraseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhraseOut"];
                 };
             };
         };

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { join, offsetOf, split, turnDial } from './headers'
+import { join, offsetOf, split, toggleSkip, turnDial, withName } from './headers'
 
 const TEXT = 'name: Tall\nside: short\n\nclose > 10\n'
 
@@ -27,5 +27,16 @@ describe('a rule as controls and lines', () => {
       'dial n = 70 from 20 to 250\nclose > n',
     )
     expect(turnDial('dial dip = 0.3 from 0 to 1', 'dip', 0.1 + 0.2, false)).toBe('dial dip = 0.3 from 0 to 1')
+  })
+
+  it('skips a line and counts it again', () => {
+    const body = 'close > 1\nany of:\n    open > 2\n'
+    expect(toggleSkip(body, 3)).toBe('close > 1\nany of:\n    skip open > 2\n')
+    expect(toggleSkip(toggleSkip(body, 1), 1)).toBe(body)
+    expect(toggleSkip(body, 9)).toBe(body)
+  })
+
+  it('takes another name', () => {
+    expect(withName('name: A\nside: short\n\nclose > 1', 'B')).toBe('name: B\nside: short\n\nclose > 1')
   })
 })

@@ -49,3 +49,20 @@ export function turnDial(body: string, name: string, value: number, percent: boo
   const line = new RegExp(`^(\\s*dial\\s+${name}\\s*=\\s*)-?[\\d.]+(?:%|[kmb]\\b)?`, 'm')
   return body.replace(line, (_, before: string) => before + said)
 }
+
+/** The body with `skip` put before a line, or taken from it. Lines count from 1. */
+export function toggleSkip(body: string, number: number): string {
+  const lines = body.split('\n')
+  const line = lines[number - 1]
+  if (line === undefined) return body
+  lines[number - 1] = /^\s*skip\s/.test(line)
+    ? line.replace(/^(\s*)skip\s+/, '$1')
+    : line.replace(/^(\s*)/, '$1skip ')
+  return lines.join('\n')
+}
+
+/** The text under another name. */
+export function withName(text: string, name: string): string {
+  const parts = split(text)
+  return join({ ...parts.headers, name }, parts.body)
+}

@@ -1,94 +1,26 @@
 <script lang="ts">
   import { untrack } from 'svelte'
-  import type { Hit, Scan } from '$lib/api'
+  import type { Scan } from '$lib/api'
   import { copy, csv, download } from '$lib/csv'
-  import { fixed, percent, price, short, whole } from '$lib/format'
   import { tell } from '$lib/notice.svelte'
   import ChartPane from './ChartPane.svelte'
+  import { COLUMNS, order, ordered, sortBy } from './hits.svelte'
 
   interface Props {
     scan: Scan | null
     text: string
     stale: boolean
     name: string
+    chosen: string | null
   }
-  const { scan, text, stale, name }: Props = $props()
+  let { scan, text, stale, name, chosen = $bindable() }: Props = $props()
 
-  interface Column {
-    key: string
-    label: string
-    title?: string
-    of: (hit: Hit) => string | number | null
-    show: (hit: Hit) => string
-    text?: boolean
-    signed?: boolean
-  }
-  const value = (key: string) => (hit: Hit) => hit.values[key] ?? null
-  const COLUMNS: Column[] = [
-    { key: 'symbol', label: 'Symbol', of: (h) => h.symbol, show: (h) => h.symbol, text: true },
-    { key: 'name', label: 'Name', of: (h) => h.name, show: (h) => h.name, text: true },
-    { key: 'sector', label: 'Sector', of: (h) => h.sector, show: (h) => h.sector, text: true },
-    { key: 'close', label: 'Close', of: value('close'), show: (h) => price(h.values.close) },
-    {
-      key: 'change',
-      label: 'Change',
-      of: value('change'),
-      show: (h) => percent(h.values.change),
-      signed: true,
-    },
-    { key: 'volume', label: 'Volume', of: value('volume'), show: (h) => short(h.values.volume) },
-    {
-      key: 'rel_volume',
-      label: 'Rel. vol.',
-      title: 'volume against the mean of the 20 bars before',
-      of: value('rel_volume'),
-      show: (h) => fixed(h.values.rel_volume, 1),
-    },
-    {
-      key: 'off_high',
-      label: 'Off high',
-      title: 'the close against the highest high of 52 weeks',
-      of: value('off_high'),
-      show: (h) => percent(h.values.off_high),
-    },
-    {
-      key: 'adr',
-      label: 'ADR',
-      title: 'average daily range over 20 bars',
-      of: value('adr'),
-      show: (h) => percent(h.values.adr, 1, false),
-    },
-    {
-      key: 'days',
-      label: 'Bars',
-      title: 'on how many bars in a row it has been a hit',
-      of: (h) => h.days,
-      show: (h) => whole(h.days),
-    },
-  ]
-
-  let sortKey = $state('rel_volume')
-  let down = $state(true)
   let wanted = $state('')
-  let chosen = $state<string | null>(null)
   let table: HTMLElement | undefined = $state()
   let filterBox: HTMLInputElement | undefined = $state()
   let tableShare = $state(38)
 
-  const rows = $derived.by(() => {
-    const column = COLUMNS.find((c) => c.key === sortKey)!
-    const word = wanted.trim().toLowerCase()
-    const kept = (scan?.hits ?? []).filter(
-      (hit) => !word || `${hit.symbol} ${hit.name} ${hit.sector}`.toLowerCase().includes(word),
-    )
-    const sign = down ? -1 : 1
-    return kept.sort((a, b) => {
-      const [x, y] = [column.of(a), column.of(b)]
-      if (x === null || y === null) return x === y ? 0 : x === null ? 1 : -1
-      const order = typeof x === 'string' ? x.localeCompare(String(y)) : x - Number(y)
-      return order ? order * sign : a.symbol.localeCompare(b.symbol)
-    })
-  })
+  const rows = $derived(ordered(scan?.hits ?? [], wanted))
   const at = $derived(rows.findIndex((hit) => hit.symbol === chosen))
   const next = $derived(at >= 0 ? rows.slice(at + 1, at + 3).map((hit) => hit.symbol) : [])
 
@@ -98,14 +30,6 @@
     if (list.length && !list.some((hit) => hit.symbol === symbol)) chosen = list[0]!.symbol
     if (!list.length && !untrack(() => wanted)) chosen = null
   })
-
-  function sortBy(key: string, text: boolean | undefined): void {
-    if (sortKey === key) down = !down
-    else {
-      sortKey = key
-      down = !text
-    }
-  }
 
   function move(by: number): void {
     const to = rows[Math.min(Math.max((at < 0 ? 0 : at) + by, 0), rows.length - 1)]
@@ -194,12 +118,12 @@
                 class="sortable px-1.5 py-1 whitespace-nowrap first:pl-4 last:pr-4 {column.text
                   ? 'text-left'
                   : 'text-right'}"
-                aria-sort={sortKey === column.key ? (down ? 'descending' : 'ascending') : 'none'}
+                aria-sort={order.key === column.key ? (order.down ? 'descending' : 'ascending') : 'none'}
                 title={column.title}
               >
                 <button onclick={() => sortBy(column.key, column.text)}>
                   {column.label}<span aria-hidden="true"
-                    >{sortKey === column.key ? (down ? ' ▾' : ' ▴') : ''}</span
+                    >{order.key === column.key ? (order.down ? ' ▾' : ' ▴') : ''}</span
                   >
                 </button>
               </th>

@@ -7,9 +7,19 @@
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { go } from '$lib/router.svelte'
-  import { offsetOf, turnDial, type Header, type HeaderValues } from '$lib/rule/headers'
+  import {
+    offsetOf,
+    split,
+    toggleSkip,
+    turnDial,
+    withName,
+    type Header,
+    type HeaderValues,
+  } from '$lib/rule/headers'
   import { removeWithUndo } from './actions'
+  import Aloud from './Aloud.svelte'
   import Dials from './Dials.svelte'
+  import SayIt from './SayIt.svelte'
   import Taper from './Taper.svelte'
 
   interface Props {
@@ -34,6 +44,7 @@
   let nearLine = $state<number | null>(null)
   let current = $state(1)
   let editingAbout = $state(false)
+  let readAloud = $state(false)
 
   const offset = $derived(offsetOf(p.headers))
   const advice = $derived(p.scan && p.errors.length === 0 ? p.scan.advice : [])
@@ -67,6 +78,34 @@
     } catch (error) {
       tell(sentence(error))
     }
+  }
+
+  async function mirror(): Promise<void> {
+    try {
+      const found = await api.mirror(p.text)
+      const made = await api.create(withName(found.text, `${p.rule.name.slice(0, 100)}, other side`))
+      go(`/rules/${made.id}`)
+      tell(
+        found.notes.length
+          ? found.notes.map((note) => `Line ${note.line - offset}: ${note.text}`).join(' ')
+          : 'The rule for the other side is written and saved.',
+      )
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+
+  async function layOut(): Promise<void> {
+    try {
+      p.onbody(split((await api.layOut(p.text)).text).body)
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+
+  function insert(lines: string[]): void {
+    const body = p.body.trimEnd()
+    p.onbody(`${body}${body ? '\n' : ''}${lines.join('\n')}\n`)
   }
 
   function keydown(event: KeyboardEvent): void {
@@ -107,10 +146,26 @@
         onchange={(event) => p.onrename(event.currentTarget.value)}
         onkeydown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
       />
-      <span class="text-[13px] text-ink3">v{p.rule.version}</span>
+      <span class="text-[13px] text-ink3" aria-live="polite">
+        v{p.rule.version}{p.counting
+          ? ', counting'
+          : p.errors.length
+            ? `, ${p.errors.length} to mend`
+            : p.dirty
+              ? ', not saved yet'
+              : ''}
+      </span>
       {#if p.dirty}
         <button class="act" onclick={p.onsave} title="Ctrl S">Save</button>
       {/if}
+      <button
+        class="link text-[13px]"
+        onclick={mirror}
+        title="The rule for the other side, as a rule of its own">Mirror</button
+      >
+      <button class="link text-[13px]" aria-pressed={readAloud} onclick={() => (readAloud = !readAloud)}
+        >Read aloud</button
+      >
       <DropdownMenu.Root>
         <DropdownMenu.Trigger class="link">More</DropdownMenu.Trigger>
         <DropdownMenu.Portal>
@@ -119,6 +174,7 @@
             class="z-10 min-w-44 border border-hair bg-paper py-1 [&_[data-highlighted]]:bg-row [&_[role=menuitem]]:cursor-pointer [&_[role=menuitem]]:px-4 [&_[role=menuitem]]:py-1"
           >
             <DropdownMenu.Item onSelect={() => (editingAbout = true)}>Describe it</DropdownMenu.Item>
+            <DropdownMenu.Item onSelect={layOut}>Lay it out</DropdownMenu.Item>
             <DropdownMenu.Item onSelect={duplicate}>Duplicate</DropdownMenu.Item>
             <DropdownMenu.Item onSelect={() => download(`${p.rule.name}.rule`, p.text, 'text/plain')}>
               Save as .rule file
@@ -217,7 +273,7 @@
           {offset}
           {current}
           stale={p.errors.length > 0 || p.trouble !== ''}
-          onnear={(line) => (nearLine = nearLine === line ? null : line)}
+          onskip={(line) => p.onbody(toggleSkip(p.body, line - offset))}
         />
       {/if}
     </div>
@@ -273,6 +329,11 @@
     </div>
   </div>
 
+  {#if readAloud}
+    <div class="max-h-[40%] shrink-0 overflow-auto">
+      <Aloud text={p.text} {offset} onclose={() => (readAloud = false)} />
+    </div>
+  {/if}
   {#if p.scan && p.scan.dials.length}
     <Dials
       dials={p.scan.dials}
@@ -280,21 +341,9 @@
     />
   {/if}
   <div class="flex items-center gap-4 border-t border-hair bg-paper2 px-4 py-2 text-[13px] text-ink2">
-    <span aria-live="polite">
-      {p.counting
-        ? 'counting …'
-        : p.errors.length
-          ? `${p.errors.length} to mend`
-          : p.dirty
-            ? 'not saved yet'
-            : 'saved'}
-    </span>
-    <button
-      class="ml-auto hover:text-ink disabled:opacity-50"
-      disabled={p.errors.length > 0}
-      onclick={p.onmeasure}
-    >
-      Measure follow-through <kbd class="ml-1">Ctrl ↵</kbd>
+    <SayIt oninsert={insert} />
+    <button class="hover:text-ink disabled:opacity-50" disabled={p.errors.length > 0} onclick={p.onmeasure}>
+      Measure <kbd class="ml-1">Ctrl ↵</kbd>
     </button>
   </div>
 </section>

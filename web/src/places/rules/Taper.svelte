@@ -7,9 +7,9 @@
     offset: number
     stale: boolean
     current: number
-    onnear: (line: number) => void
+    onskip: (line: number) => void
   }
-  const { scan, offset, stale, current, onnear }: Props = $props()
+  const { scan, offset, stale, current, onskip }: Props = $props()
   const ROW = 30
   const WIDTH = 132
 
@@ -31,8 +31,9 @@
   function hint(line: Line): string {
     const unknown = line.unknown ? ` Unknown for ${whole(line.unknown)}.` : ''
     const ever = `True on ${(line.ever * 100).toFixed(line.ever < 0.1 ? 1 : 0)}% of all bars.`
-    if (line.depth || line.skip) return `By itself true for ${whole(line.true)}.${unknown} ${ever}`
-    return `${whole(line.left)} left. This line alone removes ${whole(line.alone)}.${unknown} ${ever}`
+    const click = line.part ? '' : line.skip ? ' Click to count it again.' : ' Click to skip it.'
+    if (line.depth || line.skip) return `By itself true for ${whole(line.true)}.${unknown} ${ever}${click}`
+    return `${whole(line.left)} left. This line alone removes ${whole(line.alone)}.${unknown} ${ever}${click}`
   }
 </script>
 
@@ -52,7 +53,8 @@
         class="num relative block h-full w-full text-[13px]"
         title={hint(line)}
         aria-label="{line.text}: {hint(line)}"
-        onclick={() => onnear(line.number)}
+        disabled={Boolean(line.part)}
+        onclick={() => onskip(line.number)}
       >
         {#if decides}
           <span

@@ -9,7 +9,15 @@
   import FollowThrough from './FollowThrough.svelte'
   import Hits from './Hits.svelte'
   import RulePane from './RulePane.svelte'
+  import Sheet from './Sheet.svelte'
+  import Versions from './Versions.svelte'
 
+  const TABS = [
+    ['hits', 'Hits'],
+    ['sheet', 'Sheet'],
+    ['follow-through', 'Follow-through'],
+    ['versions', 'Versions'],
+  ] as const
   const { id, tab }: { id: number; tab: string } = $props()
   const DRAFT = untrack(() => `upperwick-draft-${id}`)
 
@@ -22,6 +30,7 @@
   let trouble = $state('')
   let counting = $state(false)
   let measure = $state(0)
+  let chosen = $state<string | null>(null)
   let width = $state(Number(localStorage.getItem('upperwick-rule-width')) || 520)
 
   const text = $derived(join(headers, body))
@@ -194,7 +203,7 @@
       class="flex min-w-0 flex-1 flex-col"
     >
       <Tabs.List class="flex h-[43px] shrink-0 items-stretch gap-6 border-b border-hair px-4">
-        {#each [['hits', 'Hits'], ['follow-through', 'Follow-through']] as const as [value, label] (value)}
+        {#each TABS as [value, label] (value)}
           <Tabs.Trigger
             {value}
             class="border-b-2 border-transparent pt-[2px] text-ink2 data-[state=active]:border-ember data-[state=active]:font-semibold data-[state=active]:text-ink"
@@ -208,7 +217,26 @@
       </Tabs.List>
       <Tabs.Content value="hits" class="min-h-0 flex-1">
         {#if tab === 'hits'}
-          <Hits {scan} {text} stale={errors.length > 0 || trouble !== ''} name={rule.name} />
+          <Hits {scan} {text} stale={errors.length > 0 || trouble !== ''} name={rule.name} bind:chosen />
+        {/if}
+      </Tabs.Content>
+      <Tabs.Content value="sheet" class="min-h-0 flex-1">
+        {#if tab === 'sheet'}
+          <Sheet
+            {scan}
+            {text}
+            stale={errors.length > 0 || trouble !== ''}
+            rule={id}
+            onopen={(symbol) => {
+              chosen = symbol
+              go(`/rules/${id}`)
+            }}
+          />
+        {/if}
+      </Tabs.Content>
+      <Tabs.Content value="versions" class="min-h-0 flex-1">
+        {#if tab === 'versions'}
+          <Versions {rule} {dirty} onrestored={take} />
         {/if}
       </Tabs.Content>
       <Tabs.Content value="follow-through" class="min-h-0 flex-1">

@@ -1,0 +1,69 @@
+"""Routes around the language: lay a rule out, turn it to the other side, read it aloud, and make a line of a phrase."""
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+from pydantic import Field
+
+from upperwick.rules.services import parts_of
+from wickcore.language.aloud import read_aloud
+from wickcore.language.check import check_rule
+from wickcore.language.layout import format_rule
+from wickcore.language.mirror import mirror
+from wickcore.language.parser import MAX_CHARACTERS
+from wickcore.language.phrases import from_phrase
+
+router = Router(tags=["language"])
+
+
+class TextIn(Schema):
+    text: str = Field(max_length=MAX_CHARACTERS + 1)
+
+
+class PhraseIn(Schema):
+    text: str = Field(max_length=300)
+
+
+class TextOut(Schema):
+    text: str
+
+
+class NoteOut(Schema):
+    line: int
+    text: str
+
+
+class MirrorOut(Schema):
+    text: str
+    notes: list[NoteOut]
+
+
+class PhraseOut(Schema):
+    lines: list[str]
+    unknown: list[str]
+
+
+@router.post("/format", response=TextOut, operation_id="format_rule")
+def lay_out(request: HttpRequest, body: TextIn):
+    """The rule in its canonical layout."""
+    return {"text": format_rule(body.text)}
+
+
+@router.post("/mirror", response=MirrorOut, operation_id="mirror_rule")
+def other_side(request: HttpRequest, body: TextIn):
+    """The rule for the other side, with notes on what stayed as it was."""
+    check_rule(body.text, parts_of(request.user))
+    found = mirror(body.text)
+    return {"text": found.text, "notes": [{"line": line, "text": text} for line, text in found.notes]}
+
+
+@router.post("/aloud", response=list[NoteOut], operation_id="read_aloud")
+def aloud(request: HttpRequest, body: TextIn):
+    """The rule in plain sentences, one a line."""
+    return [{"line": line, "text": text} for line, text in read_aloud(body.text)]
+
+
+@router.post("/phrase", response=PhraseOut, operation_id="phrase")
+def phrase(request: HttpRequest, body: PhraseIn):
+    """The line or lines a phrase means, or the words that were not understood."""
+    found = from_phrase(body.text)
+    return {"lines": found.lines, "unknown": found.unknown}

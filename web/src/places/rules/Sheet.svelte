@@ -1,0 +1,213 @@
+<script lang="ts">
+  import { untrack } from 'svelte'
+  import { api, sentence, type Chart, type Scan } from '$lib/api'
+  import MiniChart from '$lib/charts/MiniChart.svelte'
+  import { percent } from '$lib/format'
+  import { market } from '$lib/market.svelte'
+  import { tell } from '$lib/notice.svelte'
+  import { dismissed, setDismissed } from './dismissed.svelte'
+  import { COLUMNS, order, ordered, sortBy } from './hits.svelte'
+
+  interface Props {
+    scan: Scan | null
+    text: string
+    stale: boolean
+    rule: number
+    onopen: (symbol: string) => void
+  }
+  const { scan, text, stale, rule, onopen }: Props = $props()
+  const SIZES = { 6: 3, 12: 4, 24: 6 } as const
+  type Size = keyof typeof SIZES
+
+  let size = $state<Size>((Number(localStorage.getItem('upperwick-sheet-size')) || 12) as Size)
+  let page = $state(0)
+  let at = $state(0)
+  let charts = $state.raw<Record<string, Chart>>({})
+  let failed = $state('')
+  let grid: HTMLElement | undefined = $state()
+
+  const rows = $derived(ordered(scan?.hits ?? []))
+  const pages = $derived(Math.max(1, Math.ceil(rows.length / size)))
+  const shown = $derived(rows.slice(page * size, page * size + size))
+  const away = $derived(dismissed(rule, market.asOf))
+  const column = $derived(COLUMNS.find((c) => c.key === order.key)!)
+
+  $effect(() => {
+    if (page >= pages) page = pages - 1
+  })
+
+  const asked = $derived(`${text}\n${market.asOf}`)
+  let kept = ''
+  $effect(() => {
+    const symbols = shown.map((hit) => hit.symbol)
+    const next = rows.slice((page + 1) * size, (page + 2) * size).map((hit) => hit.symbol)
+    const [body, asOf, key] = [text, market.asOf, asked]
+    if (!symbols.length) return
+    const mine = new AbortController()
+    untrack(() => {
+      if (kept !== key) charts = {}
+      kept = key
+      void fetchPage(symbols, body, asOf, mine.signal)
+        .then(() => fetchPage(next, body, asOf, mine.signal))
+        .catch((error) => {
+          if (!mine.signal.aborted) failed = sentence(error)
+        })
+    })
+    return () => mine.abort()
+  })
+
+  async function fetchPage(
+    symbols: string[],
+    body: string,
+    asOf: string | null,
+    signal: AbortSignal,
+  ): Promise<void> {
+    const missing = symbols.filter((symbol) => !charts[symbol])
+    if (!missing.length) return
+    const found = await api.charts({ symbols: missing, text: body, as_of: asOf, bars: 120 }, signal)
+    failed = ''
+    charts = { ...charts, ...Object.fromEntries(found.map((chart) => [chart.symbol, chart])) }
+  }
+
+  function resize(to: Size): void {
+    const first = page * size
+    size = to
+    page = Math.floor(first / to)
+    at = 0
+    localStorage.setItem('upperwick-sheet-size', String(to))
+  }
+
+  function turn(by: number): void {
+    page = Math.min(Math.max(page + by, 0), pages - 1)
+    at = 0
+  }
+
+  function move(by: number): void {
+    const to = at + by
+    if (to >= shown.length && page < pages - 1) turn(1)
+    else if (to < 0 && page > 0) {
+      turn(-1)
+      at = size - 1
+    } else at = Math.min(Math.max(to, 0), shown.length - 1)
+    grid?.querySelectorAll('article')[at]?.scrollIntoView({ block: 'nearest' })
+  }
+
+  let undone: string[] = []
+  function dismiss(symbol: string): void {
+    const gone = !away.has(symbol)
+    setDismissed(rule, market.asOf, symbol, gone)
+    if (gone) undone.push(symbol)
+    tell(gone ? `${symbol} is dismissed for this evening.` : `${symbol} is back.`, {
+      label: 'Undo',
+      run: () => setDismissed(rule, market.asOf, symbol, !gone),
+    })
+  }
+
+  function keydown(event: KeyboardEvent): void {
+    if (
+      (event.target as HTMLElement).closest('input, textarea, select, .cm-editor') ||
+      event.ctrlKey ||
+      event.metaKey ||
+      event.altKey
+    )
+      return
+    const hit = shown[at]
+    const across = SIZES[size]
+    const steps: Record<string, number> = {
+      j: 1,
+      k: -1,
+      ArrowRight: 1,
+      ArrowLeft: -1,
+      ArrowDown: across,
+      ArrowUp: -across,
+    }
+    if (event.key in steps) move(steps[event.key]!)
+    else if (event.key === 'PageDown') turn(1)
+    else if (event.key === 'PageUp') turn(-1)
+    else if (event.key === 'Enter' && hit) onopen(hit.symbol)
+    else if (event.key === 'x' && hit) dismiss(hit.symbol)
+    else if (event.key === 'u' && undone.length) setDismissed(rule, market.asOf, undone.pop()!, false)
+    else return
+    event.preventDefault()
+  }
+</script>
+
+<svelte:window onkeydown={keydown} />
+
+<div class="flex h-full flex-col" class:opacity-60={stale}>
+  <div class="flex shrink-0 items-center gap-4 border-b border-hair px-4 py-1.5 text-[13px] text-ink2">
+    <label>
+      by <select
+        class="inline-pick text-ink"
+        aria-label="Order of the charts"
+        value={order.key}
+        onchange={(event) => sortBy(event.currentTarget.value, false)}
+      >
+        {#each COLUMNS as c (c.key)}<option value={c.key}>{c.label.toLowerCase()}</option>{/each}
+      </select>
+    </label>
+    <button
+      class="link"
+      aria-label={order.down ? 'Descending' : 'Ascending'}
+      onclick={() => (order.down = !order.down)}>{order.down ? '▾' : '▴'}</button
+    >
+    <span class="text-ink3">j k move · Enter opens · x dismisses · u undoes</span>
+    <span class="ml-auto flex items-center gap-1.5" role="group" aria-label="Charts a page">
+      {#each [6, 12, 24] as const as n (n)}
+        <button
+          class="px-1 {n === size ? 'font-semibold text-ink' : 'link'}"
+          aria-pressed={n === size}
+          onclick={() => resize(n)}>{n}</button
+        >
+      {/each}
+    </span>
+    <button class="link" disabled={page === 0} aria-label="Page back" onclick={() => turn(-1)}>◂</button>
+    <span class="num">{page + 1} of {pages}</span>
+    <button class="link" disabled={page >= pages - 1} aria-label="Page on" onclick={() => turn(1)}>▸</button>
+  </div>
+  {#if failed}<p role="alert" class="px-4 py-2 text-loss">{failed}</p>{/if}
+  {#if scan && rows.length === 0}
+    <p class="px-4 py-8 text-ink2">
+      No instrument passes every line on this evening: there is nothing to look at.
+    </p>
+  {/if}
+  <div
+    bind:this={grid}
+    class="grid min-h-0 flex-1 auto-rows-fr overflow-auto"
+    style:grid-template-columns="repeat({SIZES[size]}, minmax(0, 1fr))"
+  >
+    {#each shown as hit, i (hit.symbol)}
+      <!-- svelte-ignore a11y_no_noninteractive_element_interactions, a11y_click_events_have_key_events -->
+      <article
+        class="flex min-h-[120px] min-w-0 flex-col border-r border-b border-hair px-2 py-1 {i === at
+          ? 'outline-2 -outline-offset-2 outline-ember'
+          : ''}"
+        class:opacity-35={away.has(hit.symbol)}
+        aria-label="{hit.symbol}, {hit.name}{away.has(hit.symbol) ? ', dismissed' : ''}"
+        aria-current={i === at ? 'true' : undefined}
+        onclick={() => (at = i)}
+        ondblclick={() => onopen(hit.symbol)}
+      >
+        <header class="flex items-baseline gap-2 text-[12.5px]">
+          <button
+            class="font-mono font-semibold hover:underline"
+            aria-label="Open {hit.symbol}"
+            onclick={() => onopen(hit.symbol)}>{hit.symbol}</button
+          >
+          {#if size < 24}<span class="truncate text-ink2">{hit.name}</span>{/if}
+          <span class="num ml-auto {(hit.values.change ?? 0) < 0 ? 'text-loss' : 'text-gain'}"
+            >{percent(hit.values.change)}</span
+          >
+        </header>
+        <div class="min-h-0 flex-1">
+          {#if charts[hit.symbol]}<MiniChart data={charts[hit.symbol]!} />{/if}
+        </div>
+        <footer class="num flex gap-2 text-left text-[11.5px] text-ink2">
+          <span>{column.text ? '' : `${column.label.toLowerCase()} ${column.show(hit)}`}</span>
+          {#if away.has(hit.symbol)}<span class="ml-auto">dismissed</span>
+          {:else if hit.days === 1}<span class="ml-auto text-ember">fresh</span>{/if}
+        </footer>
+      </article>
+    {/each}
+  </div>
+</div>
