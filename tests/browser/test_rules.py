@@ -47,6 +47,20 @@ def test_write_mend_save_reload(page: Page) -> None:
     expect(page.get_by_role("link", name=re.compile("Made in a test"))).to_be_visible()
 
 
+def test_typing_and_undo_go_on_through_a_save(page: Page) -> None:
+    page.get_by_role("button", name="Write a rule").click()
+    editor = page.get_by_label("Lines of the rule")
+    editor.click()
+    page.keyboard.type("close > 1", delay=15)
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("Saved as version")).to_be_visible()
+    page.keyboard.type("2 ", delay=15)  # the cursor is where it was
+    expect(editor).to_have_text("close > 12 ")
+    for _ in range(6):
+        page.keyboard.press("Control+z")
+    expect(editor).not_to_contain_text("12")
+
+
 def test_unsaved_text_survives_a_reload(page: Page) -> None:
     write_rule(page, "close > 77")
     expect(page.get_by_text("not saved yet")).to_be_visible()

@@ -1,5 +1,8 @@
 """Text to tree: exact places, all errors at once, mends, and limits."""
 
+import random
+from pathlib import Path
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -8,6 +11,8 @@ from wickcore.language import tree
 from wickcore.language.check import check_expression, check_rule
 from wickcore.language.parser import parse_expression, read_number
 from wickcore.language.problems import Problem, RuleError
+
+STARTERS = Path(__file__).resolve().parents[2] / "upperwick/rules/starters"
 
 
 def problems(text: str, parts: dict[str, str] | None = None) -> list[Problem]:
@@ -57,6 +62,12 @@ def test_all_errors_of_a_rule_come_at_once() -> None:
         ("on(hour, close) > 5", 4, 4, "not a frame", None),
         ("close > open 5", 14, 1, "ago", None),
         ("rsi(14) 1 ag > 5", 11, 2, "did you mean `ago`", "ago"),
+        ("overnight.high > 5", 1, 14, "needs bars shorter than a day", None),
+        ("stacked(rsi, 5, 9)", 9, 3, "not an average", None),
+        ("rank(close, in=kind) > 5", 16, 4, "in=universe or in=sector", "sector"),
+        ("event(Lending) > 5", 7, 7, "lower case", "lending"),
+        ("event(5)", 1, 8, "name in quotes", None),
+        ("on(week, first_of(day))", 10, 13, "coarser", None),
         ('sector == "Power', 11, 1, "never closed", None),
     ],
 )
@@ -146,6 +157,34 @@ def test_nothing_written_raises_anything_but_a_rule_error(text: str) -> None:
         lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
         assert error.problems
         assert all(1 <= p.line <= len(lines) + 1 and p.column >= 1 and p.length >= 1 and p.message for p in error.problems)
+
+
+def test_mutilated_rules_are_answered_with_rule_errors_only() -> None:
+    """The starter rules with characters and lines lost, doubled, swapped and thrown in, two thousand times."""
+    rng = random.Random(3)
+    texts = [p.read_text() for p in sorted(STARTERS.glob("*.rule"))]
+    refused = 0
+    for _ in range(2_000):
+        text = list(rng.choice(texts).split("\n\n", 1)[1])
+        for _ in range(rng.randint(1, 6)):
+            at = rng.randrange(len(text))
+            deed = rng.randrange(4)
+            if deed == 0:
+                del text[at : at + rng.randint(1, 12)]
+            elif deed == 1:
+                text[at:at] = text[at : at + rng.randint(1, 20)]
+            elif deed == 2:
+                text[at:at] = rng.choice(["(", ")", '"', ":", "\n    ", " of ", "≥", "#", "%", "..", " ago", " held", "\t", "é"])
+            else:
+                other = rng.randrange(len(text))
+                text[at], text[other] = text[other], text[at]
+            text = text or list("x")
+        try:
+            check_rule("".join(text))
+        except RuleError as error:
+            refused += 1
+            assert error.problems
+    assert refused > 1_000
 
 
 @pytest.mark.parametrize("text", ["(" * 20_000, "close > sma(5) and " * 1_000, "not " * 5_000, "x" * 20_000, "-" * 20_000])

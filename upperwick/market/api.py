@@ -14,6 +14,8 @@ class MarketOut(Schema):
     invented: bool
     sessions: list[str]
     universes: list[str]
+    sectors: list[str]
+    events: list[str]
     instruments: int
     benchmark: str | None
 

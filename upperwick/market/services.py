@@ -76,6 +76,8 @@ def overview() -> dict[str, Any]:
         "invented": bool(latest and latest.invented),
         "sessions": [iso(d) for d in market.bars.sessions],
         "universes": sorted(market.universes),
+        "sectors": sorted(set(market.texts.get("sector", ())) - {""}),
+        "events": sorted(market.events),
         "instruments": len(market.bars.symbols),
         "benchmark": market.benchmark,
     }

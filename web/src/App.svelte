@@ -1,6 +1,6 @@
 <script lang="ts">
   import { api, onSignedOut, sentence } from '$lib/api'
-  import { go, route, ruleOf } from '$lib/router.svelte'
+  import { go, referenceOf, route, ruleOf } from '$lib/router.svelte'
   import { loadMarket, market } from '$lib/market.svelte'
   import { hush, notice } from '$lib/notice.svelte'
   import RuleList from './places/rules/RuleList.svelte'
@@ -8,6 +8,7 @@
   import SignIn from './places/SignIn.svelte'
   import Strip from './places/Strip.svelte'
   import Keys from './places/Keys.svelte'
+  import Reference from './places/Reference.svelte'
 
   let who = $state<string | null>(null)
   let known = $state(false)
@@ -23,7 +24,7 @@
     trouble = ''
     try {
       await loadMarket()
-      if (!ruleOf(route.path)) go('/rules', true)
+      if (!ruleOf(route.path) && referenceOf(route.path) === null) go('/rules', true)
     } catch (error) {
       trouble = sentence(error)
     }
@@ -38,6 +39,7 @@
     })
 
   const open = $derived(ruleOf(route.path))
+  const looked = $derived(referenceOf(route.path))
 
   let pending = ''
   function keydown(event: KeyboardEvent): void {
@@ -51,6 +53,7 @@
       return
     if (event.key === '?') keysOpen = true
     else if (pending === 'g' && event.key === 'r') go('/rules')
+    else if (pending === 'g' && event.key === 'w') go('/reference')
     pending = event.key
   }
 </script>
@@ -73,6 +76,8 @@
         </div>
       {:else if !market.now}
         <p class="p-12 text-ink2">Loading the market …</p>
+      {:else if looked !== null}
+        <Reference name={looked} />
       {:else if open}
         {#key open.id}
           <Workspace id={open.id} tab={open.tab} />

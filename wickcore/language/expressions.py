@@ -115,6 +115,8 @@ class Expressions:
         return self._use(entry, tree.Call(name, (), node.span, node.span))
 
     def _check_part(self, node: tree.Part) -> Value:
+        if node.name in ("overnight", "first_hour"):
+            self._fail(node.span, f"`{node.name}` needs bars shorter than a day, and this market holds none.")
         known = [n for n in CATALOGUE.entries if n.startswith(node.name + ".")]
         hint = nearest(f"{node.name}.{node.part}", known) if known else None
         self._fail(node.span, f"`{node.name}.{node.part}` is not known" + (f": did you mean `{hint}`?" if hint else "."), hint)

@@ -16,7 +16,7 @@ TOO_MUCH_UNKNOWN = 0.2
 def from_data(evaluator: Evaluator, rule: CheckedRule) -> Iterator[Problem]:
     """Never true, always true, the same as another line, true for one instrument only, unknown on more than a fifth of all bars, or
     asking for more history than most instruments have."""
-    same: dict[int, Line] = {}
+    same: dict[tuple[float, float], Line] = {}
     lengths = np.diff(evaluator.market.bars.offsets)
     usual = float(np.median(lengths)) if len(lengths) else 0.0
     for line in rule.lines:
@@ -37,10 +37,10 @@ def from_data(evaluator: Evaluator, rule: CheckedRule) -> Iterator[Problem]:
         elif facts.unknown > TOO_MUCH_UNKNOWN:
             yield say(f"This line is unknown on {facts.unknown:.0%} of all bars, and unknown is no hit.")
         if 0.0 < facts.true < 1.0 and line.depth == 0:
-            if facts.digest in same:
-                yield say(f"This line equals line {same[facts.digest].number} on every bar of the history.")
-            else:
-                same[facts.digest] = line
+            counts = facts.true, facts.unknown
+            other = same.setdefault(counts, line)
+            if other is not line and np.array_equal(*evaluator.columns([line.op, other.op])):
+                yield say(f"This line equals line {other.number} on every bar of the history.")
 
 
 def history_needed(op: Op, base: str) -> float:

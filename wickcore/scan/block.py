@@ -37,8 +37,8 @@ POINTWISE: dict[str, Callable[..., Column]] = {
 class Block:
     """Instruments first:last; every operation is computed once.
 
-    check: called before each operation; raises when it is time to stop. given: whole columns of the operations that look across
-    instruments, by key (`rank` one value a bar of the market, `benchmark` one a session).
+    check: called before each operation; raises when it is time to stop. given: whole columns of operations known already, by key,
+    among them those that look across instruments (`benchmark` one value a session, all others one a bar of the market).
     """
 
     def __init__(
@@ -85,6 +85,8 @@ class Block:
 
     def _evaluate(self, op: Op) -> Column:
         kind = op.kind
+        if op.key in self.given and kind != "benchmark":
+            return self.given[op.key][self.begin : self.end]
         if kind in POINTWISE:
             return POINTWISE[kind](*(self.evaluate(a) for a in op.args))
         if kind in WINDOWED:
@@ -145,9 +147,6 @@ class Block:
 
     def _opens(self, op: Op) -> Column:
         return swings.opens(self._period(str(op.params[0])), self._frame(op.frame))
-
-    def _rank(self, op: Op) -> Column:
-        return self.given[op.key][self.begin : self.end]
 
     def _benchmark(self, op: Op) -> Column:
         return self.given[op.key][self.market.bars.session[self.begin : self.end]]

@@ -20,7 +20,7 @@ from wickcore.bars.bars import Ints, Truth
 from wickcore.bars.market import Market
 from wickcore.language.operations import Op
 from wickcore.measures import cross
-from wickcore.measures.frame import TRUE, UNKNOWN
+from wickcore.measures.frame import UNKNOWN
 from wickcore.scan.block import Block, Column
 
 BLOCK_BARS = 1 << 17
@@ -56,27 +56,25 @@ class Limits:
 
 @dataclass(frozen=True, slots=True)
 class History:
-    """true, unknown: shares of all bars. instruments: for how many it was ever true. digest: equal for equal columns."""
+    """true, unknown: shares of all bars. instruments: for how many it was ever true."""
 
     true: float
     unknown: float
     instruments: int
-    digest: int
 
 
 @njit(nogil=True, cache=True)
 def _summary(column: Truth, offsets: Ints) -> Any:
     true, unknown, instruments = 0, 0, 0
-    digest = np.uint64(14695981039346656037)  # Fowler, Noll and Vo's hash, a bar at a time
     for k in range(len(offsets) - 1):
-        before = true
+        ones, twos = 0, 0
         for i in range(offsets[k], offsets[k + 1]):
-            v = column[i]
-            true += v == TRUE
-            unknown += v == UNKNOWN
-            digest = (digest ^ np.uint64(v)) * np.uint64(1099511628211)
-        instruments += true > before
-    return true, unknown, instruments, digest
+            ones += column[i] & 1
+            twos += column[i] >> 1
+        true += twos
+        unknown += ones
+        instruments += twos > 0
+    return true, unknown, instruments
 
 
 class Evaluator:
@@ -157,18 +155,18 @@ class Evaluator:
         if op.key not in self._histories:
             bars = self.market.bars
             column = self.column(op, limits)
-            true, unknown, instruments, digest = _summary(column, bars.offsets)
+            true, unknown, instruments = _summary(column, bars.offsets)
             size = max(1, len(column))
             if len(self._histories) > 5_000:
                 self._histories.clear()
-            self._histories[op.key] = History(true / size, unknown / size, int(instruments), int(digest))
+            self._histories[op.key] = History(true / size, unknown / size, int(instruments))
         return self._histories[op.key]
 
     def _compute(self, ops: list[Op], limits: Limits) -> dict[str, Column]:
         total = len(self.market.bars)
         limits.allow(cost(ops) * total / 1e9 / 2)
         out = {op.key: np.empty(total, np.int8 if op.result == "condition" else np.float64) for op in ops}
-        given, uses = self._given(ops, limits), _uses(ops)
+        given, uses = self._given(ops, limits) | self._sides(ops, limits), _uses(ops)
 
         def run(block: tuple[int, int]) -> None:
             part = Block(self.market, *block, limits.check, given, uses)
@@ -179,6 +177,15 @@ class Evaluator:
         for column in out.values():
             column.setflags(write=False)
         return out
+
+    def _sides(self, ops: list[Op], limits: Limits) -> dict[str, Column]:
+        """What a single line compares with a plain number, kept where there is room: a person who has turned the number once will turn
+        it again, and then only the comparison is left to do."""
+        if len(ops) != 1 or ops[0].kind != "compare" or ops[0].args[1].kind not in ("constant", "money"):
+            return {}
+        side = ops[0].args[0]
+        fits = 8 * len(self.market.bars) <= self._most / 2
+        return {side.key: self._kept(side, lambda: self._compute([side], limits)[side.key])} if fits else {}
 
     # -- what one block cannot know ----------------------------------------------------------------------------------
 
@@ -203,6 +210,7 @@ class Evaluator:
     def _kept(self, op: Op, make: Any) -> Column:
         with self._lock:
             if op.key in self._cache:
+                self._cache.move_to_end(op.key)
                 return self._cache[op.key]
         column = make()
         self._keep({op.key: column})

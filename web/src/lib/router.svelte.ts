@@ -14,3 +14,9 @@ export function ruleOf(path: string): { id: number; tab: string } | null {
   const match = /^\/rules\/(\d+)(?:\/([a-z-]+))?\/?$/.exec(path)
   return match ? { id: Number(match[1]), tab: match[2] ?? 'hits' } : null
 }
+
+/** The name that the reference is opened at, "" for all of it, null elsewhere. */
+export function referenceOf(path: string): string | null {
+  const match = /^\/reference(?:\/([a-z0-9_.]*))?\/?$/.exec(path)
+  return match ? (match[1] ?? '') : null
+}

@@ -397,6 +397,10 @@ export interface components {
             sessions: string[];
             /** Universes */
             universes: string[];
+            /** Sectors */
+            sectors: string[];
+            /** Events */
+            events: string[];
             /** Instruments */
             instruments: number;
             /** Benchmark */

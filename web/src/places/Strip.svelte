@@ -94,6 +94,15 @@
     >
   </div>
   <div class="flex items-center gap-3 text-ink2">
+    <a
+      href="/reference"
+      class="link"
+      title="Every name of the rule language (g w)"
+      onclick={(event) => {
+        event.preventDefault()
+        go('/reference')
+      }}>Reference</a
+    >
     <button class="link" onclick={onkeys} title="The list of keys (?)"><kbd>?</kbd> keys</button>
     <button
       class="p-1 hover:text-ink"

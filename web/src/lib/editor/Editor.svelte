@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { untrack } from 'svelte'
   import { autocompletion, closeBrackets, completionKeymap } from '@codemirror/autocomplete'
   import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
   import { bracketMatching, indentUnit } from '@codemirror/language'
@@ -8,12 +9,13 @@
     drawSelection,
     EditorView,
     highlightActiveLine,
+    hoverTooltip,
     keymap,
     lineNumbers,
     placeholder,
   } from '@codemirror/view'
   import type { Entry, RuleProblem } from '$lib/api'
-  import { complete, options } from './completion'
+  import { complete, helpOf, options, ownHelp, type Texts } from './completion'
   import { ruleColours, ruleLanguage } from './language'
 
   interface Props {
@@ -27,8 +29,22 @@
     onmeasure: () => void
     onsave: () => void
     online: (line: number) => void
+    onlookup: (name: string) => void
+    texts: Texts
   }
-  const { value, errors, advice, offset, entries, onchange, onmeasure, onsave, online }: Props = $props()
+  const {
+    value,
+    errors,
+    advice,
+    offset,
+    entries,
+    onchange,
+    onmeasure,
+    onsave,
+    online,
+    onlookup,
+    texts,
+  }: Props = $props()
   let host: HTMLDivElement
   let view: EditorView | undefined
   const known = $derived(options(entries, ['day', 'week', 'month']))
@@ -67,11 +83,29 @@
     '.cm-matchingBracket': { backgroundColor: 'var(--glow) !important' },
   })
 
+  function wordAt(state: EditorState, position: number): { from: number; to: number; text: string } | null {
+    const line = state.doc.lineAt(position)
+    for (const match of line.text.matchAll(/[a-z_][a-z0-9_]*/g)) {
+      const from = line.from + match.index
+      if (from <= position && position <= from + match[0].length)
+        return { from, to: from + match[0].length, text: match[0] }
+    }
+    return null
+  }
+
+  const meaning = hoverTooltip((target, position) => {
+    const word = wordAt(target.state, position)
+    if (!word) return null
+    const entry = entries.find((e) => e.name === word.text)
+    const dom = entry ? helpOf(entry)() : ownHelp(target.state.doc.toString(), word.text)
+    return dom ? { pos: word.from, end: word.to, above: true, create: () => ({ dom }) } : null
+  })
+
   $effect(() => {
     const created = new EditorView({
       parent: host,
       state: EditorState.create({
-        doc: value,
+        doc: untrack(() => value),
         extensions: [
           lineNumbers(),
           history(),
@@ -84,11 +118,29 @@
           ruleColours,
           look,
           placeholder('close > sma(50)'),
-          autocompletion({ override: [complete(() => known)], icons: false, maxRenderedOptions: 60 }),
+          meaning,
+          autocompletion({
+            override: [
+              complete(
+                () => known,
+                () => texts,
+              ),
+            ],
+            icons: false,
+            maxRenderedOptions: 60,
+          }),
           EditorView.contentAttributes.of({ 'aria-label': 'Lines of the rule', spellcheck: 'false' }),
           keymap.of([
             { key: 'Mod-Enter', run: () => (onmeasure(), true) },
             { key: 'Mod-s', run: () => (onsave(), true) },
+            {
+              key: 'F1',
+              run: (target) => {
+                const word = wordAt(target.state, target.state.selection.main.head)
+                if (word) onlookup(word.text)
+                return true
+              },
+            },
             ...completionKeymap,
             ...lintKeymap,
             ...historyKeymap,

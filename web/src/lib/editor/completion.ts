@@ -20,7 +20,7 @@ const WORDS = [
   ['near', 'close near sma(50) by 2%'],
 ] as const
 
-function helpOf(entry: Entry): () => Node {
+export function helpOf(entry: Entry): () => HTMLElement {
   return () => {
     const box = document.createElement('div')
     box.className = 'cm-help'
@@ -64,10 +64,46 @@ export function ownNames(text: string): string[] {
   return [...text.matchAll(/^\s*(?:let|dial)\s+([a-z_][a-z0-9_]*)\s*=/gm)].map((match) => match[1]!)
 }
 
-export function complete(known: () => Completion[]) {
+/** What a name of the rule itself stands for. */
+export function ownHelp(text: string, name: string): HTMLElement | null {
+  const found = new RegExp(`^\\s*(let|dial)\\s+${name}\\s*=\\s*([^#\\n]*)`, 'm').exec(text)
+  if (!found) return null
+  const box = document.createElement('div')
+  box.className = 'cm-help'
+  const code = document.createElement('code')
+  code.textContent = found[2]!.trim()
+  const said = document.createElement('p')
+  said.textContent = found[1] === 'let' ? `“${name}” stands for:` : `The dial “${name}”:`
+  box.append(said, code)
+  return box
+}
+
+/** Texts in quotes: the account's other rules after `use`, sectors and announcements elsewhere. */
+export interface Texts {
+  rules: string[]
+  sectors: string[]
+  events: string[]
+}
+
+export function complete(known: () => Completion[], texts: () => Texts) {
   return (context: CompletionContext): CompletionResult | null => {
     const line = context.state.doc.lineAt(context.pos)
-    if (line.text.slice(0, context.pos - line.from).includes('#')) return null
+    const before = line.text.slice(0, context.pos - line.from)
+    if (before.includes('#')) return null
+    const quoted = /"([^"]*)$/.exec(before)
+    if (quoted) {
+      const all = texts()
+      const wanted = /^\s*use\s+"/.test(before)
+        ? all.rules
+        : /event\(\s*"/.test(before)
+          ? all.events
+          : all.sectors
+      return {
+        from: context.pos - quoted[1]!.length,
+        options: wanted.map((label) => ({ label, apply: `${label}"`, type: 'text' })),
+        validFor: /^[^"]*$/,
+      }
+    }
     const word = context.matchBefore(/[a-z_][a-z0-9_]*/)
     if (!word && !context.explicit) return null
     const own = ownNames(context.state.doc.toString()).map((label) => ({

@@ -45,6 +45,11 @@
   let current = $state(1)
   let editingAbout = $state(false)
   let readAloud = $state(false)
+  let others = $state<string[]>([])
+  api
+    .rules()
+    .then((found) => (others = found.filter((rule) => rule.id !== p.rule.id).map((rule) => rule.name)))
+    .catch(() => (others = []))
 
   const offset = $derived(offsetOf(p.headers))
   const advice = $derived(p.scan && p.errors.length === 0 ? p.scan.advice : [])
@@ -265,6 +270,8 @@
           onmeasure={p.onmeasure}
           onsave={p.onsave}
           online={(line) => (current = line + offset)}
+          onlookup={(name) => go(`/reference/${name}`)}
+          texts={{ rules: others, sectors: market.now?.sectors ?? [], events: market.now?.events ?? [] }}
         />
       </div>
       {#if p.scan}

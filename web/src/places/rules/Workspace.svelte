@@ -92,10 +92,16 @@
 
   async function save(): Promise<void> {
     if (!rule) return
+    const sent = text
     try {
-      take(await api.save(id, text))
-      localStorage.removeItem(DRAFT)
-      tell(`Saved as version ${rule.version}.`)
+      const found = await api.save(id, sent)
+      // What was typed while the answer was on its way stays, and is not saved yet.
+      if (text === sent) take(found)
+      else {
+        const parts = split(found.text)
+        rule = { ...found, text: join(parts.headers, parts.body) }
+      }
+      tell(`Saved as version ${found.version}.`)
     } catch (error) {
       tell(sentence(error))
     }
@@ -143,6 +149,7 @@
   }
 
   function keydown(event: KeyboardEvent): void {
+    if (event.defaultPrevented) return // the editor has dealt with it
     if ((event.ctrlKey || event.metaKey) && event.key === 's') {
       event.preventDefault()
       void save()

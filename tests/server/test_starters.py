@@ -1,0 +1,41 @@
+"""The starter rules: each checks, explains itself, and has hits in the demo market's history."""
+
+from pathlib import Path
+
+import pytest
+
+from upperwick.market.load import load_market
+from upperwick.rules.services import STARTERS
+from wickcore.language.check import check_rule
+from wickcore.language.layout import format_rule
+from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.scan import hit_truth
+
+PATHS = sorted(STARTERS.glob("*.rule"))
+
+
+@pytest.fixture
+def engine(db: None) -> Evaluator:
+    return Evaluator(load_market("starters"))
+
+
+def test_there_are_enough() -> None:
+    assert len(PATHS) >= 24
+
+
+@pytest.mark.parametrize("path", PATHS, ids=[p.stem for p in PATHS])
+def test_it_says_what_why_how_it_fails_and_what_to_tighten(path: Path) -> None:
+    text = path.read_text()
+    rule = check_rule(text)
+    assert rule.name
+    assert len(rule.about) > 80
+    for word in (" fail", "Tighten:") if "helper" not in rule.about else ("Tighten:",):
+        assert word in rule.about
+    assert not rule.advice
+    assert format_rule(text) == text
+
+
+def test_each_had_hits(engine: Evaluator) -> None:
+    for path in PATHS:
+        rule = check_rule(path.read_text())
+        assert hit_truth(engine, rule, engine.market.members(rule.universe or "")).sum() > 0, rule.name

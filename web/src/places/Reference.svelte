@@ -1,0 +1,94 @@
+<script lang="ts">
+  import { copy } from '$lib/csv'
+  import { market } from '$lib/market.svelte'
+  import { tell } from '$lib/notice.svelte'
+  import { IDEAS } from './ideas'
+
+  const { name }: { name: string } = $props()
+  let wanted = $derived(name)
+  let box: HTMLInputElement | undefined = $state()
+
+  $effect(() => box?.focus())
+
+  const word = $derived(wanted.trim().toLowerCase())
+  const families = $derived.by(() => {
+    const found: Record<string, typeof market.entries> = {}
+    for (const entry of market.entries) {
+      const text = `${entry.name} ${entry.help} ${entry.family}`.toLowerCase()
+      if (!word || text.includes(word)) (found[entry.family] ??= []).push(entry)
+    }
+    for (const list of Object.values(found))
+      list.sort((a, b) => Number(b.name === word) - Number(a.name === word) || a.name.localeCompare(b.name))
+    return Object.entries(found).sort(
+      (a, b) => Number(b[1].some((e) => e.name === word)) - Number(a[1].some((e) => e.name === word)),
+    )
+  })
+  const ideas = $derived(IDEAS.filter((idea) => !word || idea.join(' ').toLowerCase().includes(word)))
+
+  async function take(line: string): Promise<void> {
+    tell((await copy(line)) ? 'The line is copied.' : 'The browser does not let this page use the clipboard.')
+  }
+</script>
+
+<section class="h-full overflow-auto" aria-labelledby="reference-title">
+  <div class="mx-auto max-w-[1100px] px-6 py-5">
+    <div class="flex items-baseline gap-4">
+      <h1 id="reference-title" class="font-title text-[26px]">Reference</h1>
+      <span class="text-ink3">{market.entries.length} names</span>
+      <input
+        bind:this={box}
+        class="field ml-auto w-72"
+        type="search"
+        placeholder="A name, or what it is about"
+        aria-label="Search the reference"
+        bind:value={wanted}
+      />
+    </div>
+    {#if ideas.length}
+      <h2 class="mt-6 font-title text-[19px]">How do I say …</h2>
+      <ul class="mt-1 grid grid-cols-1 gap-x-10 md:grid-cols-2">
+        {#each ideas as [said, line] (said)}
+          <li class="border-t border-hair py-1.5 text-[14px]">
+            {said}
+            <button
+              class="mt-0.5 block text-left font-mono text-[13px] text-ink2 hover:text-ember"
+              title="Copy the line"
+              onclick={() => take(line)}>{line}</button
+            >
+          </li>
+        {/each}
+      </ul>
+    {/if}
+    {#each families as [family, entries] (family)}
+      <h2 class="mt-6 font-title text-[19px]">{family[0]!.toUpperCase() + family.slice(1)}</h2>
+      <dl class="mt-1">
+        {#each entries as entry (entry.name)}
+          <div class="grid grid-cols-[minmax(200px,300px)_1fr] gap-x-6 border-t border-hair py-2">
+            <dt class="font-mono text-[13px] font-semibold break-words">{entry.signature}</dt>
+            <dd class="text-[14px]">
+              {entry.help}
+              {#if entry.formula && entry.formula !== entry.name}
+                <span class="mt-0.5 block font-mono text-[12.5px] break-words text-ink2">{entry.formula}</span
+                >
+              {/if}
+              <span class="mt-0.5 block text-[13px] text-ink3">
+                <button
+                  class="font-mono hover:text-ember"
+                  title="Copy the line"
+                  onclick={() => take(entry.example)}>{entry.example}</button
+                >
+                {#if entry.warm_up !== 'never'}
+                  · unknown {entry.warm_up.startsWith('until') ? '' : 'for '}{entry.warm_up}{/if}
+                {#if entry.source !== 'common practice'}
+                  · {entry.source}{/if}
+              </span>
+            </dd>
+          </div>
+        {/each}
+      </dl>
+    {/each}
+    {#if !ideas.length && !families.length}
+      <p class="mt-8 text-ink2">Nothing speaks of “{wanted}”.</p>
+    {/if}
+  </div>
+</section>
