@@ -140,6 +140,8 @@ MIRRORS = [
     ("plus_di(14) > minus_di(14)", "minus_di(14) > plus_di(14)"),
     ("slope(close, 50) > 0", "slope(close, 50) < 0"),
     ("swing_low(2) > swing_low(2, nth=2)", "swing_high(2) < swing_high(2, nth=2)"),
+    ("fit(log(close), 21) > 0.6", "fit(log(close), 21) > 0.6"),
+    ("log(close) > sma(log(close), 50)", "log(close) < sma(log(close), 50)"),
     ("rank(change(63)) > 90", "rank(change(63)) < 10"),
     # what has no side stays
     ("close > 10", "close > 10"),
@@ -171,7 +173,7 @@ def test_mirroring_a_starter_rule_twice_gives_it_back(path: Path) -> None:
     assert mirror(once.text).text == text
 
 
-@pytest.mark.parametrize("line", ["log(close) > 3", "obv + change > 5", 'use "Another"', "total(change) > 0"])
+@pytest.mark.parametrize("line", ["corr(close, volume, 20) > 0.5", "obv + change > 5", 'use "Another"', "total(change) > 0"])
 def test_what_has_no_mirror_is_said(line: str) -> None:
     found = mirror(line)
     assert line in found.text

@@ -260,6 +260,8 @@ class _Mirror:
             return own
         if name in _OF_LEVELS:
             return _OF_LEVELS[name] if own in (LEVEL, MOVE) else PLAIN
+        if name == "log" and own == LEVEL:
+            return LEVEL  # what rises with a level turns round as it does
         if name in ("total", "log", "sqrt", "round", "abs", "corr", "place") and own != PLAIN:
             if name == "abs" and own == MOVE:
                 return PLAIN
