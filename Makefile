@@ -16,8 +16,7 @@ help: ## these lines
 	@awk -F ':.*## ' '/^[a-z-]+:.*## /{printf "  make %-8s %s\n", $$1, $$2}' Makefile
 
 demo: check-tools .stamps/python .stamps/web ## install, build, load the demo market and serve it (PORT=8000, DATA=data)
-	@.venv/bin/upperwick demo
-	@exec .venv/bin/upperwick serve --port "$(PORT)"
+	@exec .venv/bin/upperwick demo --serve --port "$(PORT)"
 
 test: check-tools .stamps/dev .stamps/web chromium lint ## everything that must pass: lint, pytest, Vitest, build
 	@cd web && npm test --silent

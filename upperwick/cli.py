@@ -96,6 +96,8 @@ def build_parser() -> argparse.ArgumentParser:
 
     demo = command("demo", commands.demo, "Prepare the database, and the demo market where there is none.")
     demo.add_argument("--fresh", action="store_true", help="make the demo market anew even where one is stored")
+    demo.add_argument("--serve", action="store_true", help="then serve it, in the same process")
+    demo.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")), help="with --serve")
     serve = command("serve", commands.serve, "Serve the application on this machine.")
     serve.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")))
     return parser

@@ -260,19 +260,23 @@ def demo(given: Namespace) -> None:
     _database()
     from upperwick.accounts.services import ensure_demo_account
     from upperwick.market.models import BarBlock
-    from upperwick.market.store import save_demo
-    from wickcore.demo.market import make_market
 
     if given.fresh or not BarBlock.objects.exists():
+        from upperwick.market.store import save_demo
+        from wickcore.demo.market import make_market
+
         print("Making the demo market …", flush=True)
         print(f"{save_demo(make_market()):,} invented bars stored.", flush=True)
     ensure_demo_account()
     _warm()
+    if given.serve:
+        serve(given)
 
 
 def serve(given: Namespace) -> None:
     """Serves on 127.0.0.1 until stopped."""
     import socket
+    import threading
 
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -287,6 +291,7 @@ def serve(given: Namespace) -> None:
     from upperwick.market.load import evaluator
 
     evaluator()
+    threading.Thread(target=_fetch_ahead, daemon=True).start()
     print(f"\n  Upper Wick is at http://127.0.0.1:{given.port}")
     print(f"  The demo account: {DEMO_NAME}, with the password {DEMO_PASSWORD}\n  Ctrl+C stops it.\n", flush=True)
     uvicorn.run("upperwick.asgi:application", host="127.0.0.1", port=given.port, log_level="warning", lifespan="off")
@@ -450,6 +455,11 @@ def _database() -> None:
             f"The data folder {DATA_DIR} cannot be used: {error}. Choose a folder you may write to, for instance "
             "`make demo DATA=~/upperwick-data`."
         ) from None
+
+
+def _fetch_ahead() -> None:
+    """What the first study would otherwise wait for."""
+    import arch.bootstrap  # noqa: F401
 
 
 def _warm() -> None:

@@ -6,7 +6,7 @@ export default defineConfig(({ command }) => ({
   plugins: [svelte(), tailwindcss()],
   base: command === 'build' ? '/static/' : '/',
   resolve: { alias: { $lib: '/src/lib' } },
-  build: { chunkSizeWarningLimit: 1200 },
+  build: { chunkSizeWarningLimit: 1600 },
   server: { proxy: { '/api': 'http://127.0.0.1:8000' } },
   test: { include: ['src/**/*.test.ts'] },
 }))

@@ -207,3 +207,9 @@ def test_rank_is_among_the_chosen_universe(api: Api) -> None:
 def test_events_are_those_of_the_calendar(api: Api) -> None:
     found = api.post("/scan", {"text": 'event("Hands at work") once in 30'}).json()
     assert found["hits_total"] == found["scanned"]
+
+
+def test_a_run_is_what_its_schema_says(api: Api) -> None:
+    from upperwick.studies.api import RunOut
+
+    RunOut.model_validate(finished(api, api.post("/studies", {"text": RULE, "horizons": [1, 5]}).json()))

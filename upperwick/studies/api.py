@@ -2,7 +2,7 @@
 
 from typing import Literal
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import Router, Schema
 from pydantic import Field
 
@@ -83,8 +83,11 @@ class RunOut(Schema):
     result: StudyOut | None
 
 
-def _run(run: services.Run) -> dict:
-    return {"id": run.id, "state": run.state, "stage": run.stage, "share": run.share, "detail": run.detail, "result": run.result}
+def _run(run: services.Run) -> HttpResponse:
+    """The run as its schema says. Written as JSON straight away: checking each of twenty thousand events again would take longer than
+    the study."""
+    names = ("id", "state", "stage", "share", "detail", "result")
+    return JsonResponse({name: getattr(run, name) for name in names})
 
 
 @router.post("", response=RunOut, operation_id="start_study")

@@ -34,13 +34,18 @@ def from_data(evaluator: Evaluator, rule: CheckedRule) -> Iterator[Problem]:
             yield say("This line was true on every bar of the history: it removes nothing.")
         elif facts.instruments == 1 and len(lengths) > 1:
             yield say("This line was true for one instrument only.")
-        elif facts.unknown > TOO_MUCH_UNKNOWN:
+        elif facts.unknown > TOO_MUCH_UNKNOWN and not _among_members(line.op):
             yield say(f"This line is unknown on {facts.unknown:.0%} of all bars, and unknown is no hit.")
         if 0.0 < facts.true < 1.0 and line.depth == 0:
             counts = facts.true, facts.unknown
             other = same.setdefault(counts, line)
             if other is not line and np.array_equal(*evaluator.columns([line.op, other.op])):
                 yield say(f"This line equals line {other.number} on every bar of the history.")
+
+
+def _among_members(op: Op) -> bool:
+    """Whether the operation is unknown for those outside the universe, and means to be."""
+    return op.kind == "rank" or any(_among_members(a) for a in op.args)
 
 
 def history_needed(op: Op, base: str) -> float:

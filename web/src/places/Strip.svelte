@@ -7,7 +7,7 @@
   import { api } from '$lib/api'
   import { longDay } from '$lib/format'
   import { latest, market, standOn, step } from '$lib/market.svelte'
-  import { go } from '$lib/router.svelte'
+  import { go, referenceOf, route } from '$lib/router.svelte'
   import { theme, toggleTheme } from '$lib/theme.svelte'
 
   interface Props {
@@ -18,6 +18,7 @@
   const { who, onout, onkeys }: Props = $props()
   const sessions = $derived(market.now?.sessions ?? [])
   const past = $derived(market.asOf !== null && market.asOf !== latest())
+  const here = $derived(referenceOf(route.path) === null)
   let picker: HTMLInputElement | undefined = $state()
 
   async function leave(): Promise<void> {
@@ -44,8 +45,10 @@
   <nav aria-label="Places" class="flex h-full">
     <a
       href="/rules"
-      aria-current="page"
-      class="grid h-full place-items-center border-b-2 border-ember px-1 pt-[2px] font-semibold"
+      aria-current={here ? 'page' : undefined}
+      class="grid h-full place-items-center border-b-2 px-1 pt-[2px] {here
+        ? 'border-ember font-semibold'
+        : 'border-transparent text-ink2'}"
       onclick={(event) => {
         event.preventDefault()
         go('/rules')
@@ -96,7 +99,8 @@
   <div class="flex items-center gap-3 text-ink2">
     <a
       href="/reference"
-      class="link"
+      class="link {here ? '' : 'font-semibold text-ink'}"
+      aria-current={here ? undefined : 'page'}
       title="Every name of the rule language (g w)"
       onclick={(event) => {
         event.preventDefault()
