@@ -143,6 +143,16 @@ def test_a_damaged_block_is_named(tmp_path: Path) -> None:
         load_market()
 
 
+def test_older_checksums_are_understood() -> None:
+    import hashlib
+
+    assert store.fits(store.digest(b"bars"), b"bars")
+    assert store.fits(hashlib.blake2b(b"bars", digest_size=16).hexdigest(), b"bars")
+    assert not store.fits(store.digest(b"bars"), b"Bars")
+    # The check value of CRC-32 (ISO 3309) over the digits 1 to 9 is published as cbf43926.
+    assert store.digest(b"123456789") == "cbf43926"
+
+
 @pytest.mark.django_db
 def test_the_stored_demo_market_loads_as_it_was_made() -> None:
     from wickcore.demo.market import make_market

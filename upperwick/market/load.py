@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, Report, Split
-from upperwick.market.store import digest, to_day
+from upperwick.market.store import fits, to_day
 from wickcore.bars.bars import FIELDS, Bars
 from wickcore.bars.market import Facts, Market, Membership
 from wickcore.scan.evaluate import Evaluator
@@ -109,7 +109,7 @@ def _read(streams: list[bytes]) -> pa.Table:
 
 def _damaged(chunk: list[tuple[int, int, str, bytes, int]]) -> tuple[int, int] | None:
     """The first block (instrument id, year) whose checksum does not fit its bytes."""
-    return next(((owner, year) for owner, year, checksum, data, _ in chunk if digest(data) != checksum), None)
+    return next(((owner, year) for owner, year, checksum, data, _ in chunk if not fits(checksum, data)), None)
 
 
 def _bars(

@@ -26,7 +26,7 @@ class Instrument(models.Model):
 
 class BarBlock(models.Model):
     """One year's bars of one instrument as an Arrow IPC stream: day, open, high, low, close, volume as printed, and `factor` where the
-    prices came with adjusted closes. `checksum` is the BLAKE2b digest of `data`."""
+    prices came with adjusted closes. `checksum` is made of `data` (see store.digest)."""
 
     instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="blocks")
     frame = models.CharField(max_length=8, default="day")
