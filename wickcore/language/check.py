@@ -126,9 +126,9 @@ class _Check:
 
     def _new_name(self, name: str, span: Span, scope: Expressions) -> None:
         if name in CATALOGUE or name in FRAMES:
-            scope._fail(span, f"`{name}` is a name of the language; choose another.")
+            scope.fail(span, f"`{name}` is a name of the language; choose another.")
         if name in scope.lets or name in scope.dials:
-            scope._fail(span, f"`{name}` is already named above; choose another.")
+            scope.fail(span, f"`{name}` is already named above; choose another.")
 
     def _dial(self, dial: tree.Dial, scope: Expressions, at: Span | None) -> None:
         self._new_name(dial.name, dial.name_span, scope)
@@ -136,11 +136,11 @@ class _Check:
         scope.dials[dial.name] = Value(constant(value), "number", None, value, 0.0, dial.percent)
         if dial.low is not None and dial.high is not None:
             if dial.low > dial.high:
-                scope._fail(dial.span, f"The range of `{dial.name}` runs from {dial.low:g} down to {dial.high:g}; swap the two.")
+                scope.fail(dial.span, f"The range of `{dial.name}` runs from {dial.low:g} down to {dial.high:g}; swap the two.")
             if not dial.low <= value <= dial.high:
-                scope._fail(dial.span, f"`{dial.name}` is {value:g}, outside its range {dial.low:g} to {dial.high:g}.")
+                scope.fail(dial.span, f"`{dial.name}` is {value:g}, outside its range {dial.low:g} to {dial.high:g}.")
         if dial.step is not None and dial.step <= 0:
-            scope._fail(dial.span, "A dial's step is above zero.")
+            scope.fail(dial.span, "A dial's step is above zero.")
         line = self.places.line_of((at or dial.span).start)
         self.dials.append(DialState(dial.name, value, dial.low, dial.high, dial.step, dial.percent, line))
 
@@ -217,5 +217,5 @@ class _Check:
         amount = scope.number(node.least).constant if isinstance(node.least, tree.Name) else node.least
         deciding = sum(1 for c in node.children)
         if amount is None or amount != int(amount) or not 1 <= amount <= max(1, deciding):
-            scope._fail(node.span, f"“at least” takes a whole number from 1 to the {deciding} lines below it.")
+            scope.fail(node.span, f"“at least” takes a whole number from 1 to the {deciding} lines below it.")
         return int(amount)

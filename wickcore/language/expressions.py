@@ -1,6 +1,5 @@
 """Checks one expression: names, types, windows, frames and scale degrees, and turns it into operations."""
 
-import itertools
 import math
 from collections.abc import Callable
 from dataclasses import replace
@@ -9,7 +8,9 @@ from typing import NoReturn
 
 from wickcore.bars.frames import finer
 from wickcore.language import advice, tree
-from wickcore.language.catalogue import CATALOGUE, FRAMES, Entry, Parameter
+from wickcore.language.catalogue import CATALOGUE, Entry, Parameter
+from wickcore.language.comparisons import COMPARISONS
+from wickcore.language.forms import FORMS
 from wickcore.language.operations import Op, constant
 from wickcore.language.parser import parse_expression
 from wickcore.language.problems import nearest
@@ -29,7 +30,6 @@ FOLDED: dict[str, Callable[..., float]] = {
     "max": max,
     "min": min,
 }
-MIRRORED = {">": "<", "<": ">", ">=": "<=", "<=": ">="}
 Say = Callable[[Span, str, "str | None"], None]
 
 
@@ -50,7 +50,7 @@ class Expressions:
     """
 
     def __init__(self, text: str, say: Say, advise: Say, frame: str, decide: str, base: str = "day", universe: str = "") -> None:
-        self.text, self._say, self._advise = text, say, advise
+        self.text, self._say, self.advise = text, say, advise
         self.frame, self.decide, self.base, self.universe = frame, decide, base, universe
         self.dials: dict[str, Value] = {}
         self.lets: dict[str, tree.Node] = {}
@@ -59,7 +59,7 @@ class Expressions:
         self.overlays: list[Overlay] = []
         self._let_values: dict[tuple[str, str, bool], Value] = {}
         self._bound: dict[str, Value] = {}
-        self._inside: Span | None = None  # the place of the call whose definition is being expanded
+        self.inside: Span | None = None  # the place of the call whose definition is being expanded
         self._ago = 0
 
     # -- entry points ------------------------------------------------------------------------------------------------
@@ -69,17 +69,19 @@ class Expressions:
         if value.type != "condition":
             what = "a text; compare it with a text in quotes" if value.type == "text" else "a number; compare it with something"
             mend = None
-            self._fail(node.span, f"A condition is needed here, but `{self._source(node)}` is {what}.", mend)
+            self.fail(node.span, f"A condition is needed here, but `{self.source(node)}` is {what}.", mend)
         return value
 
     def number(self, node: tree.Node) -> Value:
         value = self.check(node)
         if value.type != "number":
             what = "a text" if value.type == "text" else "a condition"
-            self._fail(node.span, f"A number is needed here, but `{self._source(node)}` is {what}.")
+            self.fail(node.span, f"A number is needed here, but `{self.source(node)}` is {what}.")
         return value
 
     def check(self, node: tree.Node) -> Value:
+        if type(node) in COMPARISONS:
+            return COMPARISONS[type(node)](self, node)
         method = getattr(self, "_check_" + type(node).__name__.lower())
         value: Value = method(node)
         return value
@@ -94,8 +96,8 @@ class Expressions:
 
     def _check_count(self, node: tree.Count) -> Value:
         if node.frame:
-            self._fail(node.span, "A number of weeks, months or days can stand only where bars are counted.")
-        n = self._bars(node, 0)
+            self.fail(node.span, "A number of weeks, months or days can stand only where bars are counted.")
+        n = self.bar_count(node, 0)
         return Value(constant(n), "number", None, float(n), 0.0)
 
     def _check_name(self, node: tree.Name) -> Value:
@@ -111,15 +113,15 @@ class Expressions:
             return self._let_values[memo]
         entry = self._entry(name, node.span)
         if not entry.bare:
-            self._fail(node.span, f"`{name}` needs its arguments: `{entry.signature}`.")
+            self.fail(node.span, f"`{name}` needs its arguments: `{entry.signature}`.")
         return self._use(entry, tree.Call(name, (), node.span, node.span))
 
     def _check_part(self, node: tree.Part) -> Value:
         if node.name in ("overnight", "first_hour"):
-            self._fail(node.span, f"`{node.name}` needs bars shorter than a day, and this market holds none.")
+            self.fail(node.span, f"`{node.name}` needs bars shorter than a day, and this market holds none.")
         known = [n for n in CATALOGUE.entries if n.startswith(node.name + ".")]
         hint = nearest(f"{node.name}.{node.part}", known) if known else None
-        self._fail(node.span, f"`{node.name}.{node.part}` is not known" + (f": did you mean `{hint}`?" if hint else "."), hint)
+        self.fail(node.span, f"`{node.name}.{node.part}` is not known" + (f": did you mean `{hint}`?" if hint else "."), hint)
 
     def _entry(self, name: str, span: Span) -> Entry:
         if name in CATALOGUE:
@@ -127,13 +129,13 @@ class Expressions:
         if name in self.unread:
             raise Unresolved
         near = nearest(name, [*CATALOGUE.entries, *self.dials, *self.lets])
-        self._fail(span, f"`{name}` is not known" + (f": did you mean `{near}`?" if near else "."), near)
+        self.fail(span, f"`{name}` is not known" + (f": did you mean `{near}`?" if near else "."), near)
 
     # -- calls -------------------------------------------------------------------------------------------------------
 
     def _check_call(self, node: tree.Call) -> Value:
         if node.name in self.lets or node.name in self.dials:
-            self._fail(node.name_span, f"`{node.name}` is a name of this rule and takes no arguments.")
+            self.fail(node.name_span, f"`{node.name}` is a name of this rule and takes no arguments.")
         entry = self._entry(node.name, node.name_span)
         return self._use(entry, node)
 
@@ -146,109 +148,34 @@ class Expressions:
     def _used(self, entry: Entry, node: tree.Call) -> Value:
         if entry.kind in ("field", "fact", "text"):
             if node.arguments:
-                self._fail(node.span, f"`{entry.name}` takes no brackets.", entry.name)
+                self.fail(node.span, f"`{entry.name}` takes no brackets.", entry.name)
             return self._column(entry, node.span)
         if entry.kind == "form":
-            form: Callable[[tree.Call], Value] = getattr(self, f"_form_{entry.name}")
-            return form(node)
+            return FORMS[entry.name](self, node)
         given = self._match(entry, node)
         frames = {v.frame for v in given.values() if isinstance(v, tree.Count) and v.frame}
         if len(frames) > 1:
-            self._fail(node.span, "One call counts on one frame; use the same unit in all its arguments.")
+            self.fail(node.span, "One call counts on one frame; use the same unit in all its arguments.")
         if frames:
-            return self._in_frame(frames.pop(), lambda: self._apply(entry, node, given))
+            return self.in_frame(frames.pop(), lambda: self._apply(entry, node, given))
         return self._apply(entry, node, given)
 
     def _column(self, entry: Entry, span: Span) -> Value:
         if self.decide == "open" and not self._ago and (entry.kind == "field" or entry.name in USES_CLOSE) and entry.name != "open":
-            self._fail(
-                self._inside or span,
+            self.fail(
+                self.inside or span,
                 f"At the open, today's `{entry.name}` is not known yet; use the bar before: add `1 ago`.",
-                f"({self._source_at(self._inside or span)} 1 ago)",
+                f"({self.source_at(self.inside or span)} 1 ago)",
             )
         frame = self.frame if entry.kind == "field" else "day"
         op = Op(entry.kind, (), (entry.name,), frame, entry.result)
         weight = 1.0 if entry.kind == "field" and entry.name != "volume" else None
         return Value(op, entry.result, entry.degree, None, weight)
 
-    def _form_on(self, node: tree.Call) -> Value:
-        if len(node.arguments) != 2 or any(a.name for a in node.arguments):
-            self._fail(node.span, "`on` takes a frame and an expression: `on(week, close > sma(40))`.")
-        frame = self._frame_named(node.arguments[0].value)
-        return self._in_frame(frame, lambda: self.check(node.arguments[1].value), node.arguments[0].value.span)
-
-    def _form_first_of(self, node: tree.Call) -> Value:
-        if len(node.arguments) != 1:
-            self._fail(node.span, "`first_of` takes a frame: `first_of(month)`.")
-        frame = self._frame_named(node.arguments[0].value)
-        if not finer(self.frame, frame):
-            self._fail(node.span, f"`first_of` takes a frame coarser than the bars it is asked on, which are {self.frame} bars.")
-        return Value(Op("opens", (), (frame,), self.frame, "condition"), "condition")
-
-    def _form_stacked(self, node: tree.Call) -> Value:
-        hint = "`stacked` takes an average and two numbers of bars or more: `stacked(sma, 20, 50, 200)`."
-        named = node.arguments[0].value if node.arguments else None
-        if not isinstance(named, tree.Name) or len(node.arguments) < 3 or any(a.name for a in node.arguments):
-            self._fail(node.span, hint)
-        averages = [e.name for e in CATALOGUE.entries.values() if e.family == "averages" and len(e.parameters) == 2]
-        if named.name not in averages:
-            near = nearest(named.name, averages)
-            self._fail(
-                named.span, f"`{named.name}` is not an average of one source" + (f": did you mean `{near}`?" if near else "."), near
-            )
-        values = []
-        for argument in node.arguments[1:]:
-            n = self._bars(argument.value, 1, "A number of bars of `stacked`")
-            count = tree.Count(float(n), None, argument.value.span)
-            frame = argument.value.frame if isinstance(argument.value, tree.Count) else None
-            call = tree.Call(named.name, (tree.Argument(None, count, argument.span),), argument.span, named.span)
-            values.append(self._in_frame(frame, lambda call=call: self.check(call)) if frame else self.check(call))  # type: ignore[misc]
-            if self._inside is None:
-                self.overlays.append(Overlay(f"{named.name}({self._source(argument.value)})", values[-1].op))
-        return Value(_all([self._pair(a, ">", b, node.span) for a, b in itertools.pairwise(values)]), "condition")
-
-    def _form_rank(self, node: tree.Call) -> Value:
-        plain = [a for a in node.arguments if a.name is None]
-        among = [a.value for a in node.arguments if a.name == "in"]
-        if len(plain) != 1 or len(plain) + len(among) != len(node.arguments):
-            self._fail(
-                node.span,
-                "`rank` takes an expression, and `in=sector` where it ranks within sectors: `rank(change(63), in=sector)`.",
-            )
-        within = among[0].name if among and isinstance(among[0], tree.Name) else "universe" if not among else ""
-        if within not in ("universe", "sector"):
-            self._fail(among[0].span, "`rank` ranks in=universe or in=sector.", "sector")
-        value = self.number(plain[0].value)
-        return Value(Op("rank", (self._unscaled(value),), (self.universe, "sector" if within == "sector" else "")), "number", 0)
-
-    def _form_benchmark(self, node: tree.Call) -> Value:
-        if len(node.arguments) != 1 or node.arguments[0].name:
-            self._fail(node.span, "`benchmark` takes one expression: `benchmark(close)`.")
-        before = list(self.pairs), list(self.overlays)
-        value = self.check(node.arguments[0].value)
-        self.pairs, self.overlays = before  # what lies inside is of another instrument
-        if value.type == "text":
-            self._fail(node.span, "A number or a condition of the benchmark is needed here.")
-        if value.type == "condition":
-            return Value(Op("benchmark", (value.op,), result="condition"), "condition")
-        return Value(Op("benchmark", (self._unscaled(value),)), "number", 0)
-
-    def _form_event(self, node: tree.Call) -> Value:
-        name = node.arguments[0].value if len(node.arguments) == 1 else None
-        if not isinstance(name, tree.Text):
-            self._fail(node.span, '`event` takes the announcement\'s name in quotes: `event("Lending rate")`.')
-        return Value(Op("event", (), (name.value,), result="condition"), "condition")
-
-    def _frame_named(self, node: tree.Node) -> str:
-        if not isinstance(node, tree.Name) or node.name not in FRAMES:
-            word = self._source(node)
-            self._fail(node.span, f"`{word}` is not a frame; known are {', '.join(FRAMES)}.", nearest(word, FRAMES))
-        return node.name
-
-    def _in_frame(self, frame: str, build: Callable[[], Value], span: Span | None = None) -> Value:
+    def in_frame(self, frame: str, build: Callable[[], Value], span: Span | None = None) -> Value:
         if finer(frame, self.base):
-            place = span or self._inside or Span(0, 1)
-            self._fail(place, f"There are no {frame} bars in this market; {self.base} bars and longer ones can be used.")
+            place = span or self.inside or Span(0, 1)
+            self.fail(place, f"There are no {frame} bars in this market; {self.base} bars and longer ones can be used.")
         before, self.frame = self.frame, frame
         try:
             return build()
@@ -262,7 +189,7 @@ class Expressions:
         if entry.source_optional and positional and self._is_plain(positional[0].value):
             parameters = parameters[1:]
         if len(positional) > len(parameters):
-            self._fail(node.span, f"`{entry.name}` takes at most {len(entry.parameters)} arguments: `{entry.signature}`.")
+            self.fail(node.span, f"`{entry.name}` takes at most {len(entry.parameters)} arguments: `{entry.signature}`.")
         given: dict[str, tree.Node | None] = {p.name: None for p in entry.parameters}
         for parameter, argument in zip(parameters, positional, strict=False):
             given[parameter.name] = argument.value
@@ -272,13 +199,13 @@ class Expressions:
             if argument.name not in given:
                 near = nearest(argument.name, list(given))
                 hint = f": did you mean `{near}`?" if near else "."
-                self._fail(argument.span, f"`{entry.name}` has no argument `{argument.name}`{hint}")
+                self.fail(argument.span, f"`{entry.name}` has no argument `{argument.name}`{hint}")
             if given[argument.name] is not None:
-                self._fail(argument.span, f"`{argument.name}` is given twice.")
+                self.fail(argument.span, f"`{argument.name}` is given twice.")
             given[argument.name] = argument.value
         missing = [p.name for p in entry.parameters if given[p.name] is None and p.default is None]
         if missing:
-            self._fail(node.span, f"`{entry.name}` needs `{missing[0]}`: `{entry.signature}`.")
+            self.fail(node.span, f"`{entry.name}` needs `{missing[0]}`: `{entry.signature}`.")
         return given
 
     def _is_plain(self, node: tree.Node) -> bool:
@@ -297,7 +224,7 @@ class Expressions:
             values[p.name] = self._argument(entry, p, given[p.name], node.span, values)
         if entry.kind == "definition":
             assert entry.definition
-            made = self._expand(entry.definition, values, self._inside or node.span)
+            made = self._expand(entry.definition, values, self.inside or node.span)
             return replace(made, weight=1.0) if entry.level else made
         columns = [values[p.name] for p in entry.parameters if p.takes in ("number", "condition")]
         whole = tuple(v for p in entry.parameters if p.takes == "bars" and (v := values[p.name].constant) is not None)
@@ -309,10 +236,10 @@ class Expressions:
         degree = entry.degree if entry.degree is not None else (numbers[0].degree or 0 if numbers else 0)
         ops = [c.op for c in columns]
         if entry.name in SAME_SCALE:
-            left, right, shared = self._same_scale(numbers[0], numbers[1], node.span)
+            left, right, shared = self.same_scale(numbers[0], numbers[1], node.span)
             ops, degree = [*ops[:-2], left, right], shared or 0
         elif entry.name in UNSCALED:
-            ops = [self._unscaled(columns[0])]
+            ops = [self.unscaled(columns[0])]
         op = Op(entry.name, tuple(ops), whole, "day" if entry.name in FRAMELESS else self.frame, entry.result)
         return Value(op, entry.result, degree, None, self._weight(entry, numbers))
 
@@ -328,40 +255,40 @@ class Expressions:
     def _argument(self, entry: Entry, parameter: Parameter, node: tree.Node | None, span: Span, before: dict[str, Value]) -> Value:
         if node is None:
             assert parameter.default is not None
-            return self._expand(parameter.default, dict(before), self._inside or span)
+            return self._expand(parameter.default, dict(before), self.inside or span)
         if parameter.takes == "bars":
-            n = self._bars(node, int(parameter.low or 1), f"`{parameter.name}` of `{entry.name}`")
+            n = self.bar_count(node, int(parameter.low or 1), f"`{parameter.name}` of `{entry.name}`")
             return Value(constant(n), "number", None, float(n), 0.0)
         if parameter.takes == "condition":
             return self.condition(node)
         value = self.number(node)
         if parameter.takes == "constant" and value.constant is None:
-            self._fail(node.span, f"`{parameter.name}` of `{entry.name}` is a plain number or a dial.")
+            self.fail(node.span, f"`{parameter.name}` of `{entry.name}` is a plain number or a dial.")
         return value
 
     def _expand(self, definition: str, values: dict[str, Value], span: Span) -> Value:
-        before = self._bound, self._inside
-        self._bound, self._inside = values, span
+        before = self._bound, self.inside
+        self._bound, self.inside = values, span
         try:
             return self.check(_definition(definition))
         finally:
-            self._bound, self._inside = before
+            self._bound, self.inside = before
 
-    def _bars(self, node: tree.Node, low: int, what: str = "A number of bars") -> int:
+    def bar_count(self, node: tree.Node, low: int, what: str = "A number of bars") -> int:
         amount: float | None
         if isinstance(node, tree.Count):
             amount = node.amount if isinstance(node.amount, float) else self.number(node.amount).constant
         else:
             amount = self.number(node).constant
         if amount is None:
-            self._fail(node.span, f"{what} must be a plain number or a dial.")
+            self.fail(node.span, f"{what} must be a plain number or a dial.")
         if amount != int(amount) or not low <= amount <= MAX_WINDOW:
-            self._fail(node.span, f"{what} must be a whole number from {low} to {MAX_WINDOW:,}; this is {amount:g}.")
+            self.fail(node.span, f"{what} must be a whole number from {low} to {MAX_WINDOW:,}; this is {amount:g}.")
         return int(amount)
 
     # -- scales ------------------------------------------------------------------------------------------------------
 
-    def _unscaled(self, value: Value) -> Op:
+    def unscaled(self, value: Value) -> Op:
         """The value in money (or shares) of each day."""
         return Op("unscale", (value.op,), (value.degree,)) if value.degree else value.op
 
@@ -370,7 +297,7 @@ class Expressions:
             return Op("money", (), (value.constant, degree))
         return value.op
 
-    def _same_scale(self, left: Value, right: Value, span: Span) -> tuple[Op, Op, int | None]:
+    def same_scale(self, left: Value, right: Value, span: Span) -> tuple[Op, Op, int | None]:
         """Both sides on one scale, and that scale's degree (None when both are plain numbers)."""
         if left.degree is None and right.degree is None:
             return left.op, right.op, None
@@ -380,8 +307,8 @@ class Expressions:
             return self._scaled(left, degree), self._scaled(right, degree), degree
         if left.degree == right.degree:
             return left.op, right.op, left.degree
-        self._advise(self._inside or span, "These two are unlike things, such as a price and a volume or a percentage.", None)
-        return self._unscaled(left), self._unscaled(right), 0
+        self.advise(self.inside or span, "These two are unlike things, such as a price and a volume or a percentage.", None)
+        return self.unscaled(left), self.unscaled(right), 0
 
     # -- arithmetic and logic ----------------------------------------------------------------------------------------
 
@@ -402,7 +329,7 @@ class Expressions:
         if a.constant is not None and b.constant is not None:
             return self._fold(node, a.constant, b.constant, a.percent or b.percent)
         if node.operator in "+-":
-            left_op, right_op, degree = self._same_scale(a, b, node.span)
+            left_op, right_op, degree = self.same_scale(a, b, node.span)
             sign = 1 if node.operator == "+" else -1
             weight = None if a.weight is None or b.weight is None else a.weight + sign * b.weight
             return Value(Op(node.operator, (left_op, right_op)), "number", degree, None, weight)
@@ -417,162 +344,48 @@ class Expressions:
 
     def _fold(self, node: tree.Binary, a: float, b: float, percent: bool) -> Value:
         if node.operator == "/" and b == 0:
-            self._fail(node.span, "This divides by zero.")
+            self.fail(node.span, "This divides by zero.")
         result = {"+": a + b, "-": a - b, "*": a * b}.get(node.operator)
         value = a / b if result is None else result
         return Value(constant(value), "number", None, value, 0.0, percent)
 
     def _check_ago(self, node: tree.Ago) -> Value:
         def build() -> Value:
-            n = self._bars(node.count if not node.count.frame else _bare(node.count), 0, "The number of bars before `ago`")
+            n = self.bar_count(node.count if not node.count.frame else _bare(node.count), 0, "The number of bars before `ago`")
             self._ago += 1 if n else 0
             try:
                 value = self.check(node.value)
             finally:
                 self._ago -= 1 if n else 0
             if value.type == "text":
-                self._fail(node.span, "A text has no earlier value; compare it as it is.")
+                self.fail(node.span, "A text has no earlier value; compare it as it is.")
             if n == 0 or value.constant is not None:
                 return value
             op = Op("ago", (value.op,), (float(n),), self.frame, "condition" if value.type == "condition" else "number")
             return Value(op, value.type, value.degree, None, value.weight, False, value.bounds, value.fraction)
 
-        return self._in_frame(node.count.frame, build) if node.count.frame else build()
+        return self.in_frame(node.count.frame, build) if node.count.frame else build()
 
     def _check_over(self, node: tree.Over) -> Value:
         def build() -> Value:
-            n = self._bars(_bare(node.count), 1, f"The number of bars after `{'held' if node.kind == 'held' else 'once in'}`")
+            n = self.bar_count(_bare(node.count), 1, f"The number of bars after `{'held' if node.kind == 'held' else 'once in'}`")
             value = self.condition(node.value)
             return Value(Op(node.kind, (value.op,), (float(n),), self.frame, "condition"), "condition")
 
-        return self._in_frame(node.count.frame, build) if node.count.frame else build()
-
-    # -- comparisons -------------------------------------------------------------------------------------------------
-
-    def _check_compare(self, node: tree.Compare) -> Value:
-        if any(isinstance(o, tree.Text) for o in node.operands):
-            return self._text_comparison(node)
-        values = [self.number(o) for o in node.operands]
-        ops = []
-        for i, operator in enumerate(node.operators):
-            ops.append(self._pair(values[i], operator, values[i + 1], node.span))
-            self._look_at(node.operands[i], values[i], operator, node.operands[i + 1], values[i + 1])
-        self._draw(*zip(node.operands, values, strict=True))
-        return Value(_all(ops), "condition")
-
-    def _text_comparison(self, node: tree.Compare) -> Value:
-        if len(node.operands) != 2 or node.operators[0] not in ("==", "!="):
-            self._fail(node.span, "A text is compared with `==`, `!=` or `in`.")
-        left, right = node.operands
-        if isinstance(left, tree.Text):
-            left, right = right, left
-        if not isinstance(right, tree.Text):
-            self._fail(right.span, "A text in quotes is needed here.")
-        op = self._text_in(left, (right,))
-        return Value(op if node.operators[0] == "==" else Op("not", (op,), result="condition"), "condition")
-
-    def _check_within(self, node: tree.Within) -> Value:
-        return Value(self._text_in(node.value, node.texts), "condition")
-
-    def _text_in(self, node: tree.Node, texts: tuple[tree.Text, ...]) -> Op:
-        value = self.check(node)
-        if value.type != "text":
-            self._fail(node.span, f"`{self._source(node)}` is not a text; texts are `sector`, `kind` and `symbol`.")
-        return Op("text_in", (value.op,), tuple(sorted({t.value for t in texts})), result="condition")
-
-    def _check_crosses(self, node: tree.Crosses) -> Value:
-        left, right = self.number(node.left), self.number(node.right)
-        self._draw((node.left, left), (node.right, right))
-        now, before = (">", "<=") if node.direction == "above" else ("<", ">=")
-        a, b, degree = self._same_scale(left, right, node.span)
-        self._keep(Pair(a, now, b, degree or 0))
-        earlier = [Op("ago", (x,), (1.0,), self.frame) if x.kind != "constant" else x for x in (a, b)]
-        crossed = [Op("compare", (a, b), (now,), result="condition"), Op("compare", tuple(earlier), (before,), result="condition")]
-        return Value(_all(crossed), "condition")
-
-    def _check_between(self, node: tree.Between) -> Value:
-        value, low, high = self.number(node.value), self.number(node.low), self.number(node.high)
-        self._draw((node.value, value), (node.low, low), (node.high, high))
-        return Value(_all([self._pair(value, ">=", low, node.span), self._pair(value, "<=", high, node.span)]), "condition")
-
-    def _check_near(self, node: tree.Near) -> Value:
-        value, target, by = self.number(node.value), self.number(node.target), self.number(node.by)
-        self._draw((node.value, value), (node.target, target))
-        a, b, degree = self._same_scale(value, target, node.span)
-        if by.percent:
-            ratio = Op("-", (Op("/", (a, b)), constant(1.0)))
-            distance = Value(Op("abs", (ratio,)), "number", 0)
-        else:
-            distance = Value(Op("abs", (Op("-", (a, b)),)), "number", degree or 0)
-        return Value(self._pair(distance, "<=", by, node.span), "condition")
-
-    def _pair(self, left: Value, operator: str, right: Value, span: Span) -> Op:
-        a, b, degree = self._same_scale(left, right, span)
-        self._keep(Pair(a, operator, b, degree or 0))
-        return Op("compare", (a, b), (operator,), result="condition")
-
-    def _keep(self, pair: Pair) -> None:
-        if self._inside is None:
-            self.pairs.append(pair)
-
-    def _draw(self, *parts: tuple[tree.Node, Value]) -> None:
-        if self._inside is not None:
-            return
-        for node, value in parts:
-            level = value.weight is not None and 0.5 <= value.weight <= 2.0
-            if level and value.degree == 1 and not (value.op.kind == "field" and value.op.frame == "day"):
-                self.overlays.append(Overlay(self._source(node), value.op))
-
-    def _look_at(self, left_node: tree.Node, left: Value, operator: str, right_node: tree.Node, right: Value) -> None:
-        """Advice that needs both sides of one comparison."""
-        if self._inside is not None:
-            return
-        found = advice.verdict(left, operator, right)
-        for a, sign, b, node in ((left, operator, right, right_node), (right, MIRRORED.get(operator, ""), left, left_node)):
-            if found is False and sign in "><" and b.op.kind == {">": "highest", "<": "lowest"}.get(sign):
-                mend = f"{self._source(node)} 1 ago"
-                self._advise(node.span, f"This can never hold: the window includes today. Look at the bars before: `{mend}`.", mend)
-                return
-            if sign in (">", ">=") and a.op.kind == "field" and a.op.params[0] == "volume" and _averages_volume(b.op):
-                said = "This average includes today's own volume; leave today out with `1 ago`."
-                mend = f"{self._source(node)} 1 ago"
-                self._advise(node.span, said, mend if b.op.kind == "sma" else f"({mend})")
-            if a.fraction and isinstance(node, tree.Number) and not b.percent and abs(node.value) >= 1:
-                mend = f"{self._source(node)}%"
-                self._advise(
-                    node.span, f"A fraction is compared here: {node.value:g} means {node.value:.0%}. Is `{mend}` meant?", mend
-                )
-                return
-        whole = Span(left_node.span.start, right_node.span.end)
-        if found is not None:
-            text = self._source_at(whole)
-            self._advise(whole, f"`{text}` {'always holds' if found else 'can never hold'}, whatever prices do.", None)
+        return self.in_frame(node.count.frame, build) if node.count.frame else build()
 
     # -- saying ------------------------------------------------------------------------------------------------------
 
-    def _source(self, node: tree.Node) -> str:
-        return self._source_at(node.span)
+    def source(self, node: tree.Node) -> str:
+        return self.source_at(node.span)
 
-    def _source_at(self, span: Span) -> str:
+    def source_at(self, span: Span) -> str:
         return " ".join(self.text[span.start : span.end].split())
 
-    def _fail(self, span: Span, message: str, mend: str | None = None) -> NoReturn:
-        self._say(self._inside or span, message, mend)
+    def fail(self, span: Span, message: str, mend: str | None = None) -> NoReturn:
+        self._say(self.inside or span, message, mend)
         raise Unresolved
 
 
 def _bare(count: tree.Count) -> tree.Count:
     return tree.Count(count.amount, None, count.span)
-
-
-def _all(ops: list[Op]) -> Op:
-    joined = ops[0]
-    for op in ops[1:]:
-        joined = Op("and", (joined, op), result="condition")
-    return joined
-
-
-def _averages_volume(op: Op) -> bool:
-    if op.kind == "sma":
-        return op.args[0].kind == "field" and op.args[0].params[0] == "volume"
-    return op.kind in ("*", "/") and any(_averages_volume(a) for a in op.args)

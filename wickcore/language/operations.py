@@ -43,3 +43,11 @@ class Op:
 
 def constant(value: float) -> Op:
     return Op("constant", (), (value,))
+
+
+def every(ops: list[Op]) -> Op:
+    """All of the conditions together."""
+    joined = ops[0]
+    for op in ops[1:]:
+        joined = Op("and", (joined, op), result="condition")
+    return joined

@@ -1,0 +1,133 @@
+"""Comparisons: on one scale, with both sides kept to explain and draw, and advice where one can never hold."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from wickcore.language import advice, tree
+from wickcore.language.operations import Op, constant, every
+from wickcore.language.rule import Overlay, Pair, Value
+from wickcore.language.tree import Span
+
+if TYPE_CHECKING:
+    from wickcore.language.expressions import Expressions
+
+MIRRORED = {">": "<", "<": ">", ">=": "<=", "<=": ">="}
+
+
+def compare(e: "Expressions", node: tree.Compare) -> Value:
+    if any(isinstance(o, tree.Text) for o in node.operands):
+        return _text_comparison(e, node)
+    values = [e.number(o) for o in node.operands]
+    ops = []
+    for i, operator in enumerate(node.operators):
+        ops.append(pair(e, values[i], operator, values[i + 1], node.span))
+        _look_at(e, node.operands[i], values[i], operator, node.operands[i + 1], values[i + 1])
+    _draw(e, *zip(node.operands, values, strict=True))
+    return Value(every(ops), "condition")
+
+
+def _text_comparison(e: "Expressions", node: tree.Compare) -> Value:
+    if len(node.operands) != 2 or node.operators[0] not in ("==", "!="):
+        e.fail(node.span, "A text is compared with `==`, `!=` or `in`.")
+    left, right = node.operands
+    if isinstance(left, tree.Text):
+        left, right = right, left
+    if not isinstance(right, tree.Text):
+        e.fail(right.span, "A text in quotes is needed here.")
+    op = _text_in(e, left, (right,))
+    return Value(op if node.operators[0] == "==" else Op("not", (op,), result="condition"), "condition")
+
+
+def within(e: "Expressions", node: tree.Within) -> Value:
+    return Value(_text_in(e, node.value, node.texts), "condition")
+
+
+def _text_in(e: "Expressions", node: tree.Node, texts: tuple[tree.Text, ...]) -> Op:
+    value = e.check(node)
+    if value.type != "text":
+        e.fail(node.span, f"`{e.source(node)}` is not a text; texts are `sector`, `kind` and `symbol`.")
+    return Op("text_in", (value.op,), tuple(sorted({t.value for t in texts})), result="condition")
+
+
+def crosses(e: "Expressions", node: tree.Crosses) -> Value:
+    left, right = e.number(node.left), e.number(node.right)
+    _draw(e, (node.left, left), (node.right, right))
+    now, before = (">", "<=") if node.direction == "above" else ("<", ">=")
+    a, b, degree = e.same_scale(left, right, node.span)
+    _keep(e, Pair(a, now, b, degree or 0))
+    earlier = [Op("ago", (x,), (1.0,), e.frame) if x.kind != "constant" else x for x in (a, b)]
+    crossed = [Op("compare", (a, b), (now,), result="condition"), Op("compare", tuple(earlier), (before,), result="condition")]
+    return Value(every(crossed), "condition")
+
+
+def between(e: "Expressions", node: tree.Between) -> Value:
+    value, low, high = e.number(node.value), e.number(node.low), e.number(node.high)
+    _draw(e, (node.value, value), (node.low, low), (node.high, high))
+    return Value(every([pair(e, value, ">=", low, node.span), pair(e, value, "<=", high, node.span)]), "condition")
+
+
+def near(e: "Expressions", node: tree.Near) -> Value:
+    value, target, by = e.number(node.value), e.number(node.target), e.number(node.by)
+    _draw(e, (node.value, value), (node.target, target))
+    a, b, degree = e.same_scale(value, target, node.span)
+    if by.percent:
+        ratio = Op("-", (Op("/", (a, b)), constant(1.0)))
+        distance = Value(Op("abs", (ratio,)), "number", 0)
+    else:
+        distance = Value(Op("abs", (Op("-", (a, b)),)), "number", degree or 0)
+    return Value(pair(e, distance, "<=", by, node.span), "condition")
+
+
+def pair(e: "Expressions", left: Value, operator: str, right: Value, span: Span) -> Op:
+    a, b, degree = e.same_scale(left, right, span)
+    _keep(e, Pair(a, operator, b, degree or 0))
+    return Op("compare", (a, b), (operator,), result="condition")
+
+
+def _keep(e: "Expressions", pair: Pair) -> None:
+    if e.inside is None:
+        e.pairs.append(pair)
+
+
+def _draw(e: "Expressions", *parts: tuple[tree.Node, Value]) -> None:
+    if e.inside is not None:
+        return
+    for node, value in parts:
+        level = value.weight is not None and 0.5 <= value.weight <= 2.0
+        if level and value.degree == 1 and not (value.op.kind == "field" and value.op.frame == "day"):
+            e.overlays.append(Overlay(e.source(node), value.op))
+
+
+def _look_at(e: "Expressions", left_node: tree.Node, left: Value, operator: str, right_node: tree.Node, right: Value) -> None:
+    """Advice that needs both sides of one comparison."""
+    if e.inside is not None:
+        return
+    found = advice.verdict(left, operator, right)
+    for a, sign, b, node in ((left, operator, right, right_node), (right, MIRRORED.get(operator, ""), left, left_node)):
+        if found is False and sign in "><" and b.op.kind == {">": "highest", "<": "lowest"}.get(sign):
+            mend = f"{e.source(node)} 1 ago"
+            e.advise(node.span, f"This can never hold: the window includes today. Look at the bars before: `{mend}`.", mend)
+            return
+        if sign in (">", ">=") and a.op.kind == "field" and a.op.params[0] == "volume" and _averages_volume(b.op):
+            said = "This average includes today's own volume; leave today out with `1 ago`."
+            mend = f"{e.source(node)} 1 ago"
+            e.advise(node.span, said, mend if b.op.kind == "sma" else f"({mend})")
+        if a.fraction and isinstance(node, tree.Number) and not b.percent and abs(node.value) >= 1:
+            mend = f"{e.source(node)}%"
+            e.advise(node.span, f"A fraction is compared here: {node.value:g} means {node.value:.0%}. Is `{mend}` meant?", mend)
+            return
+    whole = Span(left_node.span.start, right_node.span.end)
+    if found is not None:
+        text = e.source_at(whole)
+        e.advise(whole, f"`{text}` {'always holds' if found else 'can never hold'}, whatever prices do.", None)
+
+
+def _averages_volume(op: Op) -> bool:
+    if op.kind == "sma":
+        return op.args[0].kind == "field" and op.args[0].params[0] == "volume"
+    return op.kind in ("*", "/") and any(_averages_volume(a) for a in op.args)
+
+
+COMPARISONS: dict[type, Callable[["Expressions", Any], Value]] = {
+    tree.Compare: compare, tree.Within: within, tree.Crosses: crosses, tree.Between: between, tree.Near: near,
+}  # fmt: skip

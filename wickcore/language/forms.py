@@ -1,0 +1,105 @@
+"""Names with a meaning of their own: `on`, `first_of`, `stacked`, `rank`, `benchmark` and `event`."""
+
+import itertools
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from wickcore.bars.frames import finer
+from wickcore.language import tree
+from wickcore.language.catalogue import CATALOGUE, FRAMES
+from wickcore.language.comparisons import pair
+from wickcore.language.operations import Op, every
+from wickcore.language.problems import nearest
+from wickcore.language.rule import Overlay, Value
+
+if TYPE_CHECKING:
+    from wickcore.language.expressions import Expressions
+
+
+def on(e: "Expressions", node: tree.Call) -> Value:
+    if len(node.arguments) != 2 or any(a.name for a in node.arguments):
+        e.fail(node.span, "`on` takes a frame and an expression: `on(week, close > sma(40))`.")
+    frame = _frame_named(e, node.arguments[0].value)
+    return e.in_frame(frame, lambda: e.check(node.arguments[1].value), node.arguments[0].value.span)
+
+
+def first_of(e: "Expressions", node: tree.Call) -> Value:
+    if len(node.arguments) != 1:
+        e.fail(node.span, "`first_of` takes a frame: `first_of(month)`.")
+    frame = _frame_named(e, node.arguments[0].value)
+    if not finer(e.frame, frame):
+        e.fail(node.span, f"`first_of` takes a frame coarser than the bars it is asked on, which are {e.frame} bars.")
+    return Value(Op("opens", (), (frame,), e.frame, "condition"), "condition")
+
+
+def stacked(e: "Expressions", node: tree.Call) -> Value:
+    hint = "`stacked` takes an average and two numbers of bars or more: `stacked(sma, 20, 50, 200)`."
+    named = node.arguments[0].value if node.arguments else None
+    if not isinstance(named, tree.Name) or len(node.arguments) < 3 or any(a.name for a in node.arguments):
+        e.fail(node.span, hint)
+    averages = [e.name for e in CATALOGUE.entries.values() if e.family == "averages" and len(e.parameters) == 2]
+    if named.name not in averages:
+        near = nearest(named.name, averages)
+        e.fail(named.span, f"`{named.name}` is not an average of one source" + (f": did you mean `{near}`?" if near else "."), near)
+    values = []
+    for argument in node.arguments[1:]:
+        n = e.bar_count(argument.value, 1, "A number of bars of `stacked`")
+        count = tree.Count(float(n), None, argument.value.span)
+        frame = argument.value.frame if isinstance(argument.value, tree.Count) else None
+        call = tree.Call(named.name, (tree.Argument(None, count, argument.span),), argument.span, named.span)
+        values.append(e.in_frame(frame, lambda call=call: e.check(call)) if frame else e.check(call))  # type: ignore[misc]
+        if e.inside is None:
+            e.overlays.append(Overlay(f"{named.name}({e.source(argument.value)})", values[-1].op))
+    return Value(every([pair(e, a, ">", b, node.span) for a, b in itertools.pairwise(values)]), "condition")
+
+
+def rank(e: "Expressions", node: tree.Call) -> Value:
+    plain = [a for a in node.arguments if a.name is None]
+    among = [a.value for a in node.arguments if a.name == "in"]
+    if len(plain) != 1 or len(plain) + len(among) != len(node.arguments):
+        e.fail(
+            node.span,
+            "`rank` takes an expression, and `in=sector` where it ranks within sectors: `rank(change(63), in=sector)`.",
+        )
+    within = among[0].name if among and isinstance(among[0], tree.Name) else "universe" if not among else ""
+    if within not in ("universe", "sector"):
+        e.fail(among[0].span, "`rank` ranks in=universe or in=sector.", "sector")
+    value = e.number(plain[0].value)
+    return Value(Op("rank", (e.unscaled(value),), (e.universe, "sector" if within == "sector" else "")), "number", 0)
+
+
+def benchmark(e: "Expressions", node: tree.Call) -> Value:
+    if len(node.arguments) != 1 or node.arguments[0].name:
+        e.fail(node.span, "`benchmark` takes one expression: `benchmark(close)`.")
+    before = list(e.pairs), list(e.overlays)
+    value = e.check(node.arguments[0].value)
+    e.pairs, e.overlays = before  # what lies inside is of another instrument
+    if value.type == "text":
+        e.fail(node.span, "A number or a condition of the benchmark is needed here.")
+    if value.type == "condition":
+        return Value(Op("benchmark", (value.op,), result="condition"), "condition")
+    return Value(Op("benchmark", (e.unscaled(value),)), "number", 0)
+
+
+def event(e: "Expressions", node: tree.Call) -> Value:
+    name = node.arguments[0].value if len(node.arguments) == 1 else None
+    if not isinstance(name, tree.Text):
+        e.fail(node.span, '`event` takes the announcement\'s name in quotes: `event("Lending rate")`.')
+    return Value(Op("event", (), (name.value,), result="condition"), "condition")
+
+
+def _frame_named(e: "Expressions", node: tree.Node) -> str:
+    if not isinstance(node, tree.Name) or node.name not in FRAMES:
+        word = e.source(node)
+        e.fail(node.span, f"`{word}` is not a frame; known are {', '.join(FRAMES)}.", nearest(word, FRAMES))
+    return node.name
+
+
+FORMS: dict[str, Callable[["Expressions", tree.Call], Value]] = {
+    "on": on,
+    "first_of": first_of,
+    "stacked": stacked,
+    "rank": rank,
+    "benchmark": benchmark,
+    "event": event,
+}
