@@ -10,12 +10,14 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 ROOT = Path(__file__).resolve().parents[2]
 COMMAND = str(Path(sys.executable).with_name("upperwick"))
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--no-first-run"]
 ACCOUNT = ("trader", "candle-and-wick")
+# How long a thing may take to appear: the tests run beside others on small machines, and time nothing.
+expect.set_options(timeout=20_000)
 
 
 @pytest.fixture(scope="session")
