@@ -6,11 +6,14 @@ from pathlib import Path
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from lark.exceptions import LarkError
 
+from tests.core.slow_parser import read_slowly
 from wickcore.language import tree
 from wickcore.language.check import check_expression, check_rule
-from wickcore.language.parser import parse_expression, read_number
-from wickcore.language.problems import Problem, RuleError
+from wickcore.language.parser import mask_comment, parse_expression
+from wickcore.language.problems import Places, Problem, RuleError
+from wickcore.language.statement import read_number, read_statement
 
 STARTERS = Path(__file__).resolve().parents[2] / "upperwick/rules/starters"
 
@@ -235,3 +238,45 @@ def said(node: tree.Node) -> str:
         case tree.Near():
             return f"near({said(node.value)}, {said(node.target)}, {said(node.by)})"
     raise AssertionError(node)
+
+
+def statements() -> list[str]:
+    """Statements of the starter rules, whole and with words lost, doubled and moved."""
+    rng, found = random.Random(11), []
+    lines = [
+        line for p in sorted(STARTERS.glob("*.rule")) for line in p.read_text().split("\n\n", 1)[1].splitlines() if line.strip()
+    ]
+    lines += [
+        "dial x = -5% from -10% to 0% step 1%", "skip at least n of:", "at least 2 of:", "let by = 5w", 'use "A b"', "a n ago > b n bars ago",
+        "x held n once in 3 bars", 'sector in ("A", "B") and not x', "-a * -(b + c) / 3 - (d)", "rank(x, in=sector) > 5 held 2w",
+        "5min > 65min + 3mo", "f() > g((a))", "(a > b) == (c)", "a crosses below (b) 1 ago", "((a)) between (b) and (c) held 3", "a.b 1 ago.c",
+    ]  # fmt: skip
+    for line in lines:
+        found.append(mask_comment(line))
+        words = line.split()
+        for _ in range(12):
+            changed = words[:]
+            for _ in range(rng.randint(1, 2)):
+                at = rng.randrange(len(changed) + 1)
+                changed[at : at + rng.randint(0, 1)] = rng.choice([[], [rng.choice(words)], [rng.choice(WORDS[:37])]])
+            if changed:
+                found.append(mask_comment(" ".join(changed).replace("\n", " ")))
+    return [f for f in found if f.strip()]
+
+
+def test_the_reader_and_a_general_parser_of_the_written_grammar_agree() -> None:
+    """On every statement: the same tree to the last place, or both refuse."""
+    read = refused = 0
+    for text in statements():
+        try:
+            expected = read_slowly(text)
+        except (LarkError, ValueError):
+            expected = None
+        try:
+            found = read_statement(text, 0, Places(text))
+        except RuleError:
+            found = None
+        assert found == expected, text
+        read, refused = read + (found is not None), refused + (found is None)
+    assert read > 300
+    assert refused > 300

@@ -58,6 +58,7 @@ class Expressions:
         self.pairs: list[Pair] = []
         self.overlays: list[Overlay] = []
         self._let_values: dict[tuple[str, str, bool], Value] = {}
+        self._names: dict[tuple[str, str, bool], Value] = {}
         self._bound: dict[str, Value] = {}
         self.inside: Span | None = None  # the place of the call whose definition is being expanded
         self._ago = 0
@@ -114,7 +115,10 @@ class Expressions:
         entry = self._entry(name, node.span)
         if not entry.bare:
             self.fail(node.span, f"`{name}` needs its arguments: `{entry.signature}`.")
-        return self._use(entry, tree.Call(name, (), node.span, node.span))
+        memo = (name, self.frame, self._ago > 0)
+        if memo not in self._names:
+            self._names[memo] = self._use(entry, tree.Call(name, (), node.span, node.span))
+        return self._names[memo]
 
     def _check_part(self, node: tree.Part) -> Value:
         if node.name in ("overnight", "first_hour"):

@@ -1,7 +1,6 @@
 """The parsed rule, before it means anything: nodes with their place in the text."""
 
 from dataclasses import dataclass
-from typing import Any
 
 
 @dataclass(frozen=True, slots=True)
@@ -199,16 +198,3 @@ class RuleText:
     text: str
     headers: dict[str, tuple[str, Span]]
     statements: tuple[Statement, ...]
-
-
-def shift(part: Any, by: int) -> Any:
-    """The same tree with every place moved by so many characters."""
-    if by == 0:
-        return part
-    if isinstance(part, Span):
-        return Span(part.start + by, part.end + by)
-    if isinstance(part, tuple):
-        return tuple(shift(p, by) for p in part)
-    if part is None or isinstance(part, str | float | int):
-        return part
-    return type(part)(*(shift(getattr(part, name), by) for name in part.__slots__))

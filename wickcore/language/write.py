@@ -1,7 +1,7 @@
 """Tree to text: expressions and statements in their one canonical form."""
 
 from wickcore.language import tree
-from wickcore.language.parser import FRAME_OF_SUFFIX, read_number
+from wickcore.language.statement import FRAME_OF_SUFFIX, read_number
 
 _SUFFIX_OF_FRAME = {frame: suffix for suffix, frame in FRAME_OF_SUFFIX.items()}
 OR, AND, NOT, OVER, COMPARE, SUM, PRODUCT, UNARY, AGO, ATOM = range(1, 11)

@@ -25,6 +25,8 @@ from wickcore.scan.block import Block, Column
 
 BLOCK_BARS = 1 << 17
 BATCH_BYTES = 256_000_000
+# What columns that look across instruments may take at one time: each is needed whole before any block can be computed.
+ACROSS_BYTES = 600_000_000
 # About how many nanoseconds an operation takes a bar; those that look at each bar of their window anew take that many a bar of it.
 NANOSECONDS, AGAIN = 4.0, {"corr": 1.5, "mean_dev": 1.0, "median": 0.4, "percentile": 0.4}
 
@@ -121,14 +123,37 @@ class Evaluator:
     def each(self, ops: Sequence[Op], limits: Limits | None = None) -> Iterator[tuple[Op, Column]]:
         """The columns of many operations, a few in memory at a time."""
         size = max(1, BATCH_BYTES // max(1, len(self.market.bars)))
-        for first in range(0, len(ops), size):
-            part = ops[first : first + size]
-            yield from zip(part, self.columns(part, limits), strict=True)
+        for portion in self._portions(ops):
+            for first in range(0, len(portion), size):
+                part = portion[first : first + size]
+                yield from zip(part, self.columns(part, limits), strict=True)
+
+    def _portions(self, ops: Sequence[Op]) -> Iterator[Sequence[Op]]:
+        """The operations in turn, as many at a time as their columns across instruments leave room for."""
+        most = max(1, ACROSS_BYTES // max(1, 8 * len(self.market.bars)))
+        part: list[Op] = []
+        needed: set[str] = set()
+        for op in ops:
+            own = _across(op)
+            if len(own) > most:
+                raise Stopped(
+                    f"One line ranks {len(own)} things at once; in a market of this size a line can rank {most}. Split it."
+                )
+            if len(needed | own) > most:
+                yield part
+                part, needed = [], set()
+            part.append(op)
+            needed |= own
+        if part:
+            yield part
 
     def at(self, ops: Sequence[Op], positions: Ints, limits: Limits | None = None) -> list[Column]:
         """The operations' values on some bars only; no column of the whole market is made."""
         limits = limits or Limits()
         limits.allow(cost(ops) * len(self.market.bars) / 1e9 / 2)
+        return [column for part in self._portions(ops) for column in self._at(part, positions, limits)]
+
+    def _at(self, ops: Sequence[Op], positions: Ints, limits: Limits) -> list[Column]:
         out = [np.empty(len(positions), np.int8 if op.result == "condition" else np.float64) for op in ops]
         given, uses = self._given(ops, limits), _uses(ops)
         edges = self.market.bars.offsets[[first for first, _ in self._blocks] + [len(self.market.bars.symbols)]]
@@ -261,6 +286,23 @@ def cost(ops: Iterable[Op]) -> float:
         return NANOSECONDS + AGAIN.get(op.kind, 0.0) * window + sum(walk(a) for a in op.args)
 
     return sum(walk(op) for op in ops)
+
+
+def _across(op: Op) -> set[str]:
+    """The keys of the operations across instruments that one operation rests on."""
+    found: set[str] = set()
+    seen: set[str] = set()
+
+    def walk(op: Op) -> None:
+        if op.key not in seen:
+            seen.add(op.key)
+            if op.kind == "rank":
+                found.add(op.key)
+            for arg in op.args:
+                walk(arg)
+
+    walk(op)
+    return found
 
 
 def _uses(ops: Iterable[Op]) -> dict[str, int]:
