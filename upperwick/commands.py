@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from wickcore.bars.universe import UnknownUniverse
 from wickcore.language.check import check_expression, check_rule
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule
@@ -48,7 +49,7 @@ def scan(given: Namespace) -> None:
     rule = _checked(given.rule)
     engine, bars = _engine(given)
     from upperwick.market.files import iso
-    from upperwick.rules.scanning import hit_rows, line_rows
+    from upperwick.rules.scanning import COLUMNS, hit_rows, line_rows, read_columns
     from wickcore.scan.scan import scan as run
 
     day = _day(bars, given.as_of) if given.as_of else bars.last_day
@@ -57,7 +58,7 @@ def scan(given: Namespace) -> None:
         raise Bad(f"The prices begin on {iso(bars.sessions[0])}; {given.as_of} lies before that.")
     day = int(bars.sessions[index])
     result = run(engine, rule, day, _members(engine, given, rule))
-    hits = hit_rows(engine, result)
+    hits = hit_rows(engine, result, read_columns(COLUMNS))
     keys = ("number", "text", "true", "false", "unknown", "left", "alone", "depth", "skip")
     report = {
         "as_of": iso(day),
@@ -389,15 +390,17 @@ def _members(engine: Any, given: Namespace, rule: CheckedRule) -> Any:
     name = given.universe or rule.universe
     if not name:
         return None
-    if name not in engine.market.universes:
+    try:
+        return engine.market.members(name)
+    except UnknownUniverse as unknown:
         if given.prices is not None and not given.universe:
             print(
-                f"The prices hold no universe “{name}”; all {len(engine.market.bars.symbols)} symbols are taken.", file=sys.stderr
+                f"The prices hold no universe “{unknown.name}”; all {len(engine.market.bars.symbols)} symbols are taken.",
+                file=sys.stderr,
             )
             return None
         known = ", ".join(sorted(engine.market.universes)) or "none"
-        raise Bad(f"There is no universe named “{name}”; known are: {known}.")
-    return engine.market.members(name)
+        raise Bad(f"There is no universe named “{unknown.name}”; known are: {known}.") from None
 
 
 def _symbol(engine: Any, symbol: str) -> str:

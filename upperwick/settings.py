@@ -35,6 +35,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.staticfiles",
     "upperwick.accounts",
+    "upperwick.bench",
     "upperwick.market",
     "upperwick.rules",
 ]

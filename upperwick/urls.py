@@ -8,15 +8,19 @@ from ninja.security import django_auth
 
 from upperwick import problems
 from upperwick.accounts.api import router as session
+from upperwick.accounts.preferences import router as preferences
+from upperwick.bench.api import router as lists
 from upperwick.market.api import router as market
 from upperwick.rules.api import router as rules
-from upperwick.rules.api import scans
 from upperwick.rules.language import router as language
+from upperwick.rules.scans import router as scans
 from upperwick.settings import WEB_DIST
 from upperwick.studies.api import router as studies
 
 api = NinjaAPI(title="Upper Wick", version="1", auth=django_auth, docs_url=None, urls_namespace="api")
 api.add_router("/session", session)
+api.add_router("/preferences", preferences)
+api.add_router("/lists", lists)
 api.add_router("", market)
 api.add_router("/rules", rules)
 api.add_router("", scans)

@@ -101,7 +101,7 @@ def test_the_scan_answers_with_taper_hits_and_dials(api: Api) -> None:
     assert [line["left"] for line in found["lines"]] == sorted((line["left"] for line in found["lines"]), reverse=True)
     assert found["hits_total"] == found["lines"][-1]["left"] == len(found["hits"])
     assert found["dials"] == [{"name": "floor", "value": 5, "low": 1, "high": 50, "step": 1, "percent": False, "line": 2}]
-    assert {"close", "rel_volume"} <= set(found["hits"][0]["values"])
+    assert {"close", "rel_volume(20)"} <= set(found["hits"][0]["values"])
     earlier = api.post("/scan", {"text": "close > 5", "as_of": "2020-02-02"}).json()
     assert earlier["as_of"] == "2020-01-31"  # a Sunday stands on the Friday before
 

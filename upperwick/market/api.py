@@ -1,8 +1,14 @@
 """Routes of the market and the language reference."""
 
-from django.http import HttpRequest
-from ninja import Router, Schema
+from datetime import date
+from typing import Literal
 
+from django.http import HttpRequest
+from ninja import Router, Schema, Status
+from pydantic import Field
+
+from upperwick.market import drawings
+from upperwick.market.facts import facts
 from upperwick.market.services import overview
 from wickcore.language.catalogue import CATALOGUE, FRAMES
 
@@ -55,3 +61,93 @@ def catalogue(request: HttpRequest):
         for e in CATALOGUE.entries.values()
     ]  # fmt: skip
     return {"entries": entries, "frames": list(FRAMES)}
+
+
+class FigureOut(Schema):
+    label: str
+    text: str
+    shown: str
+    value: float | None
+
+
+class ReportOut(Schema):
+    day: date
+    revenue: float
+    earnings: float
+    revenue_growth: float | None
+    earnings_growth: float | None
+    surprise: float | None
+
+
+class FactsOut(Schema):
+    symbol: str
+    name: str
+    kind: str
+    sector: str
+    optionable: bool
+    listed: date | None
+    delisted: date | None
+    delisted_reason: str
+    universes: list[str]
+    figures: list[FigureOut]
+    reports: list[ReportOut]
+
+
+@router.get("/facts/{symbol}", response=FactsOut, operation_id="facts")
+def facts_route(request: HttpRequest, symbol: str, as_of: str | None = None):
+    """What is known of an instrument on the as-of day, with its last eight reports."""
+    return facts(symbol, as_of)
+
+
+class PointIn(Schema):
+    day: date
+    price: float
+
+
+class DrawingIn(Schema):
+    kind: Literal["line", "level", "range", "text"]
+    points: list[PointIn] = Field(min_length=1, max_length=2)
+    text: str = Field("", max_length=200)
+
+
+class PointOut(Schema):
+    day: str
+    price: float
+
+
+class DrawingOut(Schema):
+    """today: the line's price on the as-of day. touches: days on which prices touched it. values: of a line, one a day bar from
+    `from_day` on."""
+
+    id: int
+    kind: str
+    text: str
+    points: list[PointOut]
+    today: float | None
+    touches: list[str]
+    support: bool | None
+    values: list[float | None]
+    from_day: str | None
+
+
+@router.get("/drawings/{symbol}", response=list[DrawingOut], operation_id="drawings")
+def all_drawings(request: HttpRequest, symbol: str, as_of: str | None = None):
+    """The account's drawings on an instrument, on the as-of day's scale."""
+    return drawings.drawings_of(request.user, symbol, as_of)
+
+
+@router.post("/drawings/{symbol}", response=DrawingOut, operation_id="draw")
+def draw(request: HttpRequest, symbol: str, body: DrawingIn, as_of: str | None = None):
+    return drawings.draw(request.user, symbol, as_of, body.dict())
+
+
+@router.put("/drawings/{symbol}/{drawing_id}", response=DrawingOut, operation_id="redraw")
+def redraw(request: HttpRequest, symbol: str, drawing_id: int, body: DrawingIn, as_of: str | None = None):
+    """Moves a drawing or changes its text."""
+    return drawings.draw(request.user, symbol, as_of, body.dict(), drawing_id)
+
+
+@router.delete("/drawings/{symbol}/{drawing_id}", response={204: None}, operation_id="erase")
+def erase(request: HttpRequest, symbol: str, drawing_id: int):
+    drawings.find(request.user, drawing_id).delete()
+    return Status(204, None)

@@ -1,5 +1,6 @@
 """What is stored of the market. Bars lie in blocks: one row an instrument, frame and year."""
 
+from django.conf import settings
 from django.db import models
 
 
@@ -114,3 +115,19 @@ class DataVersion(models.Model):
     what = models.CharField(max_length=200)
     invented = models.BooleanField(default=False)
     benchmark = models.CharField(max_length=32, blank=True)
+
+
+class Drawing(models.Model):
+    """What a person has drawn on a chart. points: [day, price] each, prices on the scale of the instrument's first bar."""
+
+    KINDS = [("line", "trend line"), ("level", "level"), ("range", "range"), ("text", "text")]
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="drawings")
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="drawings")
+    kind = models.CharField(max_length=8, choices=KINDS)
+    points = models.JSONField()
+    text = models.CharField(max_length=200, blank=True)
+    saved = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["owner", "instrument"])]

@@ -1,6 +1,7 @@
 """What the rest of the application asks of the market: the evaluator, the as-of day, universes, charts."""
 
 import re
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -11,13 +12,13 @@ from upperwick.market.models import DataVersion
 from upperwick.problems import Refused
 from wickcore.bars.bars import Bools
 from wickcore.bars.market import Market
-from wickcore.language.check import check_expression
-from wickcore.language.rule import CheckedRule, Value
-from wickcore.measures.frame import TRUE
+from wickcore.bars.universe import UnknownUniverse
+from wickcore.language.problems import nearest
+from wickcore.language.rule import Value
 from wickcore.scan.evaluate import Evaluator, Limits
 
 REQUEST_SECONDS = 9.0  # what is under way when it ends may take a moment more
-CHART_BARS = 4_000
+LIST_KEY = "~"  # a person's list is a universe of the market under a key that begins so
 
 
 def open_market() -> Evaluator:
@@ -50,20 +51,31 @@ def as_of_day(market: Market, said: str | None) -> int:
 
 
 _members: dict[tuple[str, str], Bools] = {}
+MOST_MEMBERS = 40
+
+
+def no_universe(market: Market, unknown: UnknownUniverse, lists: Iterable[str] = ()) -> Refused:
+    """The sentence for a universe that does not exist, with what does."""
+    known = sorted({*(u for u in market.universes if not u.startswith(LIST_KEY)), *lists})
+    near = nearest(unknown.name, known)
+    hint = f"did you mean “{near}”?" if near else f"known are: {', '.join(known) or 'none'}."
+    return Refused(f"There is no universe named “{unknown.name}”; {hint}", 422)
 
 
 def members_of(market: Market, universe: str | None) -> Bools | None:
     """Membership by bar; None for all instruments. Raises Refused for an unknown universe."""
     if not universe:
         return None
-    if universe not in market.universes:
-        known = ", ".join(sorted(market.universes)) or "none"
-        raise Refused(f"There is no universe named “{universe}”; known are: {known}.")
     key = (market.version, universe)
     if key not in _members:
         for old in [k for k in _members if k[0] != market.version]:
             del _members[old]
-        _members[key] = market.members(universe)  # type: ignore[assignment]
+        if len(_members) >= MOST_MEMBERS:
+            _members.pop(next(iter(_members)))
+        try:
+            _members[key] = market.members(universe)  # type: ignore[assignment]
+        except UnknownUniverse as unknown:
+            raise no_universe(market, unknown) from None
     return _members[key]
 
 
@@ -75,7 +87,7 @@ def overview() -> dict[str, Any]:
         "version": market.version,
         "invented": bool(latest and latest.invented),
         "sessions": [iso(d) for d in market.bars.sessions],
-        "universes": sorted(market.universes),
+        "universes": sorted(u for u in market.universes if not u.startswith(LIST_KEY)),
         "sectors": sorted(set(market.texts.get("sector", ())) - {""}),
         "events": sorted(market.events),
         "instruments": len(market.bars.symbols),
@@ -83,64 +95,10 @@ def overview() -> dict[str, Any]:
     }
 
 
-def column(text: str) -> Value:
-    """A checked column expression."""
-    return check_expression(text)
-
-
-def chart(
-    symbol: str, as_of: str | None, bars: int, rule: CheckedRule | None, members: Bools | None, facts: bool = True
-) -> dict[str, Any]:
-    """One instrument's bars up to the as-of day on that day's scale, the rule's price levels, and its hits.
-
-    facts: whether the figures of the latest bar are wanted too. Raises Refused for an unknown symbol.
-    """
-    engine = open_market()
-    market, table = engine.market, engine.market.bars
-    if symbol not in table.number:
-        raise Refused(f"There is no instrument {symbol}.", 404)
-    day = as_of_day(market, as_of)
-    k = table.number[symbol]
-    begin, end = int(table.offsets[k]), int(table.ends(day)[k])
-    first = max(begin, end - min(max(bars, 1), CHART_BARS))
-    part = slice(first, end)
-    local = slice(first - begin, end - begin)
-    scale = table.factor[end - 1] if end > begin else 1.0
-    relative = table.factor[part] / scale
-    columns = {f: _rounded(getattr(table, f)[part] * relative) for f in ("open", "high", "low", "close")}
-    overlays, hits = [], []
-    if rule is not None:
-        levels = rule.overlays
-        rows = engine.rows([*(o.op for o in levels), *(line.op for line in rule.deciding)], symbol, request_limits())
-        for overlay, row in zip(levels, rows, strict=False):
-            overlays.append({"label": overlay.label, "values": _rounded(row[local] / scale)})
-        truth = np.all([row == TRUE for row in rows[len(levels) :]], axis=0)[local]
-        if members is not None:
-            truth = truth & members[part]
-        hits = np.flatnonzero(truth).tolist()
-    return {
-        "symbol": symbol,
-        "name": market.names[k] if market.names else symbol,
-        "days": [iso(d) for d in table.days[part]],
-        **columns,
-        "volume": [float(v) for v in np.round(table.volume[part] / relative)],
-        "change": _rounded(engine.rows([column("change").op], symbol)[0][local]),
-        "overlays": overlays,
-        "hits": hits,
-        "facts": _facts(engine, symbol, end - 1 - begin) if facts and end > begin else {},
-    }
-
-
-_FACTS = {
-    "change": "change", "rel_volume": "rel_volume(20)", "off_high": "off_high(52w)", "adr": "adr(20)", "natr": "natr(14)",
-    "days_to_report": "days_to_report", "market_cap": "market_cap", "pe": "pe",
-}  # fmt: skip
-
-
-def _facts(engine: Evaluator, symbol: str, at: int) -> dict[str, float | None]:
-    rows = engine.rows([column(text).op for text in _FACTS.values()], symbol)
-    return {name: None if np.isnan(row[at]) else float(row[at]) for name, row in zip(_FACTS, rows, strict=True)}
-
-
-def _rounded(values: Any) -> list[float | None]:
-    return [None if np.isnan(v) else float(f"{v:.6g}") for v in values]
+def shown_as(value: Value) -> str:
+    """How a person reads an expression's values."""
+    if value.type != "number":
+        return "text" if value.type == "text" else "truth"
+    if value.fraction or value.percent:
+        return "percent"
+    return {1: "price", -1: "amount"}.get(value.degree or 0, "number")

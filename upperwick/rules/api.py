@@ -1,21 +1,16 @@
-"""Routes of rules, scans, charts and explanations."""
+"""Routes of the library of rules."""
 
 from datetime import datetime
+from typing import Annotated
 
-from django.http import HttpRequest
-from ninja import Router, Schema, Status
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Router, Schema, Status, UploadedFile
 from pydantic import Field
 
-from upperwick.market.services import as_of_day, chart, members_of, open_market
-from upperwick.rules import scanning, services
-from wickcore.bars.bars import Bools
-from wickcore.language.check import check_rule
+from upperwick.rules import library, services
 from wickcore.language.parser import MAX_CHARACTERS
-from wickcore.language.problems import RuleError
-from wickcore.language.rule import CheckedRule
 
 router = Router(tags=["rules"])
-scans = Router(tags=["scan"])
 TEXT = Field(max_length=MAX_CHARACTERS + 1)
 
 
@@ -25,6 +20,9 @@ class RuleSummary(Schema):
     about: str
     side: str
     bars: str
+    folder: str
+    tags: list[str]
+    shared: bool
     valid: bool
     version: int
     saved: datetime
@@ -32,6 +30,7 @@ class RuleSummary(Schema):
 
 class RuleDetail(RuleSummary):
     text: str
+    share: str | None
 
 
 class NewRule(Schema):
@@ -43,8 +42,29 @@ class RuleText(Schema):
     text: str = TEXT
 
 
-class RuleName(Schema):
-    name: str = Field(max_length=120)
+class RuleChange(Schema):
+    """What is given changes; what is not stays."""
+
+    name: str | None = Field(None, max_length=120)
+    folder: str | None = Field(None, max_length=60)
+    tags: list[Annotated[str, Field(max_length=30)]] | None = Field(None, max_length=12)
+
+
+class SharedOut(Schema):
+    """A rule of another account, to read and copy. parts: the rules it uses, by name."""
+
+    name: str
+    about: str
+    owner: str
+    text: str
+    parts: dict[str, str]
+
+
+class BroughtOut(Schema):
+    """added: names of the rules kept. problems: files that were not, and why."""
+
+    added: list[str]
+    problems: list[str]
 
 
 class VersionOut(Schema):
@@ -55,7 +75,7 @@ class VersionOut(Schema):
 
 
 def _detail(rule: services.Rule) -> dict:
-    return {**services.summary(rule), "text": rule.text}
+    return {**services.summary(rule), "text": rule.text, "share": rule.share}
 
 
 @router.get("", response=list[RuleSummary], operation_id="rules")
@@ -70,6 +90,30 @@ def create(request: HttpRequest, body: NewRule):
     return _detail(services.create(request.user, body.text, body.name))
 
 
+@router.get("/zip", operation_id="rules_as_zip", response={200: None})
+def as_zip(request: HttpRequest):
+    """All rules as `.rule` files in their folders, in one zip."""
+    return _file(library.as_zip(request.user), "rules.zip", "application/zip")
+
+
+@router.post("/files", response=BroughtOut, operation_id="bring_rules")
+def bring(request: HttpRequest, files: File[list[UploadedFile]]):
+    """Keeps the rules of `.rule` files, or of zips of them. A file that cannot be read is named; the others are kept."""
+    return library.bring(request.user, [(f.name or "", f.read(library.MOST_BYTES + 1)) for f in files[: library.MOST_FILES]])
+
+
+@router.get("/shared/{token}", response=SharedOut, operation_id="shared_rule")
+def shared(request: HttpRequest, token: str):
+    """A rule that another account of this server has given away by its link."""
+    return library.shared(token)
+
+
+@router.post("/shared/{token}/copy", response=RuleDetail, operation_id="copy_shared_rule")
+def copy_shared(request: HttpRequest, token: str):
+    """Copies a shared rule, and the rules it uses, into the account's own."""
+    return _detail(library.copy_shared(request.user, token))
+
+
 @router.get("/{rule_id}", response=RuleDetail, operation_id="rule")
 def one(request: HttpRequest, rule_id: int):
     return _detail(services.find(request.user, rule_id))
@@ -81,9 +125,15 @@ def save(request: HttpRequest, rule_id: int, body: RuleText):
     return _detail(services.save(services.find(request.user, rule_id), body.text))
 
 
-@router.patch("/{rule_id}", response=RuleDetail, operation_id="rename_rule")
-def rename(request: HttpRequest, rule_id: int, body: RuleName):
-    return _detail(services.rename(services.find(request.user, rule_id), body.name))
+@router.patch("/{rule_id}", response=RuleDetail, operation_id="change_rule")
+def change(request: HttpRequest, rule_id: int, body: RuleChange):
+    """Renames a rule, or puts it into a folder or under tags."""
+    rule = services.find(request.user, rule_id)
+    if body.name is not None:
+        rule = services.rename(rule, body.name)
+    if body.folder is not None or body.tags is not None:
+        rule = library.file(rule, body.folder, body.tags)
+    return _detail(rule)
 
 
 @router.delete("/{rule_id}", response={204: None}, operation_id="delete_rule")
@@ -103,171 +153,22 @@ def duplicate(request: HttpRequest, rule_id: int):
     return _detail(services.duplicate(services.find(request.user, rule_id)))
 
 
+@router.post("/{rule_id}/share", response=RuleDetail, operation_id="share_rule")
+def share(request: HttpRequest, rule_id: int):
+    """Makes the link under which any account of this server can read and copy the rule."""
+    return _detail(library.share(services.find(request.user, rule_id)))
+
+
+@router.delete("/{rule_id}/share", response=RuleDetail, operation_id="unshare_rule")
+def unshare(request: HttpRequest, rule_id: int):
+    """Makes the link void."""
+    return _detail(library.unshare(services.find(request.user, rule_id)))
+
+
 @router.get("/{rule_id}/versions", response=list[VersionOut], operation_id="rule_versions")
 def versions(request: HttpRequest, rule_id: int):
     return list(services.find(request.user, rule_id).versions.order_by("-number")[:500])
 
 
-# -- scan ------------------------------------------------------------------------------------------------------------
-
-
-class ScanIn(Schema):
-    text: str = TEXT
-    as_of: str | None = None
-    universe: str | None = None
-    dials: dict[str, float] = {}
-
-
-class ProblemOut(Schema):
-    line: int
-    column: int
-    length: int
-    message: str
-    mend: str | None
-
-
-class LineOut(Schema):
-    number: int
-    text: str
-    depth: int
-    skip: bool
-    part: str | None
-    true: int
-    false: int
-    unknown: int
-    left: int
-    alone: int
-    ever: float
-
-
-class HitOut(Schema):
-    symbol: str
-    name: str
-    sector: str
-    days: int
-    values: dict[str, float | None]
-
-
-class NearOut(Schema):
-    symbol: str
-    line: int
-
-
-class DialOut(Schema):
-    name: str
-    value: float
-    low: float | None
-    high: float | None
-    step: float | None
-    percent: bool
-    line: int
-
-
-class ScanOut(Schema):
-    as_of: str
-    universe: str | None
-    side: str
-    bars: str
-    decide: str
-    scanned: int
-    no_bar: int
-    lines: list[LineOut]
-    hits: list[HitOut]
-    hits_total: int
-    near_misses: list[NearOut]
-    advice: list[ProblemOut]
-    dials: list[DialOut]
-
-
-@scans.post("/scan", response=ScanOut, operation_id="scan")
-def scan(request: HttpRequest, body: ScanIn):
-    """Counts down the lines and lists the hits. A rule with errors answers 422 with their places."""
-    return scanning.count(body.text, services.parts_of(request.user), body.as_of, body.universe, body.dials)
-
-
-class ChartIn(Schema):
-    symbol: str
-    text: str | None = Field(None, max_length=MAX_CHARACTERS + 1)
-    as_of: str | None = None
-    universe: str | None = None
-    dials: dict[str, float] = {}
-    bars: int = Field(260, ge=1, le=4000)
-
-
-class OverlayOut(Schema):
-    label: str
-    values: list[float | None]
-
-
-class ChartOut(Schema):
-    symbol: str
-    name: str
-    days: list[str]
-    open: list[float | None]
-    high: list[float | None]
-    low: list[float | None]
-    close: list[float | None]
-    volume: list[float]
-    change: list[float | None]
-    overlays: list[OverlayOut]
-    hits: list[int]
-    facts: dict[str, float | None]
-
-
-@scans.post("/chart", response=ChartOut, operation_id="chart")
-def chart_route(request: HttpRequest, body: ChartIn):
-    """One instrument's bars with what the rule talks about; a rule with errors draws nothing of its own."""
-    rule, members = _drawn(request, body.text, body.universe, body.dials)
-    return chart(body.symbol, body.as_of, body.bars, rule, members)
-
-
-class ChartsIn(Schema):
-    symbols: list[str] = Field(max_length=24)
-    text: str | None = Field(None, max_length=MAX_CHARACTERS + 1)
-    as_of: str | None = None
-    bars: int = Field(130, ge=1, le=520)
-
-
-@scans.post("/charts", response=list[ChartOut], operation_id="charts")
-def charts_route(request: HttpRequest, body: ChartsIn):
-    """A page of small charts, each as `chart` gives it but without the figures of its latest bar."""
-    rule, members = _drawn(request, body.text, None, {})
-    return [chart(symbol, body.as_of, body.bars, rule, members, facts=False) for symbol in body.symbols]
-
-
-def _drawn(
-    request: HttpRequest, text: str | None, universe: str | None, dials: dict[str, float]
-) -> tuple[CheckedRule | None, Bools | None]:
-    """The rule whose levels and hits a chart draws; a rule with errors draws nothing of its own."""
-    if not text:
-        return None, None
-    try:
-        rule = check_rule(text, services.parts_of(request.user), dials, universe or None)
-    except RuleError:
-        return None, None
-    return rule, members_of(open_market().market, rule.universe)
-
-
-class ExplainIn(Schema):
-    text: str = TEXT
-    symbol: str
-    day: str
-    dials: dict[str, float] = {}
-
-
-class TruthOut(Schema):
-    number: int
-    text: str
-    truth: bool | None
-    left_value: float | None
-    operator: str | None
-    right_value: float | None
-    margin: float | None
-
-
-@scans.post("/explain", response=list[TruthOut], operation_id="explain")
-def explain(request: HttpRequest, body: ExplainIn):
-    """Why an instrument is a hit on a day, or is not."""
-    rule = check_rule(body.text, services.parts_of(request.user), body.dials)
-    engine = open_market()
-    return scanning.explain_rows(engine, rule, body.symbol, as_of_day(engine.market, body.day))
+def _file(content: bytes, name: str, kind: str) -> HttpResponse:
+    return HttpResponse(content, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})

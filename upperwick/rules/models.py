@@ -5,7 +5,8 @@ from django.db import models
 
 
 class Rule(models.Model):
-    """A rule's present text. `deleted` is set while a deletion can still be undone."""
+    """A rule's present text. `deleted` is set while a deletion can still be undone; `share` is the secret of its read-only link, where it has
+    one."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="rules")
     name = models.CharField(max_length=120)
@@ -13,6 +14,9 @@ class Rule(models.Model):
     created = models.DateTimeField(auto_now_add=True)
     saved = models.DateTimeField(auto_now=True)
     deleted = models.DateTimeField(null=True, blank=True)
+    folder = models.CharField(max_length=60, blank=True)
+    tags = models.JSONField(default=list, blank=True)
+    share = models.CharField(max_length=32, null=True, blank=True, unique=True)
 
     class Meta:
         ordering = ["name"]

@@ -1,4 +1,4 @@
-"""The `name:` line of a rule's text."""
+"""The `name:` line of a rule's text, and its other header lines."""
 
 import re
 
@@ -15,3 +15,9 @@ def name_in(text: str) -> str:
     """The name the text gives itself, or ""."""
     match = _NAME.search(text)
     return match.group().split(":", 1)[1].strip()[:120] if match else ""
+
+
+def header_in(text: str, key: str) -> str:
+    """What a header line says, without its comment, or ""."""
+    match = re.search(rf"^{key}[ ]*:(.*)$", text, re.MULTILINE)
+    return match.group(1).split("#")[0].strip() if match else ""

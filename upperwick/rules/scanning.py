@@ -1,25 +1,44 @@
 """The scan as the interface asks for it: counts down the lines, and the table of hits."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
 
+from upperwick.market.charts import place
 from upperwick.market.files import iso
-from upperwick.market.services import as_of_day, column, members_of, open_market, request_limits
+from upperwick.market.services import as_of_day, open_market, request_limits, shown_as
 from upperwick.problems import Refused
-from wickcore.language.check import check_rule
-from wickcore.language.problems import Problem
-from wickcore.language.rule import CheckedRule
+from upperwick.rules.checking import asked
+from upperwick.rules.services import parts_of
+from wickcore.language.check import check_within
+from wickcore.language.problems import Problem, RuleError
+from wickcore.language.rule import CheckedRule, Value
 from wickcore.scan.advice import from_data
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.explain import LineTruth, explain
 from wickcore.scan.scan import ScanResult, scan, values_at
 
-COLUMNS = {
-    "close": "close", "change": "change", "volume": "volume", "rel_volume": "rel_volume(20)", "off_high": "off_high(52w)",
-    "adr": "adr(20)",
-}  # fmt: skip
+COLUMNS = ("close", "change", "volume", "rel_volume(20)", "off_high(52w)", "adr(20)")
+MOST_COLUMNS = 24
 MOST_HITS = 5_000
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column of the table of hits: its expression as written, checked; or the sentence that says what is wrong with it."""
+
+    text: str
+    value: Value | None
+    error: str | None = None
+
+    @property
+    def shown(self) -> str:
+        """How a person reads its values: percent, price, amount, number, truth or text."""
+        return "number" if self.value is None else shown_as(self.value)
 
 
 def said(problem: Problem) -> dict[str, Any]:
@@ -40,13 +59,37 @@ def line_rows(result: ScanResult) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def hit_rows(engine: Evaluator, result: ScanResult, columns: dict[str, str] | None = None) -> list[dict[str, Any]]:
-    """The table of hits: who, how long a hit, and the values of each column on the as-of day's scale."""
+def read_columns(texts: Sequence[str], rule: str = "", parts: dict[str, str] | None = None) -> list[Column]:
+    """Each column's checked expression, or what is wrong with it. A column may name the dials and lets of the rule."""
+    found = []
+    for text in texts[:MOST_COLUMNS]:
+        try:
+            found.append(Column(text, check_within(rule, text, parts)))
+        except RuleError as error:
+            found.append(Column(text, None, error.problems[0].message))
+    return found
+
+
+def column_rows(columns: Sequence[Column]) -> list[dict[str, Any]]:
+    """What the interface needs to show each column."""
+    return [{"text": c.text, "shown": c.shown, "error": c.error} for c in columns]
+
+
+def hit_rows(engine: Evaluator, result: ScanResult, columns: Sequence[Column]) -> list[dict[str, Any]]:
+    """The table of hits: who, how long a hit, and each column's value on the as-of day's scale (None where unknown)."""
     hits = result.hits[:MOST_HITS]
     positions = np.array([h.position for h in hits], np.int64)
-    texts = columns or COLUMNS
-    values = values_at(engine, {name: column(text) for name, text in texts.items()}, positions, result.as_of)
     market = engine.market
+    numeric = {c.text: c.value for c in columns if c.value is not None and c.value.type != "text"}
+    values: dict[str, Any] = values_at(engine, numeric, positions, result.as_of, request_limits())
+    cells: dict[str, list[Any]] = {}
+    for name, column in values.items():
+        read = bool if numeric[name].type == "condition" else float
+        cells[name] = [None if np.isnan(v) else read(v) for v in column]
+    for c in columns:
+        if c.value is not None and c.value.type == "text":
+            told = market.bars.symbols if c.value.op.params[0] == "symbol" else market.texts.get(str(c.value.op.params[0]), ())
+            cells[c.text] = [told[h.number] if told else None for h in hits]
     sectors = market.texts.get("sector", ())
     return [
         {
@@ -54,29 +97,33 @@ def hit_rows(engine: Evaluator, result: ScanResult, columns: dict[str, str] | No
             "name": market.names[h.number] if market.names else h.symbol,
             "sector": sectors[h.number] if sectors else "",
             "days": h.days,
-            "values": {name: None if np.isnan(column[i]) else float(column[i]) for name, column in values.items()},
+            "values": {name: column[i] for name, column in cells.items()},
         }
         for i, h in enumerate(hits)
     ]
 
 
-def count(text: str, parts: dict[str, str], as_of: str | None, universe: str | None, dials: dict[str, float]) -> dict[str, Any]:
+def count(
+    owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float], columns: Sequence[str] = COLUMNS
+) -> dict[str, Any]:
     """Checks and scans a rule as typed. Raises RuleError and Refused."""
-    rule = check_rule(text, parts, dials, universe or None)
-    engine = open_market()
+    found = asked(owner, text, dials, universe)
+    rule, engine = found.rule, found.engine
     day = as_of_day(engine.market, as_of)
-    chosen = rule.universe
-    result = scan(engine, rule, day, members_of(engine.market, chosen), request_limits())
+    result = scan(engine, rule, day, found.members, request_limits())
+    shown = read_columns(columns, text, parts_of(owner) if "use " in text else {})
     return {
         "as_of": iso(day),
-        "universe": chosen,
+        "universe": found.universe,
+        "lists": found.lists,
         "side": rule.side,
         "bars": rule.frame,
         "decide": rule.decide,
         "scanned": result.scanned,
         "no_bar": result.no_bar,
         "lines": line_rows(result),
-        "hits": hit_rows(engine, result),
+        "columns": column_rows(shown),
+        "hits": hit_rows(engine, result, shown),
         "hits_total": len(result.hits),
         "near_misses": [{"symbol": n.symbol, "line": n.line.number} for n in result.near_misses[:MOST_HITS]],
         "advice": [said(p) for p in (*rule.advice, *from_data(engine, rule))],
@@ -85,6 +132,63 @@ def count(text: str, parts: dict[str, str], as_of: str | None, universe: str | N
             for d in rule.dials
         ],
     }
+
+
+def since(owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float]) -> dict[str, Any]:
+    """Today's hits against those of the session before: which are new, which stayed, which are gone. Raises RuleError and Refused."""
+    found = asked(owner, text, dials, universe)
+    market = found.engine.market
+    day = as_of_day(market, as_of)
+    before = market.bars.session_on(day) - 1
+    if before < 0:
+        raise Refused("There is no session before this one.")
+    earlier = int(market.bars.sessions[before])
+    now = {h.symbol: h for h in scan(found.engine, found.rule, day, found.members, request_limits()).hits}
+    then = {h.symbol: h for h in scan(found.engine, found.rule, earlier, found.members, request_limits()).hits}
+    names = market.names or market.bars.symbols
+    return {
+        "before": iso(earlier),
+        "new": sorted(now.keys() - then.keys()),
+        "stayed": sorted(now.keys() & then.keys()),
+        "gone": [{"symbol": s, "name": names[then[s].number]} for s in sorted(then.keys() - now.keys())],
+    }
+
+
+def as_parquet(owner: Any, text: str, as_of: str | None, columns: Sequence[str], symbols: Sequence[str]) -> bytes:
+    """The table of hits as Parquet, the given symbols in the given order. Raises RuleError and Refused."""
+    found = count(owner, text, as_of, None, {}, columns)
+    row = {hit["symbol"]: hit for hit in found["hits"]}
+    rows = [row[s] for s in symbols if s in row] if symbols else found["hits"]
+    good = [c["text"] for c in found["columns"] if c["error"] is None]
+    table = pa.table(
+        {
+            "day": [found["as_of"]] * len(rows),
+            **{key: [r[key] for r in rows] for key in ("symbol", "name", "sector", "days")},
+            **{text: [r["values"][text] for r in rows] for text in good},
+        }
+    )
+    sink = pa.BufferOutputStream()
+    pq.write_table(table, sink)
+    return sink.getvalue().to_pybytes()
+
+
+def value_of(owner: Any, text: str, expression: str, symbol: str, as_of: str | None) -> dict[str, Any]:
+    """One expression, which may name the rule's dials and lets, for one instrument on the as-of day. Raises RuleError and Refused."""
+    engine = open_market()
+    market = engine.market
+    day = as_of_day(market, as_of)
+    k, begin, end = place(market.bars, symbol, day)
+    column = Column(expression, check_within(text, expression, parts_of(owner) if "use " in text else {}))
+    assert column.value is not None
+    if column.value.type == "text":
+        name = str(column.value.op.params[0])
+        told: Any = symbol if name == "symbol" else market.texts.get(name, ("",) * (k + 1))[k]
+    elif end <= begin:
+        told = None
+    else:
+        found = values_at(engine, {"value": column.value}, np.array([end - 1]), day, request_limits())["value"][0]
+        told = None if np.isnan(found) else bool(found) if column.value.type == "condition" else float(found)
+    return {"value": told, "shown": column.shown}
 
 
 def truth_row(found: LineTruth) -> dict[str, Any]:

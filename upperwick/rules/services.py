@@ -86,7 +86,10 @@ def rename(rule: Rule, name: str) -> Rule:
 
 def duplicate(rule: Rule) -> Rule:
     """A copy with its own history."""
-    return create(rule.owner, rule.text, f"{rule.name[:100]} copy")
+    copy = create(rule.owner, rule.text, f"{rule.name[:100]} copy")
+    copy.folder, copy.tags = rule.folder, rule.tags
+    copy.save()
+    return copy
 
 
 def delete(rule: Rule) -> None:
@@ -128,7 +131,7 @@ def summary(rule: Rule) -> dict[str, Any]:
         about = match.group(1).strip() if match else ""
     return {
         "id": rule.id, "name": rule.name, "about": about, "side": side, "bars": frame, "valid": valid, "saved": rule.saved,
-        "version": rule.versions.count(),
+        "version": rule.versions.count(), "folder": rule.folder, "tags": rule.tags, "shared": rule.share is not None,
     }  # fmt: skip
 
 

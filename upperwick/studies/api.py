@@ -6,7 +6,6 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import Router, Schema
 from pydantic import Field
 
-from upperwick.rules.services import parts_of
 from upperwick.studies import services
 from wickcore.language.parser import MAX_CHARACTERS
 from wickcore.study.follow import HORIZONS, MAX_HORIZON
@@ -64,6 +63,8 @@ class EventOut(Schema):
 
 
 class StudyOut(Schema):
+    """lists: the account's lists in the universe, chosen with hindsight."""
+
     hits: int
     no_entry: int
     entry: str
@@ -72,6 +73,7 @@ class StudyOut(Schema):
     horizons: list[HorizonOut]
     verdicts: dict[str, str]
     events: list[EventOut]
+    lists: list[str]
 
 
 class RunOut(Schema):
@@ -93,7 +95,7 @@ def _run(run: services.Run) -> HttpResponse:
 @router.post("", response=RunOut, operation_id="start_study")
 def start(request: HttpRequest, body: StudyIn):
     """Measures a rule's follow-through over the history up to the as-of day."""
-    return _run(services.start(request.user.id, body.text, parts_of(request.user), body.dict()))
+    return _run(services.start(request.user, body.text, body.dict()))
 
 
 @router.get("/{run_id}", response=RunOut, operation_id="study")

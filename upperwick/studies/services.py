@@ -9,9 +9,9 @@ from threading import Event, Lock
 from typing import Any
 
 from upperwick.market.files import iso
-from upperwick.market.services import as_of_day, members_of, open_market
+from upperwick.market.services import as_of_day
 from upperwick.problems import Refused
-from wickcore.language.check import check_rule
+from upperwick.rules.checking import asked as checked
 from wickcore.scan.evaluate import Limits, Stopped
 from wickcore.study.follow import Study, StudySettings, study
 from wickcore.study.verdict import verdict
@@ -39,15 +39,14 @@ _lock = Lock()
 _pool = ThreadPoolExecutor(1, "study")
 
 
-def start(owner: int, text: str, parts: dict[str, str], asked: dict[str, Any]) -> Run:
+def start(owner: Any, text: str, asked: dict[str, Any]) -> Run:
     """Checks everything that can be checked at once, then starts the study. Raises RuleError and Refused.
 
     A study the account still has running is stopped: its question has been replaced.
     """
-    rule = check_rule(text, parts, asked["dials"])
-    engine = open_market()
+    found = checked(owner, text, asked["dials"], asked["universe"])
+    rule, engine, members = found.rule, found.engine, found.members
     market = engine.market
-    members = members_of(market, asked["universe"] or rule.universe)
     settings = StudySettings(
         horizons=tuple(sorted(set(asked["horizons"]))),
         as_of=as_of_day(market, asked["as_of"]),
@@ -57,9 +56,9 @@ def start(owner: int, text: str, parts: dict[str, str], asked: dict[str, Any]) -
     )
     with _lock:
         for other in _runs.values():
-            if other.owner == owner and other.state == "running":
+            if other.owner == owner.id and other.state == "running":
                 other.cancel.set()
-        run = Run(next(_numbers), owner)
+        run = Run(next(_numbers), owner.id)
         _runs[run.id] = run
         while len(_runs) > KEPT:
             _runs.popitem(last=False)
@@ -69,8 +68,8 @@ def start(owner: int, text: str, parts: dict[str, str], asked: dict[str, Any]) -
 
     def work() -> None:
         try:
-            found = study(engine, rule, settings, members, Limits(LONGEST_SECONDS, run.cancel), progress)
-            run.result = as_dict(found)
+            made = study(engine, rule, settings, members, Limits(LONGEST_SECONDS, run.cancel), progress)
+            run.result = {**as_dict(made), "lists": found.lists}
             run.state = "done"
         except Stopped as stopped:
             run.state, run.detail = "stopped", str(stopped)

@@ -1,11 +1,13 @@
 """What a rule is evaluated over: bars, facts as published, texts, and dated membership."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
 
 from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints
+from wickcore.bars.universe import combine, read_universe
 
 FACT_COLUMNS = ("shares", "eps", "revenue_growth", "eps_growth", "eps_surprise")
 
@@ -81,11 +83,14 @@ class Market:
     def members(self, universe: str | None) -> Bools | None:
         """For each bar whether its instrument belonged to the universe that day; None where every instrument does.
 
-        Raises KeyError for a universe the market does not hold.
+        universe: a name, or names put together with `and`, `or` and `without`. Raises UnknownUniverse for one the market does not hold.
         """
-        if universe is None:
+        if not universe:
             return None
-        dated = self.universes[universe]
+        return combine(read_universe(universe, self.universes), self._dated)
+
+    def _dated(self, name: str) -> Bools:
+        dated = self.universes[name]
         marks = np.zeros(len(self.bars), np.bool_)
         days, offsets = self.bars.days, self.bars.offsets
         for k, first, last in zip(dated.instrument, dated.first, dated.last, strict=True):
@@ -93,3 +98,10 @@ class Market:
             low, high = np.searchsorted(days[begin:end], [first, last + 1])
             marks[begin + low : begin + high] = True
         return marks
+
+    def add_list(self, key: str, symbols: Iterable[str]) -> None:
+        """Makes a list of symbols a universe, on every day. A key always stands for the same symbols: what is computed over it is kept."""
+        numbers = [self.bars.number[s] for s in symbols if s in self.bars.number]
+        size = len(numbers)
+        always = np.full(size, np.iinfo(np.int32).max - 1, np.int32)
+        self.universes.setdefault(key, Membership(np.array(numbers, np.int64), np.zeros(size, np.int32) - 1_000_000, always))

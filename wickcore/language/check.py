@@ -45,6 +45,23 @@ def check_expression(text: str, frame: str = "day", base: str = "day", universe:
         raise RuleError(problems) from None
 
 
+def check_within(
+    text: str, expression: str, parts: Mapping[str, str] | None = None, base: str = "day", universe: str = ""
+) -> Value:
+    """Checks an expression that may name the dials and lets of a rule, on the rule's frame. What is wrong elsewhere in the rule is let
+    be. Raises RuleError."""
+    rule = _Check(text, parts or {}, {}, universe, base)
+    rule.scope()
+    places, problems = Places(expression), []  # type: Places, list[Problem]
+    say, silent = (lambda s, m, e: problems.append(places.problem(s, m, e))), (lambda s, m, e: None)
+    inside = Expressions(expression, say, silent, rule.frame, "close", base, universe)
+    inside.dials, inside.lets = rule.expressions.dials, rule.expressions.lets
+    try:
+        return inside.check(parse_expression(expression))
+    except Unresolved:
+        raise RuleError(problems) from None
+
+
 class _Check:
     def __init__(self, text: str, parts: Mapping[str, str], settings: Mapping[str, float], universe: str | None, base: str) -> None:
         self.rule, self.problems = read(text)
@@ -69,11 +86,7 @@ class _Check:
     def run(self) -> CheckedRule:
         headers = self.rule.headers
         side = self._choice("side", ("long", "short"), "long")
-        self.expressions = self._scope(self.rule.text, self._say)
-        # A name whose own line could not be read is not unknown as well wherever it is used.
-        read = {s.name for s in self.rule.statements if isinstance(s, tree.Let | tree.Dial)}
-        self.expressions.unread = set(_NAMED.findall(self.rule.text)) - read - set(CATALOGUE.entries)
-        self._statements(self.rule, self.expressions, None, None)
+        self.scope()
         if not any(line.decides for line in self.lines) and not self.problems:
             self._say(Span(0, 1), "This rule has no line that decides anything; write a condition, such as `close > sma(50)`.")
         unknown = set(self.settings) - {d.name for d in self.dials}
@@ -87,6 +100,14 @@ class _Check:
             self.decide, self.universe or None, tuple(self.lines), tuple(self.dials), self.lets,
             tuple(sorted(set(self.advice))),
         )  # fmt: skip
+
+    def scope(self) -> None:
+        """Reads all statements: their names and lines are known afterwards, and their problems."""
+        self.expressions = self._scope(self.rule.text, self._say)
+        # A name whose own line could not be read is not unknown as well wherever it is used.
+        read = {s.name for s in self.rule.statements if isinstance(s, tree.Let | tree.Dial)}
+        self.expressions.unread = set(_NAMED.findall(self.rule.text)) - read - set(CATALOGUE.entries)
+        self._statements(self.rule, self.expressions, None, None)
 
     def _scope(self, text: str, say: "object") -> Expressions:
         def advise(span: Span, message: str, mend: str | None) -> None:

@@ -16,8 +16,9 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-from wickcore.bars.bars import Ints, Truth
+from wickcore.bars.bars import Bools, Ints, Truth
 from wickcore.bars.market import Market
+from wickcore.bars.universe import UnknownUniverse
 from wickcore.language.operations import Op
 from wickcore.measures import cross
 from wickcore.measures.frame import UNKNOWN
@@ -245,12 +246,18 @@ class Evaluator:
         bars = self.market.bars
         x = self.column(op.args[0], limits)
         group: Ints = bars.session.astype(np.int64)
-        counted = self.market.members(str(op.params[0])) if op.params[0] in self.market.universes else None
+        counted = self._members(str(op.params[0]))
         if op.params[1] == "sector":
             codes = self.market.sector_codes[bars.owner]
             group = group * (int(codes.max(initial=0)) + 1) + codes
             counted = codes >= 0 if counted is None else counted & (codes >= 0)
         return cross.rank(x, group, counted)
+
+    def _members(self, universe: str) -> Bools | None:
+        try:
+            return self.market.members(universe)
+        except UnknownUniverse:
+            return None  # prices from files hold no universes: all symbols are ranked
 
     def _benchmark(self, op: Op, found: dict[str, Column], limits: Limits) -> Column:
         """By session: the expression on the benchmark's bar of that day."""

@@ -82,8 +82,8 @@ export const api = {
   create: (text: string, name = '') => answer(client.POST('/api/rules', { body: { text, name } })),
   save: (id: number, text: string) =>
     answer(client.PUT('/api/rules/{rule_id}', { params: { path: { rule_id: id } }, body: { text } })),
-  rename: (id: number, name: string) =>
-    answer(client.PATCH('/api/rules/{rule_id}', { params: { path: { rule_id: id } }, body: { name } })),
+  change: (id: number, body: Schemas['RuleChange']) =>
+    answer(client.PATCH('/api/rules/{rule_id}', { params: { path: { rule_id: id } }, body })),
   remove: (id: number) =>
     answer(client.DELETE('/api/rules/{rule_id}', { params: { path: { rule_id: id } } })),
   restore: (id: number) =>

@@ -32,6 +32,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Preferences
+         * @description The account's choices; the usual ones until it has made any.
+         */
+        get: operations["preferences"];
+        /**
+         * Keep
+         * @description Keeps all of the account's choices.
+         */
+        put: operations["keep_preferences"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lists
+         * @description The account's lists by name.
+         */
+        get: operations["lists"];
+        put?: never;
+        /**
+         * Keep
+         * @description Keeps a list under its name; one of the same name is replaced.
+         */
+        post: operations["keep_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/{list_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete */
+        delete: operations["delete_list"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/{list_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Undoes a deletion.
+         */
+        post: operations["restore_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/market": {
         parameters: {
             query?: never;
@@ -72,6 +157,68 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/facts/{symbol}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Facts Route
+         * @description What is known of an instrument on the as-of day, with its last eight reports.
+         */
+        get: operations["facts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drawings/{symbol}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Drawings
+         * @description The account's drawings on an instrument, on the as-of day's scale.
+         */
+        get: operations["drawings"];
+        put?: never;
+        /** Draw */
+        post: operations["draw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drawings/{symbol}/{drawing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Redraw
+         * @description Moves a drawing or changes its text.
+         */
+        put: operations["redraw"];
+        post?: never;
+        /** Erase */
+        delete: operations["erase"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules": {
         parameters: {
             query?: never;
@@ -87,6 +234,86 @@ export interface paths {
         put?: never;
         /** Create */
         post: operations["create_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * As Zip
+         * @description All rules as `.rule` files in their folders, in one zip.
+         */
+        get: operations["rules_as_zip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring
+         * @description Keeps the rules of `.rule` files, or of zips of them. A file that cannot be read is named; the others are kept.
+         */
+        post: operations["bring_rules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/shared/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shared
+         * @description A rule that another account of this server has given away by its link.
+         */
+        get: operations["shared_rule"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/shared/{token}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Shared
+         * @description Copies a shared rule, and the rules it uses, into the account's own.
+         */
+        post: operations["copy_shared_rule"];
         delete?: never;
         options?: never;
         head?: never;
@@ -112,8 +339,11 @@ export interface paths {
         delete: operations["delete_rule"];
         options?: never;
         head?: never;
-        /** Rename */
-        patch: operations["rename_rule"];
+        /**
+         * Change
+         * @description Renames a rule, or puts it into a folder or under tags.
+         */
+        patch: operations["change_rule"];
         trace?: never;
     };
     "/api/rules/{rule_id}/restore": {
@@ -153,6 +383,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules/{rule_id}/share": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Share
+         * @description Makes the link under which any account of this server can read and copy the rule.
+         */
+        post: operations["share_rule"];
+        /**
+         * Unshare
+         * @description Makes the link void.
+         */
+        delete: operations["unshare_rule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules/{rule_id}/versions": {
         parameters: {
             query?: never;
@@ -184,6 +438,66 @@ export interface paths {
          * @description Counts down the lines and lists the hits. A rule with errors answers 422 with their places.
          */
         post: operations["scan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/since": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Since
+         * @description The hits against those of the session before.
+         */
+        post: operations["since"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hits.parquet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hits As Parquet
+         * @description The table of hits as Parquet, the given symbols in the given order.
+         */
+        post: operations["hits_as_parquet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/value": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Value
+         * @description What an expression of the rule is for one instrument on the as-of day.
+         */
+        post: operations["value"];
         delete?: never;
         options?: never;
         head?: never;
@@ -387,6 +701,111 @@ export interface components {
             /** Password */
             password: string;
         };
+        /** ChartChoice */
+        ChartChoice: {
+            /**
+             * Frame
+             * @default day
+             * @enum {string}
+             */
+            frame: "day" | "week" | "month";
+            /**
+             * Months
+             * @default 6
+             */
+            months: number;
+            /**
+             * Log
+             * @default true
+             */
+            log: boolean;
+            /**
+             * Panes
+             * @default []
+             */
+            panes: string[][];
+        };
+        /**
+         * ColumnChoice
+         * @description A column of the table of hits: a built-in one (`symbol`, `name`, `sector`, `days`) or an expression.
+         */
+        ColumnChoice: {
+            /** Text */
+            text: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /** Width */
+            width?: number | null;
+        };
+        /**
+         * PreferencesDoc
+         * @description account_size: money, None while not said. months: how much of the past a chart shows, 0 for all.
+         */
+        PreferencesDoc: {
+            /** Account Size */
+            account_size?: number | null;
+            table?: components["schemas"]["TableChoice"] | null;
+            /**
+             * Tables
+             * @default {}
+             */
+            tables: {
+                [key: string]: components["schemas"]["TableChoice"];
+            };
+            /**
+             * @default {
+             *       "frame": "day",
+             *       "months": 6,
+             *       "log": true,
+             *       "panes": []
+             *     }
+             */
+            chart: components["schemas"]["ChartChoice"];
+        };
+        /** SortChoice */
+        SortChoice: {
+            /** Text */
+            text: string;
+            /**
+             * Down
+             * @default true
+             */
+            down: boolean;
+        };
+        /** TableChoice */
+        TableChoice: {
+            /** Columns */
+            columns: components["schemas"]["ColumnChoice"][];
+            /**
+             * Sort
+             * @default []
+             */
+            sort: components["schemas"]["SortChoice"][];
+        };
+        /** ListOut */
+        ListOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Symbols */
+            symbols: string[];
+            /**
+             * Saved
+             * Format: date-time
+             */
+            saved: string;
+        };
+        /** ListIn */
+        ListIn: {
+            /** Name */
+            name: string;
+            /** Symbols */
+            symbols: string[];
+        };
         /** MarketOut */
         MarketOut: {
             /** Version */
@@ -436,6 +855,117 @@ export interface components {
             /** Example */
             example: string;
         };
+        /** FactsOut */
+        FactsOut: {
+            /** Symbol */
+            symbol: string;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Sector */
+            sector: string;
+            /** Optionable */
+            optionable: boolean;
+            /** Listed */
+            listed: string | null;
+            /** Delisted */
+            delisted: string | null;
+            /** Delisted Reason */
+            delisted_reason: string;
+            /** Universes */
+            universes: string[];
+            /** Figures */
+            figures: components["schemas"]["FigureOut"][];
+            /** Reports */
+            reports: components["schemas"]["ReportOut"][];
+        };
+        /** FigureOut */
+        FigureOut: {
+            /** Label */
+            label: string;
+            /** Text */
+            text: string;
+            /** Shown */
+            shown: string;
+            /** Value */
+            value: number | null;
+        };
+        /** ReportOut */
+        ReportOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Revenue */
+            revenue: number;
+            /** Earnings */
+            earnings: number;
+            /** Revenue Growth */
+            revenue_growth: number | null;
+            /** Earnings Growth */
+            earnings_growth: number | null;
+            /** Surprise */
+            surprise: number | null;
+        };
+        /**
+         * DrawingOut
+         * @description today: the line's price on the as-of day. touches: days on which prices touched it. values: of a line, one a day bar from
+         *     `from_day` on.
+         */
+        DrawingOut: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Text */
+            text: string;
+            /** Points */
+            points: components["schemas"]["PointOut"][];
+            /** Today */
+            today: number | null;
+            /** Touches */
+            touches: string[];
+            /** Support */
+            support: boolean | null;
+            /** Values */
+            values: (number | null)[];
+            /** From Day */
+            from_day: string | null;
+        };
+        /** PointOut */
+        PointOut: {
+            /** Day */
+            day: string;
+            /** Price */
+            price: number;
+        };
+        /** DrawingIn */
+        DrawingIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "line" | "level" | "range" | "text";
+            /** Points */
+            points: components["schemas"]["PointIn"][];
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
+        /** PointIn */
+        PointIn: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Price */
+            price: number;
+        };
         /** RuleSummary */
         RuleSummary: {
             /** Id */
@@ -448,6 +978,12 @@ export interface components {
             side: string;
             /** Bars */
             bars: string;
+            /** Folder */
+            folder: string;
+            /** Tags */
+            tags: string[];
+            /** Shared */
+            shared: boolean;
             /** Valid */
             valid: boolean;
             /** Version */
@@ -470,6 +1006,12 @@ export interface components {
             side: string;
             /** Bars */
             bars: string;
+            /** Folder */
+            folder: string;
+            /** Tags */
+            tags: string[];
+            /** Shared */
+            shared: boolean;
             /** Valid */
             valid: boolean;
             /** Version */
@@ -481,6 +1023,8 @@ export interface components {
             saved: string;
             /** Text */
             text: string;
+            /** Share */
+            share: string | null;
         };
         /** NewRule */
         NewRule: {
@@ -492,15 +1036,50 @@ export interface components {
              */
             name: string;
         };
+        /**
+         * BroughtOut
+         * @description added: names of the rules kept. problems: files that were not, and why.
+         */
+        BroughtOut: {
+            /** Added */
+            added: string[];
+            /** Problems */
+            problems: string[];
+        };
+        /**
+         * SharedOut
+         * @description A rule of another account, to read and copy. parts: the rules it uses, by name.
+         */
+        SharedOut: {
+            /** Name */
+            name: string;
+            /** About */
+            about: string;
+            /** Owner */
+            owner: string;
+            /** Text */
+            text: string;
+            /** Parts */
+            parts: {
+                [key: string]: string;
+            };
+        };
         /** RuleText */
         RuleText: {
             /** Text */
             text: string;
         };
-        /** RuleName */
-        RuleName: {
+        /**
+         * RuleChange
+         * @description What is given changes; what is not stays.
+         */
+        RuleChange: {
             /** Name */
-            name: string;
+            name?: string | null;
+            /** Folder */
+            folder?: string | null;
+            /** Tags */
+            tags?: string[] | null;
         };
         /** VersionOut */
         VersionOut: {
@@ -515,6 +1094,21 @@ export interface components {
              * Format: date-time
              */
             saved: string;
+        };
+        /**
+         * ColumnOut
+         * @description shown: how its values are read. error: why it has none.
+         */
+        ColumnOut: {
+            /** Text */
+            text: string;
+            /**
+             * Shown
+             * @enum {string}
+             */
+            shown: "percent" | "price" | "amount" | "number" | "truth" | "text";
+            /** Error */
+            error: string | null;
         };
         /** DialOut */
         DialOut: {
@@ -545,7 +1139,7 @@ export interface components {
             days: number;
             /** Values */
             values: {
-                [key: string]: number | null;
+                [key: string]: number | boolean | string | null;
             };
         };
         /** LineOut */
@@ -599,6 +1193,8 @@ export interface components {
             as_of: string;
             /** Universe */
             universe: string | null;
+            /** Lists */
+            lists: string[];
             /** Side */
             side: string;
             /** Bars */
@@ -611,6 +1207,8 @@ export interface components {
             no_bar: number;
             /** Lines */
             lines: components["schemas"]["LineOut"][];
+            /** Columns */
+            columns: components["schemas"]["ColumnOut"][];
             /** Hits */
             hits: components["schemas"]["HitOut"][];
             /** Hits Total */
@@ -637,13 +1235,112 @@ export interface components {
             dials: {
                 [key: string]: number;
             };
+            /**
+             * Columns
+             * @default [
+             *       "close",
+             *       "change",
+             *       "volume",
+             *       "rel_volume(20)",
+             *       "off_high(52w)",
+             *       "adr(20)"
+             *     ]
+             */
+            columns: string[];
         };
-        /** ChartOut */
+        /** GoneOut */
+        GoneOut: {
+            /** Symbol */
+            symbol: string;
+            /** Name */
+            name: string;
+        };
+        /** SinceOut */
+        SinceOut: {
+            /** Before */
+            before: string;
+            /** New */
+            new: string[];
+            /** Stayed */
+            stayed: string[];
+            /** Gone */
+            gone: components["schemas"]["GoneOut"][];
+        };
+        /** RuleIn */
+        RuleIn: {
+            /** Text */
+            text: string;
+            /** As Of */
+            as_of?: string | null;
+            /** Universe */
+            universe?: string | null;
+            /**
+             * Dials
+             * @default {}
+             */
+            dials: {
+                [key: string]: number;
+            };
+        };
+        /** ParquetIn */
+        ParquetIn: {
+            /** Text */
+            text: string;
+            /** As Of */
+            as_of?: string | null;
+            /**
+             * Columns
+             * @default [
+             *       "close",
+             *       "change",
+             *       "volume",
+             *       "rel_volume(20)",
+             *       "off_high(52w)",
+             *       "adr(20)"
+             *     ]
+             */
+            columns: string[];
+            /**
+             * Symbols
+             * @default []
+             */
+            symbols: string[];
+        };
+        /** ValueOut */
+        ValueOut: {
+            /** Value */
+            value: number | boolean | string | null;
+            /**
+             * Shown
+             * @enum {string}
+             */
+            shown: "percent" | "price" | "amount" | "number" | "truth" | "text";
+        };
+        /** ValueIn */
+        ValueIn: {
+            /** Text */
+            text: string;
+            /** Expression */
+            expression: string;
+            /** Symbol */
+            symbol: string;
+            /** As Of */
+            as_of?: string | null;
+        };
+        /**
+         * ChartOut
+         * @description hits: positions among the bars drawn. past: days of every hit of the instrument's history.
+         */
         ChartOut: {
             /** Symbol */
             symbol: string;
             /** Name */
             name: string;
+            /**
+             * Frame
+             * @enum {string}
+             */
+            frame: "day" | "week" | "month";
             /** Days */
             days: string[];
             /** Open */
@@ -662,6 +1359,12 @@ export interface components {
             overlays: components["schemas"]["OverlayOut"][];
             /** Hits */
             hits: number[];
+            /** Panes */
+            panes: components["schemas"]["PaneLineOut"][][];
+            /** Past */
+            past: string[];
+            /** First Day */
+            first_day: string | null;
             /** Facts */
             facts: {
                 [key: string]: number | null;
@@ -671,6 +1374,20 @@ export interface components {
         OverlayOut: {
             /** Label */
             label: string;
+            /** Values */
+            values: (number | null)[];
+        };
+        /** PaneLineOut */
+        PaneLineOut: {
+            /** Text */
+            text: string;
+            /**
+             * Shown
+             * @enum {string}
+             */
+            shown: "percent" | "price" | "amount" | "number" | "truth" | "text";
+            /** Error */
+            error: string | null;
             /** Values */
             values: (number | null)[];
         };
@@ -692,10 +1409,21 @@ export interface components {
                 [key: string]: number;
             };
             /**
+             * Frame
+             * @default day
+             * @enum {string}
+             */
+            frame: "day" | "week" | "month";
+            /**
              * Bars
              * @default 260
              */
             bars: number;
+            /**
+             * Panes
+             * @default []
+             */
+            panes: string[][];
         };
         /** ChartsIn */
         ChartsIn: {
@@ -705,6 +1433,12 @@ export interface components {
             text?: string | null;
             /** As Of */
             as_of?: string | null;
+            /**
+             * Frame
+             * @default day
+             * @enum {string}
+             */
+            frame: "day" | "week" | "month";
             /**
              * Bars
              * @default 130
@@ -865,7 +1599,10 @@ export interface components {
             detail: string;
             result: components["schemas"]["StudyOut"] | null;
         };
-        /** StudyOut */
+        /**
+         * StudyOut
+         * @description lists: the account's lists in the universe, chosen with hindsight.
+         */
         StudyOut: {
             /** Hits */
             hits: number;
@@ -885,6 +1622,8 @@ export interface components {
             };
             /** Events */
             events: components["schemas"]["EventOut"][];
+            /** Lists */
+            lists: string[];
         };
         /** StudyIn */
         StudyIn: {
@@ -1005,6 +1744,136 @@ export interface operations {
             };
         };
     };
+    preferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreferencesDoc"];
+                };
+            };
+        };
+    };
+    keep_preferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreferencesDoc"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreferencesDoc"];
+                };
+            };
+        };
+    };
+    lists: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOut"][];
+                };
+            };
+        };
+    };
+    keep_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOut"];
+                };
+            };
+        };
+    };
+    delete_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    restore_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOut"];
+                };
+            };
+        };
+    };
     market: {
         parameters: {
             query?: never;
@@ -1045,6 +1914,132 @@ export interface operations {
             };
         };
     };
+    facts: {
+        parameters: {
+            query?: {
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactsOut"];
+                };
+            };
+        };
+    };
+    drawings: {
+        parameters: {
+            query?: {
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrawingOut"][];
+                };
+            };
+        };
+    };
+    draw: {
+        parameters: {
+            query?: {
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrawingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrawingOut"];
+                };
+            };
+        };
+    };
+    redraw: {
+        parameters: {
+            query?: {
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                symbol: string;
+                drawing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrawingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrawingOut"];
+                };
+            };
+        };
+    };
+    erase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                symbol: string;
+                drawing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     rules: {
         parameters: {
             query?: {
@@ -1080,6 +2075,95 @@ export interface operations {
                 "application/json": components["schemas"]["NewRule"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleDetail"];
+                };
+            };
+        };
+    };
+    rules_as_zip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    bring_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Files */
+                    files: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtOut"];
+                };
+            };
+        };
+    };
+    shared_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharedOut"];
+                };
+            };
+        };
+    };
+    copy_shared_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -1160,7 +2244,7 @@ export interface operations {
             };
         };
     };
-    rename_rule: {
+    change_rule: {
         parameters: {
             query?: never;
             header?: never;
@@ -1171,7 +2255,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RuleName"];
+                "application/json": components["schemas"]["RuleChange"];
             };
         };
         responses: {
@@ -1209,6 +2293,50 @@ export interface operations {
         };
     };
     duplicate_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleDetail"];
+                };
+            };
+        };
+    };
+    share_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleDetail"];
+                };
+            };
+        };
+    };
+    unshare_rule: {
         parameters: {
             query?: never;
             header?: never;
@@ -1272,6 +2400,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScanOut"];
+                };
+            };
+        };
+    };
+    since: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SinceOut"];
+                };
+            };
+        };
+    };
+    hits_as_parquet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParquetIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    value: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ValueIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValueOut"];
                 };
             };
         };

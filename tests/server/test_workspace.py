@@ -1,0 +1,303 @@
+"""Lists and combined universes, columns, charts of frames, facts, drawings, choices, and the library."""
+
+import io
+import time
+import zipfile
+
+import numpy as np
+import pyarrow.parquet as pq
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from tests.server.conftest import Api
+from upperwick.market.services import open_market
+
+pytestmark = pytest.mark.django_db
+ALL = "close > 0"
+
+
+def symbols(found: dict) -> list[str]:
+    return [hit["symbol"] for hit in found["hits"]]
+
+
+def scan(api: Api, text: str, **more: object) -> dict:
+    answer = api.post("/scan", {"text": text, **more})
+    assert answer.status_code == 200, answer.content
+    return answer.json()
+
+
+# -- lists and universes ---------------------------------------------------------------------------------------------
+
+
+def test_a_list_is_a_universe_of_its_owner_alone(api: Api, other: Api) -> None:
+    five = symbols(scan(api, ALL))[:5]
+    made = api.post("/lists", {"name": "Five", "symbols": [*five, five[0].lower()]}).json()
+    assert made["symbols"] == five  # once each, in the order given
+    found = scan(api, f"universe: Five\n{ALL}")
+    assert (symbols(found), found["lists"], found["universe"]) == (sorted(five), ["Five"], "Five")
+    refused = other.post("/scan", {"text": f"universe: Five\n{ALL}"})
+    assert refused.status_code == 422
+    assert "no universe named “Five”" in refused.json()["detail"]
+    assert other.delete(f"/lists/{made['id']}").status_code == 404
+    # A changed list is another universe: nothing computed over the old one is left.
+    api.post("/lists", {"name": "Five", "symbols": five[:2]})
+    assert symbols(scan(api, f"universe: Five\n{ALL}")) == sorted(five[:2])
+
+
+def test_universes_are_combined(api: Api) -> None:
+    index = set(symbols(scan(api, f"universe: Harbour 500\n{ALL}")))
+    every = set(symbols(scan(api, ALL)))
+    some = sorted(index)[:3] + sorted(every - index)[:2]
+    api.post("/lists", {"name": "Some", "symbols": some})
+    assert set(symbols(scan(api, f"universe: Harbour 500 and Some\n{ALL}"))) == index & set(some)
+    assert set(symbols(scan(api, f"universe: Harbour 500 or Some\n{ALL}"))) == index | set(some)
+    assert set(symbols(scan(api, f"universe: Some without Harbour 500\n{ALL}"))) == set(some) - index
+    assert "did you mean “Harbour 500”" in api.post("/scan", {"text": f"universe: Some and Harbor 500\n{ALL}"}).json()["detail"]
+
+
+@pytest.mark.parametrize(
+    ("body", "said"),
+    [({"name": "Harbour 500", "symbols": []}, "cannot name a list"), ({"name": " ", "symbols": []}, "needs a name"),
+     ({"name": "X", "symbols": ["NOSUCH"]}, "no instrument NOSUCH")],
+)  # fmt: skip
+def test_bad_lists_are_refused_with_a_sentence(api: Api, body: dict, said: str) -> None:
+    answer = api.post("/lists", body)
+    assert answer.status_code == 422
+    assert said in answer.json()["detail"]
+
+
+def test_a_deleted_list_comes_back(api: Api) -> None:
+    made = api.post("/lists", {"name": "Gone", "symbols": symbols(scan(api, ALL))[:1]}).json()
+    assert api.delete(f"/lists/{made['id']}").status_code == 204
+    assert api.get("/lists").json() == []
+    assert api.post(f"/lists/{made['id']}/restore").json()["name"] == "Gone"
+    assert [found["name"] for found in api.get("/lists").json()] == ["Gone"]
+
+
+def test_a_study_over_a_list_says_whose_hindsight_it_is(api: Api) -> None:
+    api.post("/lists", {"name": "Few", "symbols": symbols(scan(api, ALL))[:4]})
+    run = api.post("/studies", {"text": "universe: Few\nclose crosses above sma(20)", "horizons": [5]}).json()
+    for _ in range(100):
+        if run["state"] != "running":
+            break
+        time.sleep(0.05)
+        run = api.get(f"/studies/{run['id']}").json()
+    assert run["state"] == "done", run
+    assert run["result"]["lists"] == ["Few"]
+
+
+# -- columns ---------------------------------------------------------------------------------------------------------
+
+
+def test_columns_are_any_expression_and_a_wrong_one_spoils_nothing(api: Api) -> None:
+    asked = ["range / atr(14)", "closs", "sector", "close > sma(50)", "floor * 2", "change"]
+    found = scan(api, f"dial floor = 3\n{ALL}", columns=asked)
+    assert [(c["text"], c["shown"], bool(c["error"])) for c in found["columns"]] == [
+        ("range / atr(14)", "number", False), ("closs", "number", True), ("sector", "text", False), ("close > sma(50)", "truth", False),
+        ("floor * 2", "number", False), ("change", "percent", False),
+    ]  # fmt: skip
+    assert "did you mean `close`" in found["columns"][1]["error"]
+    first = found["hits"][0]["values"]
+    assert first["floor * 2"] == 6
+    assert isinstance(first["close > sma(50)"], bool)
+    assert first["sector"] == found["hits"][0]["sector"]
+    bars = open_market().market.bars
+    at = bars.ends(bars.last_day)[bars.number[found["hits"][0]["symbol"]]] - 1
+    high, low, close = (getattr(bars, f)[: at + 1] * bars.factor[: at + 1] for f in ("high", "low", "close"))
+    begin = bars.offsets[bars.number[found["hits"][0]["symbol"]]]
+    true_range = np.maximum(high[1:], close[:-1]) - np.minimum(low[1:], close[:-1])
+    ranges = np.concatenate([[high[begin] - low[begin]], true_range[begin:]])
+    average = ranges[:14].mean()
+    for value in ranges[14:]:
+        average += (value - average) / 14
+    assert first["range / atr(14)"] == pytest.approx((high[at] - low[at]) / average, rel=1e-6)
+
+
+def test_hits_are_compared_with_the_session_before(api: Api) -> None:
+    text = "close > highest(high, 20) 1 ago"
+    now = set(symbols(scan(api, text)))
+    found = api.post("/since", {"text": text}).json()
+    before = set(symbols(scan(api, text, as_of=found["before"])))
+    assert set(found["new"]) == now - before
+    assert set(found["stayed"]) == now & before
+    assert {g["symbol"] for g in found["gone"]} == before - now
+
+
+def test_hits_as_parquet_in_the_order_asked(api: Api) -> None:
+    wanted = symbols(scan(api, ALL))[:3][::-1]
+    answer = api.post("/hits.parquet", {"text": ALL, "columns": ["close", "nonsense", "close > 5"], "symbols": wanted})
+    table = pq.read_table(io.BytesIO(answer.content))
+    assert table.column_names == ["day", "symbol", "name", "sector", "days", "close", "close > 5"]
+    assert table["symbol"].to_pylist() == wanted
+
+
+def test_the_value_of_a_name_in_the_rule(api: Api) -> None:
+    text = "let base = sma(20)\ndial n = 5\nclose > base"
+    symbol = symbols(scan(api, ALL))[0]
+    expected = scan(api, ALL, columns=["sma(20)", "close > sma(5)"])["hits"][0]["values"]
+    for expression, value, shown in (
+        ("base", expected["sma(20)"], "price"), ("n", 5, "number"), ("close > sma(n)", expected["close > sma(5)"], "truth"),
+        ("symbol", symbol, "text"),
+    ):  # fmt: skip
+        found = api.post("/value", {"text": text, "expression": expression, "symbol": symbol}).json()
+        assert found == {"value": pytest.approx(value) if isinstance(value, float) else value, "shown": shown}
+    # What is wrong elsewhere in the rule is no reason not to say it.
+    assert api.post("/value", {"text": text + "\nclosee >", "expression": "base", "symbol": symbol}).status_code == 200
+    assert api.post("/value", {"text": text, "expression": "bass", "symbol": symbol}).status_code == 422
+
+
+# -- charts ----------------------------------------------------------------------------------------------------------
+
+
+def test_a_weekly_chart_holds_whole_weeks_of_the_daily_one(api: Api) -> None:
+    symbol = symbols(scan(api, ALL))[0]
+    day = api.post("/chart", {"symbol": symbol, "bars": 400}).json()
+    week = api.post("/chart", {"symbol": symbol, "bars": 60, "frame": "week"}).json()
+    assert len(week["days"]) == 60
+    at = day["days"].index(week["days"][40]) + 1
+    begin = day["days"].index(week["days"][39]) + 1
+    assert week["open"][40] == day["open"][begin]
+    assert week["close"][40] == day["close"][at - 1]
+    assert week["high"][40] == max(day["high"][begin:at])
+    assert week["low"][40] == min(day["low"][begin:at])
+    assert week["volume"][40] == pytest.approx(sum(day["volume"][begin:at]), rel=1e-9, abs=3)
+
+
+def test_a_chart_carries_panes_past_hits_and_the_last_bar_is_the_week_so_far(api: Api) -> None:
+    symbol = symbols(scan(api, ALL))[0]
+    body = {"symbol": symbol, "text": "close > sma(50)\nrsi(14) > 60", "as_of": "2024-06-26", "bars": 100,
+            "panes": [["rsi(14)"], ["macd", "macd_signal"], ["nonsense"], ["squeeze"]]}  # fmt: skip
+    found = api.post("/chart", body).json()
+    assert [[line["text"] for line in pane] for pane in found["panes"]] == body["panes"]
+    assert all(0 <= v <= 100 for v in found["panes"][0][0]["values"])
+    assert "not known" in found["panes"][2][0]["error"]
+    assert {v for v in found["panes"][3][0]["values"]} <= {0, 1}
+    assert found["days"][-1] == "2024-06-26"
+    assert {found["days"][i] for i in found["hits"]} == {d for d in found["past"] if d >= found["days"][0]}
+    week = api.post("/chart", {**body, "frame": "week"}).json()
+    assert week["days"][-1] == "2024-06-26"  # a Wednesday: the week so far
+    for i in week["hits"]:
+        before = week["days"][i - 1] if i else ""
+        assert any(before < d <= week["days"][i] for d in found["past"])
+
+
+def test_facts_tell_nothing_of_later_days(api: Api) -> None:
+    symbol = symbols(scan(api, 'kind == "share"\nlisted_days > 1000'))[0]
+    found = api.get(f"/facts/{symbol}?as_of=2022-03-01").json()
+    assert len(found["reports"]) == 8
+    assert all(r["day"] <= "2022-03-01" for r in found["reports"])
+    assert {f["label"] for f in found["figures"]} >= {"Market cap", "ADR", "Days to report"}
+    assert found["delisted"] is None
+    assert api.get("/facts/NOSUCH").status_code == 404
+    market = open_market().market
+    gone = next(k for k, d in enumerate(market.delisted) if d >= 0)
+    last = str(np.datetime64(int(market.delisted[gone]), "D"))
+    earlier = str(np.datetime64(int(market.delisted[gone]) - 30, "D"))
+    assert api.get(f"/facts/{market.bars.symbols[gone]}?as_of={earlier}").json()["delisted"] is None
+    assert api.get(f"/facts/{market.bars.symbols[gone]}").json()["delisted"] == last
+
+
+# -- drawings --------------------------------------------------------------------------------------------------------
+
+
+def test_drawings_are_kept_moved_and_erased_by_their_owner(api: Api, other: Api) -> None:
+    symbol = symbols(scan(api, ALL))[0]
+    chart = api.post("/chart", {"symbol": symbol, "bars": 200}).json()
+    first, second = ({"day": chart["days"][i], "price": chart["low"][i]} for i in (40, 120))
+    line = api.post(f"/drawings/{symbol}", {"kind": "line", "points": [first, second]}).json()
+    days = 199 - 40
+    assert line["today"] == pytest.approx(first["price"] * (second["price"] / first["price"]) ** (days / 80), rel=1e-5)
+    assert {chart["days"][40]} <= set(line["touches"])
+    level = api.post(f"/drawings/{symbol}", {"kind": "level", "points": [first], "text": "the old low"}).json()
+    assert (level["today"], level["text"]) == (pytest.approx(first["price"]), "the old low")
+    moved = api.put(f"/drawings/{symbol}/{level['id']}", {"kind": "level", "points": [second], "text": "moved"}).json()
+    assert moved["today"] == pytest.approx(second["price"])
+    assert [d["id"] for d in api.get(f"/drawings/{symbol}").json()] == [line["id"], level["id"]]
+    assert other.get(f"/drawings/{symbol}").json() == []
+    assert other.delete(f"/drawings/{symbol}/{line['id']}").status_code == 404
+    assert api.delete(f"/drawings/{symbol}/{line['id']}").status_code == 204
+    assert len(api.get(f"/drawings/{symbol}").json()) == 1
+
+
+def test_a_drawing_follows_splits_and_is_not_seen_before_its_day(api: Api) -> None:
+    market = open_market().market
+    factor = market.bars.factor
+    k = next(k for k in range(len(market.bars.symbols)) if factor[market.bars.offsets[k + 1] - 1] > factor[market.bars.offsets[k]])
+    symbol, begin, end = market.bars.symbols[k], market.bars.offsets[k], market.bars.offsets[k + 1]
+    split = begin + int(np.flatnonzero(np.diff(factor[begin:end]) > 0)[0]) + 1
+    before, after = (str(market.bars.days[i].astype("datetime64[D]")) for i in (split - 1, split + 1))
+    price = float(market.bars.close[split - 1])
+    made = api.post(f"/drawings/{symbol}?as_of={before}", {"kind": "level", "points": [{"day": before, "price": price}]}).json()
+    assert made["today"] == pytest.approx(price)
+    (later,) = api.get(f"/drawings/{symbol}?as_of={after}").json()
+    assert later["today"] == pytest.approx(price / (factor[split + 1] / factor[split - 1]))
+    much_earlier = str(market.bars.days[split - 5].astype("datetime64[D]"))
+    assert api.get(f"/drawings/{symbol}?as_of={much_earlier}").json() == []
+
+
+def test_bad_drawings_are_refused(api: Api) -> None:
+    symbol = symbols(scan(api, ALL))[0]
+    point = {"day": "2024-01-10", "price": 5}
+    for body, said in (
+        ({"kind": "line", "points": [point]}, "2 points"), ({"kind": "level", "points": [{**point, "price": -1}]}, "above zero"),
+        ({"kind": "line", "points": [point, point]}, "two different bars"),
+    ):  # fmt: skip
+        answer = api.post(f"/drawings/{symbol}", body)
+        assert answer.status_code == 422
+        assert said in answer.json()["detail"]
+
+
+# -- choices ---------------------------------------------------------------------------------------------------------
+
+
+def test_choices_are_kept_for_the_account(api: Api, other: Api) -> None:
+    usual = api.get("/preferences").json()
+    assert (usual["account_size"], usual["chart"]["frame"]) == (None, "day")
+    mine = {**usual, "account_size": 50_000, "tables": {"Momentum": {"columns": [{"text": "change(63)", "label": "3 months"}]}}}
+    assert api.put("/preferences", mine).status_code == 200
+    kept = api.get("/preferences").json()
+    assert (kept["account_size"], kept["tables"]["Momentum"]["columns"][0]["label"]) == (50_000, "3 months")
+    assert other.get("/preferences").json() == usual
+    assert api.put("/preferences", {**usual, "account_size": -1}).status_code == 422
+
+
+# -- library ---------------------------------------------------------------------------------------------------------
+
+
+def test_folders_and_tags(api: Api) -> None:
+    rule = api.post("/rules", {"text": "name: A\nclose > 1"}).json()
+    changed = api.patch(f"/rules/{rule['id']}", {"folder": " Long  term ", "tags": ["Trend", "trend", ""]}).json()
+    assert (changed["folder"], changed["tags"], changed["version"]) == ("Long term", ["trend"], 1)
+    assert api.post(f"/rules/{rule['id']}/duplicate").json()["folder"] == "Long term"
+
+
+def test_all_rules_go_out_as_a_zip_and_come_back(api: Api, other: Api) -> None:
+    for folder, name in (("Trend", "Up: steep"), ("Trend", "Down"), ("", "Up")):
+        rule = api.post("/rules", {"text": f"name: {name}\nclose > 1"}).json()
+        api.patch(f"/rules/{rule['id']}", {"folder": folder})
+    content = api.get("/rules/zip").content
+    with zipfile.ZipFile(io.BytesIO(content)) as archive:
+        assert sorted(archive.namelist()) == ["Trend/Down.rule", "Trend/Up- steep.rule", "Up.rule"]
+    files = [SimpleUploadedFile("rules.zip", content), SimpleUploadedFile("own.rule", b"close > 2"),
+             SimpleUploadedFile("bad.rule", b"\xff\xfe\x00"), SimpleUploadedFile("bad.zip", b"no zip")]  # fmt: skip
+    found = other.client.post("/api/rules/files", {"files": files}).json()
+    assert sorted(found["added"]) == ["Down", "Up", "Up: steep", "own"]
+    assert len(found["problems"]) == 2
+    kept = {r["name"]: r for r in other.get("/rules").json()}
+    assert (kept["Down"]["folder"], kept["Up"]["folder"]) == ("Trend", "")
+
+
+def test_a_shared_rule_is_read_and_copied_but_not_changed(api: Api, other: Api) -> None:
+    api.post("/rules", {"text": "name: Base\nclose > 1"})
+    api.post("/rules", {"text": "name: Secret\nclose > 3"})
+    rule = api.post("/rules", {"text": 'name: Mine\nabout: an idea\nuse "Base"\nclose > 2'}).json()
+    token = api.post(f"/rules/{rule['id']}/share").json()["share"]
+    assert api.post(f"/rules/{rule['id']}/share").json()["share"] == token
+    seen = other.get(f"/rules/shared/{token}").json()
+    assert (seen["name"], seen["about"], list(seen["parts"])) == ("Mine", "an idea", ["Base"])
+    copied = other.post(f"/rules/shared/{token}/copy").json()
+    assert copied["valid"]
+    assert {"Base", "Mine"} <= {r["name"] for r in other.get("/rules").json()}
+    assert other.put(f"/rules/{rule['id']}", {"text": "close > 9"}).status_code == 404
+    api.delete(f"/rules/{rule['id']}/share")
+    assert other.get(f"/rules/shared/{token}").status_code == 404

@@ -1,0 +1,64 @@
+"""Routes of an account's own choices."""
+
+from typing import Annotated, Literal
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+from pydantic import Field
+
+from upperwick.accounts.models import Preferences
+
+router = Router(tags=["preferences"])
+Text = Annotated[str, Field(max_length=200)]
+Name = Annotated[str, Field(max_length=60)]
+
+
+class ColumnChoice(Schema):
+    """A column of the table of hits: a built-in one (`symbol`, `name`, `sector`, `days`) or an expression."""
+
+    text: Text
+    label: Text = ""
+    width: int | None = Field(None, ge=30, le=800)
+
+
+class SortChoice(Schema):
+    text: Text
+    down: bool = True
+
+
+Columns = Annotated[list[ColumnChoice], Field(max_length=30)]
+
+
+class TableChoice(Schema):
+    columns: Columns
+    sort: list[SortChoice] = Field([], max_length=6)
+
+
+class ChartChoice(Schema):
+    frame: Literal["day", "week", "month"] = "day"
+    months: int = Field(6, ge=0, le=1200)
+    log: bool = True
+    panes: list[Annotated[list[Text], Field(max_length=4)]] = Field([], max_length=6)
+
+
+class PreferencesDoc(Schema):
+    """account_size: money, None while not said. months: how much of the past a chart shows, 0 for all."""
+
+    account_size: float | None = Field(None, gt=0, le=1e12)
+    table: TableChoice | None = None
+    tables: dict[Name, TableChoice] = Field({}, max_length=40)
+    chart: ChartChoice = ChartChoice()
+
+
+@router.get("", response=PreferencesDoc, operation_id="preferences")
+def preferences(request: HttpRequest):
+    """The account's choices; the usual ones until it has made any."""
+    kept = Preferences.objects.filter(owner=request.user).first()
+    return PreferencesDoc.model_validate(kept.document) if kept else PreferencesDoc()
+
+
+@router.put("", response=PreferencesDoc, operation_id="keep_preferences")
+def keep(request: HttpRequest, body: PreferencesDoc):
+    """Keeps all of the account's choices."""
+    Preferences.objects.update_or_create(owner=request.user, defaults={"document": body.model_dump()})
+    return body

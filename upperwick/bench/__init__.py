@@ -1,0 +1,1 @@
+"""Lists of instruments: saved from hits, brought in, and used as universes."""

@@ -1,0 +1,48 @@
+"""Routes of lists."""
+
+from datetime import datetime
+
+from django.http import HttpRequest
+from ninja import Router, Schema, Status
+from pydantic import Field
+
+from upperwick.bench import services
+from upperwick.market.services import open_market
+
+router = Router(tags=["lists"])
+
+
+class ListOut(Schema):
+    id: int
+    name: str
+    symbols: list[str]
+    saved: datetime
+
+
+class ListIn(Schema):
+    name: str = Field(max_length=80)
+    symbols: list[str] = Field(max_length=services.MOST_SYMBOLS)
+
+
+@router.get("", response=list[ListOut], operation_id="lists")
+def lists(request: HttpRequest):
+    """The account's lists by name."""
+    return list(services.lists_of(request.user)[: services.MOST_LISTS])
+
+
+@router.post("", response=ListOut, operation_id="keep_list")
+def keep(request: HttpRequest, body: ListIn):
+    """Keeps a list under its name; one of the same name is replaced."""
+    return services.keep(request.user, open_market().market, body.name, body.symbols)
+
+
+@router.delete("/{list_id}", response={204: None}, operation_id="delete_list")
+def delete(request: HttpRequest, list_id: int):
+    services.delete(services.find(request.user, list_id))
+    return Status(204, None)
+
+
+@router.post("/{list_id}/restore", response=ListOut, operation_id="restore_list")
+def restore(request: HttpRequest, list_id: int):
+    """Undoes a deletion."""
+    return services.restore(services.find(request.user, list_id, deleted=True))

@@ -1,0 +1,88 @@
+"""Lists of an account: kept, changed, put away and brought back; and universes made of them."""
+
+import hashlib
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+
+from upperwick.bench.models import BenchList
+from upperwick.market.services import LIST_KEY, no_universe
+from upperwick.problems import Refused
+from wickcore.bars.market import Market
+from wickcore.bars.universe import UnknownUniverse, read_universe
+
+MOST_LISTS, MOST_SYMBOLS = 500, 10_000
+
+
+def lists_of(owner: Any) -> Any:
+    """The owner's lists that are not deleted."""
+    return BenchList.objects.filter(owner=owner, deleted__isnull=True)
+
+
+def find(owner: Any, list_id: int, deleted: bool = False) -> BenchList:
+    """One list of the owner. Raises Refused (404) for another's or none."""
+    found = BenchList.objects.filter(owner=owner, id=list_id, deleted__isnull=not deleted).first()
+    if found is None:
+        raise Refused("There is no such list.", 404)
+    return found
+
+
+@transaction.atomic
+def keep(owner: Any, market: Market, name: str, symbols: list[str]) -> BenchList:
+    """Keeps a list under its name; one of the same name is replaced. Raises Refused naming symbols the market does not hold."""
+    name = " ".join(name.split())[:80]
+    if not name:
+        raise Refused("A list needs a name.", 422)
+    if name in market.universes or name.startswith(LIST_KEY) or any(c in name for c in '"#:'):
+        raise Refused(f"“{name}” cannot name a list: it is a universe's name, or holds one of \" # :", 422)
+    unique = list(dict.fromkeys(s.strip().upper() for s in symbols if s.strip()))
+    if len(unique) > MOST_SYMBOLS:
+        raise Refused(f"A list holds at most {MOST_SYMBOLS:,} symbols.", 422)
+    unknown = [s for s in unique if s not in market.bars.number]
+    if unknown:
+        raise Refused(f"The market holds no instrument {', '.join(unknown[:5])}{' …' if len(unknown) > 5 else ''}.", 422)
+    if lists_of(owner).exclude(name=name).count() >= MOST_LISTS:
+        raise Refused(f"An account holds at most {MOST_LISTS} lists; delete some first.", 422)
+    return lists_of(owner).update_or_create(owner=owner, name=name, deleted=None, defaults={"symbols": unique})[0]
+
+
+def delete(found: BenchList) -> None:
+    """Puts the list away; `restore` brings it back."""
+    found.deleted = timezone.now()
+    found.save(update_fields=["deleted"])
+
+
+def restore(found: BenchList) -> BenchList:
+    """Brings a deleted list back, under a free name."""
+    taken = set(lists_of(found.owner).values_list("name", flat=True))
+    name, number = found.name, 2
+    while name in taken:
+        name, number = f"{found.name[:70]} {number}", number + 1
+    found.name, found.deleted = name, None
+    found.save()
+    return found
+
+
+def universe_key(owner: Any, market: Market, text: str | None) -> tuple[str, list[str]]:
+    """What the core calls the universe a person wrote, and the names of their lists in it; "" for all instruments.
+
+    A list's key is made of its symbols, so that what is computed over a list never outlives a change of it. Raises Refused.
+    """
+    if not text or not text.strip():
+        return "", []
+    own = {found.name: found for found in lists_of(owner)}
+    known = {u for u in market.universes if not u.startswith(LIST_KEY)}
+    try:
+        parts = read_universe(text, known | own.keys())
+    except UnknownUniverse as unknown:
+        raise no_universe(market, unknown, own) from None
+    words, used = [], []
+    for join, name in parts:
+        key = name
+        if name in own and name not in known:
+            key = LIST_KEY + hashlib.blake2b(",".join(own[name].symbols).encode(), digest_size=8).hexdigest()
+            market.add_list(key, own[name].symbols)
+            used.append(name)
+        words += [join, key] if join else [key]
+    return " ".join(words), used

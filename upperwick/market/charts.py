@@ -1,0 +1,125 @@
+"""One instrument's chart: bars of a frame up to the as-of day, what the rule talks about, its hits, and panes of measures."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from upperwick.market.files import iso
+from upperwick.market.services import as_of_day, open_market, request_limits, shown_as
+from upperwick.problems import Refused
+from wickcore.bars.bars import Bars, Bools, Ints
+from wickcore.bars.frames import period
+from wickcore.language.check import check_expression
+from wickcore.language.problems import RuleError
+from wickcore.language.rule import CheckedRule, Value
+from wickcore.measures.frame import TRUE, UNKNOWN
+
+CHART_BARS, MOST_PANES, MOST_LINES = 4_000, 6, 4
+FIELDS = ("open", "high", "low", "close", "volume")
+FACTS = {
+    "change": "change", "rel_volume": "rel_volume(20)", "off_high": "off_high(52w)", "adr": "adr(20)", "atr": "atr(14)",
+    "days_to_report": "days_to_report", "market_cap": "market_cap", "pe": "pe",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class ChartAsked:
+    """bars: at most so many of the frame, the latest last. panes: expressions of each pane below the prices. facts: whether the figures
+    of the latest bar are wanted. past: whether the days of all hits of the instrument's history are."""
+
+    symbol: str
+    as_of: str | None = None
+    frame: str = "day"
+    bars: int = 260
+    panes: Sequence[Sequence[str]] = field(default_factory=tuple)
+    facts: bool = True
+    past: bool = True
+
+
+def place(bars: Bars, symbol: str, day: int) -> tuple[int, int, int]:
+    """The instrument's number, and begin and end of its bars up to a day. Raises Refused for an unknown symbol."""
+    if symbol not in bars.number:
+        raise Refused(f"There is no instrument {symbol}.", 404)
+    k = bars.number[symbol]
+    return k, int(bars.offsets[k]), int(bars.ends(day)[k])
+
+
+def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) -> dict[str, Any]:
+    """The chart on the as-of day's scale. A bar of a week or a month is the one so far on its last day here; a level of the rule is its
+    value on that day. Raises Refused for an unknown symbol."""
+    engine = open_market()
+    market, table = engine.market, engine.market.bars
+    day = as_of_day(market, asked.as_of)
+    k, begin, end = place(table, asked.symbol, day)
+    scale = float(table.factor[end - 1]) if end > begin else 1.0
+    bars = {f: check_expression(f, asked.frame) for f in FIELDS}
+    bars["change"] = check_expression("change", asked.frame)
+    panes = [[_pane(text, asked.frame) for text in lines[:MOST_LINES]] for lines in list(asked.panes)[:MOST_PANES]]
+    facts = {name: check_expression(text) for name, text in FACTS.items()} if asked.facts else {}
+    levels, deciding = (rule.overlays, rule.deciding) if rule else ((), ())
+    values = [*bars.values(), *(v for lines in panes for _, v, _ in lines if v), *facts.values()]
+    ops = [*(v.op for v in values), *(o.op for o in levels), *(line.op for line in deciding)]
+    rows = dict(zip([op.key for op in ops], engine.rows(ops, asked.symbol, request_limits()), strict=True))
+    ends = _ends(table, asked.frame, begin, end)[-min(max(asked.bars, 1), CHART_BARS) :]
+
+    def read(value: Value, at: Any) -> Any:
+        row = rows[value.op.key][at]
+        if value.type == "condition":
+            return np.where(row == UNKNOWN, np.nan, row == TRUE)
+        return row / scale ** float(value.degree) if value.degree else row
+
+    hits = np.empty(0, np.int64)
+    if rule is not None:
+        truth = np.all([rows[line.op.key][: end - begin] == TRUE for line in deciding], axis=0)
+        hits = np.flatnonzero(truth & members[begin:end] if members is not None else truth)
+    shown = np.unique(np.searchsorted(ends, hits[hits > ends[0] - 1])) if len(ends) else hits
+    return {
+        "symbol": asked.symbol,
+        "name": market.names[k] if market.names else asked.symbol,
+        "frame": asked.frame,
+        "days": [iso(d) for d in table.days[begin:end][ends]],
+        **{name: rounded(read(value, ends)) for name, value in bars.items() if name != "volume"},
+        "volume": [float(v) for v in np.round(np.nan_to_num(read(bars["volume"], ends)))],
+        "overlays": [{"label": o.label, "values": rounded(rows[o.op.key][ends] / scale)} for o in levels],
+        "hits": shown.tolist(),
+        "panes": [
+            [
+                {
+                    "text": text,
+                    "shown": shown_as(value) if value else "number",
+                    "error": error,
+                    "values": rounded(read(value, ends)) if value else [],
+                }
+                for text, value, error in lines
+            ]
+            for lines in panes
+        ],
+        "past": [iso(d) for d in table.days[begin:end][hits]] if asked.past else [],
+        "first_day": iso(table.days[begin]) if end > begin else None,
+        "facts": {name: _number(read(value, end - begin - 1)) for name, value in facts.items()} if end > begin else {},
+    }
+
+
+def _ends(bars: Bars, frame: str, begin: int, end: int) -> Ints:
+    """The last bar of each of the frame's bars, as positions from `begin`; the last of them may be unfinished."""
+    numbers = period(bars, frame, slice(begin, end))
+    return np.flatnonzero(np.append(numbers[1:] != numbers[:-1], True)) if end > begin else np.empty(0, np.int64)
+
+
+def _pane(text: str, frame: str) -> tuple[str, Value | None, str | None]:
+    try:
+        value = check_expression(text, frame)
+    except RuleError as error:
+        return text, None, error.problems[0].message
+    return (text, None, "A text cannot be drawn.") if value.type == "text" else (text, value, None)
+
+
+def _number(value: Any) -> float | None:
+    return None if np.isnan(value) else float(value)
+
+
+def rounded(values: Any) -> list[float | None]:
+    """Six figures are more than a chart can show, and half of what all of them would take to send."""
+    return [None if np.isnan(v) else float(f"{v:.6g}") for v in values]

@@ -1,0 +1,96 @@
+"""What a person has drawn on an instrument's chart. Kept on the scale of the instrument's first bar, so that splits move it along."""
+
+from typing import Any
+
+import numpy as np
+
+from upperwick.market.charts import place, rounded
+from upperwick.market.files import iso
+from upperwick.market.models import Drawing, Instrument
+from upperwick.market.services import as_of_day, open_market
+from upperwick.problems import Refused
+from wickcore.bars.bars import Bars
+from wickcore.language.check import check_expression
+from wickcore.measures.drawn import drawn_line
+
+MOST = 200
+POINTS = {"line": 2, "level": 1, "range": 2, "text": 1}
+
+
+def drawings_of(owner: Any, symbol: str, as_of: str | None) -> list[dict[str, Any]]:
+    """The drawings whose every point had been reached by the as-of day. Raises Refused for an unknown symbol."""
+    found = Drawing.objects.filter(owner=owner, instrument__symbol=symbol).order_by("id")
+    told = [_told(drawing, symbol, as_of) for drawing in found]
+    return [t for t in told if t is not None]
+
+
+def draw(owner: Any, symbol: str, as_of: str | None, asked: dict[str, Any], drawing_id: int | None = None) -> dict[str, Any]:
+    """Keeps a new drawing, or moves and renames one. Raises Refused."""
+    bars = open_market().market.bars
+    day = as_of_day(open_market().market, as_of)
+    _, begin, end = place(bars, symbol, day)
+    kind, points = asked["kind"], asked["points"]
+    if len(points) != POINTS[kind]:
+        raise Refused(f"A {kind} has {POINTS[kind]} point{'s' if POINTS[kind] > 1 else ''}.", 422)
+    if any(not p["price"] > 0 for p in points):
+        raise Refused("A drawing's prices are above zero.", 422)
+    scale = float(bars.factor[end - 1]) if end > begin else 1.0
+    kept = [[p["day"].isoformat(), p["price"] * scale] for p in points]
+    if kind == "line" and _bar(bars, begin, end, kept[0][0]) == _bar(bars, begin, end, kept[1][0]):
+        raise Refused("A trend line runs between two different bars.", 422)
+    if drawing_id is None:
+        if Drawing.objects.filter(owner=owner, instrument__symbol=symbol).count() >= MOST:
+            raise Refused(f"A chart holds at most {MOST} drawings; delete some first.", 422)
+        drawing = Drawing(owner=owner, instrument=Instrument.objects.get(symbol=symbol))
+    else:
+        drawing = find(owner, drawing_id)
+    drawing.kind, drawing.points, drawing.text = kind, kept, asked["text"][:200]
+    drawing.save()
+    told = _told(drawing, symbol, as_of)
+    assert told is not None
+    return told
+
+
+def find(owner: Any, drawing_id: int) -> Drawing:
+    """One drawing of the owner. Raises Refused (404)."""
+    found = Drawing.objects.filter(owner=owner, id=drawing_id).first()
+    if found is None:
+        raise Refused("There is no such drawing.", 404)
+    return found
+
+
+def _bar(bars: Bars, begin: int, end: int, day: str) -> int:
+    """The bar of a day, or the last one before it; the first where there is none before."""
+    return max(0, int(np.searchsorted(bars.days[begin:end], np.datetime64(day, "D").astype(int), "right")) - 1)
+
+
+def _told(drawing: Drawing, symbol: str, as_of: str | None) -> dict[str, Any] | None:
+    engine = open_market()
+    bars = engine.market.bars
+    day = as_of_day(engine.market, as_of)
+    _, begin, end = place(bars, symbol, day)
+    if end <= begin or any(p[0] > iso(day) for p in drawing.points):
+        return None
+    scale = float(bars.factor[end - 1])
+    line: dict[str, Any] = {"today": None, "touches": [], "support": None, "values": [], "from_day": None}
+    if drawing.kind in ("line", "level"):
+        ends = drawing.points if drawing.kind == "line" else [drawing.points[0], drawing.points[0]]
+        first, second = ((_bar(bars, begin, end, p[0]), p[1]) for p in ends)
+        names = ("high", "low", "close", "atr(14)")
+        high, low, close, atr = (row[: end - begin] for row in engine.rows([check_expression(n).op for n in names], symbol))
+        found = drawn_line((first, second), high, low, close, atr)
+        begins = min(first[0], second[0])
+        line = {
+            "today": float(found.values[-1] / scale),
+            "touches": [iso(bars.days[begin + t]) for t in found.touches],
+            "support": found.below,
+            "values": rounded(found.values[begins:] / scale),
+            "from_day": iso(bars.days[begin + begins]),
+        }
+    return {
+        "id": drawing.id,
+        "kind": drawing.kind,
+        "text": drawing.text,
+        "points": [{"day": d, "price": p / scale} for d, p in drawing.points],
+        **line,
+    }

@@ -1,0 +1,264 @@
+"""Routes of scans, charts and explanations: everything a rule is looked at through."""
+
+from typing import Annotated, Literal
+
+from django.http import HttpRequest, HttpResponse
+from ninja import Router, Schema
+from pydantic import Field
+
+from upperwick.market.charts import ChartAsked, chart
+from upperwick.market.services import as_of_day
+from upperwick.problems import Refused
+from upperwick.rules import scanning
+from upperwick.rules.checking import asked
+from wickcore.bars.bars import Bools
+from wickcore.language.parser import MAX_CHARACTERS
+from wickcore.language.problems import RuleError
+from wickcore.language.rule import CheckedRule
+
+router = Router(tags=["scan"])
+TEXT = Field(max_length=MAX_CHARACTERS + 1)
+Expression = Annotated[str, Field(max_length=200)]
+Frame = Literal["day", "week", "month"]
+Shown = Literal["percent", "price", "amount", "number", "truth", "text"]
+
+
+class RuleIn(Schema):
+    text: str = TEXT
+    as_of: str | None = None
+    universe: str | None = None
+    dials: dict[str, float] = {}
+
+
+class ScanIn(RuleIn):
+    columns: list[Expression] = Field(list(scanning.COLUMNS), max_length=scanning.MOST_COLUMNS)
+
+
+class ColumnOut(Schema):
+    """shown: how its values are read. error: why it has none."""
+
+    text: str
+    shown: Shown
+    error: str | None
+
+
+class ProblemOut(Schema):
+    line: int
+    column: int
+    length: int
+    message: str
+    mend: str | None
+
+
+class LineOut(Schema):
+    number: int
+    text: str
+    depth: int
+    skip: bool
+    part: str | None
+    true: int
+    false: int
+    unknown: int
+    left: int
+    alone: int
+    ever: float
+
+
+class HitOut(Schema):
+    symbol: str
+    name: str
+    sector: str
+    days: int
+    values: dict[str, float | bool | str | None]
+
+
+class NearOut(Schema):
+    symbol: str
+    line: int
+
+
+class DialOut(Schema):
+    name: str
+    value: float
+    low: float | None
+    high: float | None
+    step: float | None
+    percent: bool
+    line: int
+
+
+class ScanOut(Schema):
+    as_of: str
+    universe: str | None
+    lists: list[str]
+    side: str
+    bars: str
+    decide: str
+    scanned: int
+    no_bar: int
+    lines: list[LineOut]
+    columns: list[ColumnOut]
+    hits: list[HitOut]
+    hits_total: int
+    near_misses: list[NearOut]
+    advice: list[ProblemOut]
+    dials: list[DialOut]
+
+
+@router.post("/scan", response=ScanOut, operation_id="scan")
+def scan(request: HttpRequest, body: ScanIn):
+    """Counts down the lines and lists the hits. A rule with errors answers 422 with their places."""
+    return scanning.count(request.user, body.text, body.as_of, body.universe, body.dials, body.columns)
+
+
+class GoneOut(Schema):
+    symbol: str
+    name: str
+
+
+class SinceOut(Schema):
+    before: str
+    new: list[str]
+    stayed: list[str]
+    gone: list[GoneOut]
+
+
+@router.post("/since", response=SinceOut, operation_id="since")
+def since(request: HttpRequest, body: RuleIn):
+    """The hits against those of the session before."""
+    return scanning.since(request.user, body.text, body.as_of, body.universe, body.dials)
+
+
+class ParquetIn(Schema):
+    text: str = TEXT
+    as_of: str | None = None
+    columns: list[Expression] = Field(list(scanning.COLUMNS), max_length=scanning.MOST_COLUMNS)
+    symbols: list[str] = Field([], max_length=scanning.MOST_HITS)
+
+
+@router.post("/hits.parquet", operation_id="hits_as_parquet", response={200: None})
+def hits_as_parquet(request: HttpRequest, body: ParquetIn):
+    """The table of hits as Parquet, the given symbols in the given order."""
+    content = scanning.as_parquet(request.user, body.text, body.as_of, body.columns, body.symbols)
+    return HttpResponse(content, content_type="application/vnd.apache.parquet")
+
+
+class ValueIn(Schema):
+    text: str = TEXT
+    expression: str = Field(max_length=2_000)
+    symbol: str
+    as_of: str | None = None
+
+
+class ValueOut(Schema):
+    value: float | bool | str | None
+    shown: Shown
+
+
+@router.post("/value", response=ValueOut, operation_id="value")
+def value(request: HttpRequest, body: ValueIn):
+    """What an expression of the rule is for one instrument on the as-of day."""
+    return scanning.value_of(request.user, body.text, body.expression, body.symbol, body.as_of)
+
+
+class ChartIn(Schema):
+    symbol: str
+    text: str | None = Field(None, max_length=MAX_CHARACTERS + 1)
+    as_of: str | None = None
+    universe: str | None = None
+    dials: dict[str, float] = {}
+    frame: Frame = "day"
+    bars: int = Field(260, ge=1, le=4000)
+    panes: list[Annotated[list[Expression], Field(max_length=4)]] = Field([], max_length=6)
+
+
+class OverlayOut(Schema):
+    label: str
+    values: list[float | None]
+
+
+class PaneLineOut(Schema):
+    text: str
+    shown: Shown
+    error: str | None
+    values: list[float | None]
+
+
+class ChartOut(Schema):
+    """hits: positions among the bars drawn. past: days of every hit of the instrument's history."""
+
+    symbol: str
+    name: str
+    frame: Frame
+    days: list[str]
+    open: list[float | None]
+    high: list[float | None]
+    low: list[float | None]
+    close: list[float | None]
+    volume: list[float]
+    change: list[float | None]
+    overlays: list[OverlayOut]
+    hits: list[int]
+    panes: list[list[PaneLineOut]]
+    past: list[str]
+    first_day: str | None
+    facts: dict[str, float | None]
+
+
+@router.post("/chart", response=ChartOut, operation_id="chart")
+def chart_route(request: HttpRequest, body: ChartIn):
+    """One instrument's bars with what the rule talks about; a rule with errors draws nothing of its own."""
+    rule, members = _drawn(request, body.text, body.universe, body.dials)
+    return chart(ChartAsked(body.symbol, body.as_of, body.frame, body.bars, body.panes), rule, members)
+
+
+class ChartsIn(Schema):
+    symbols: list[str] = Field(max_length=24)
+    text: str | None = Field(None, max_length=MAX_CHARACTERS + 1)
+    as_of: str | None = None
+    frame: Frame = "day"
+    bars: int = Field(130, ge=1, le=520)
+
+
+@router.post("/charts", response=list[ChartOut], operation_id="charts")
+def charts_route(request: HttpRequest, body: ChartsIn):
+    """A page of small charts, each as `chart` gives it but without the figures of its latest bar."""
+    rule, members = _drawn(request, body.text, None, {})
+    return [chart(ChartAsked(s, body.as_of, body.frame, body.bars, facts=False, past=False), rule, members) for s in body.symbols]
+
+
+def _drawn(
+    request: HttpRequest, text: str | None, universe: str | None, dials: dict[str, float]
+) -> tuple[CheckedRule | None, Bools | None]:
+    """The rule whose levels and hits a chart draws; a rule with errors draws nothing of its own."""
+    if not text:
+        return None, None
+    try:
+        found = asked(request.user, text, dials, universe)
+    except (RuleError, Refused):
+        return None, None
+    return found.rule, found.members
+
+
+class ExplainIn(Schema):
+    text: str = TEXT
+    symbol: str
+    day: str
+    dials: dict[str, float] = {}
+
+
+class TruthOut(Schema):
+    number: int
+    text: str
+    truth: bool | None
+    left_value: float | None
+    operator: str | None
+    right_value: float | None
+    margin: float | None
+
+
+@router.post("/explain", response=list[TruthOut], operation_id="explain")
+def explain(request: HttpRequest, body: ExplainIn):
+    """Why an instrument is a hit on a day, or is not."""
+    found = asked(request.user, body.text, body.dials)
+    return scanning.explain_rows(found.engine, found.rule, body.symbol, as_of_day(found.engine.market, body.day))

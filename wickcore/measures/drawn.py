@@ -1,0 +1,45 @@
+"""Lines a person has drawn: their value on every bar, and where prices have touched them."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from wickcore.bars.bars import Floats, Ints
+
+TOUCH_ATR = 0.25  # how near to the line, in average true ranges of 14 bars, a bar's extreme counts as a touch
+APART = 3  # touches on bars closer together than this are one
+
+
+@dataclass(frozen=True, slots=True)
+class DrawnLine:
+    """values: from its first point on, one a bar, NaN before. touches: positions of the bars that touched it, first of each cluster.
+    below: whether prices mostly closed above it, so that it is looked at from above (a support)."""
+
+    values: Floats
+    touches: Ints
+    below: bool
+
+
+def drawn_line(
+    points: tuple[tuple[int, float], tuple[int, float]], high: Floats, low: Floats, close: Floats, atr: Floats
+) -> DrawnLine:
+    """A line through two points (bar, price), straight on a logarithmic scale of prices, and its touches up to the last bar.
+
+    A touch is a bar whose low (of a support; the high of a resistance) lies within 0.25 ATR(14) of the line, on or after the first
+    point; bars fewer than three apart are one touch. Prices must be above zero; equal bars make a level.
+    """
+    (first, a), (second, b) = sorted(points)
+    bars = np.arange(len(close), dtype=np.float64)
+    rate = (np.log(b) - np.log(a)) / (second - first) if second > first else 0.0
+    values = np.where(bars >= first, a * np.exp(rate * (bars - first)), np.nan)
+    part = slice(first, None)
+    below = bool(np.median(close[part] - values[part]) >= 0) if len(close[part]) else True
+    edge = low if below else high
+    near = np.flatnonzero(np.abs(edge - values) <= TOUCH_ATR * atr)
+    kept: list[int] = []
+    last = -APART
+    for at in near:
+        if at - last >= APART:
+            kept.append(int(at))
+        last = int(at)
+    return DrawnLine(values, np.array(kept, np.int64), below)
