@@ -144,28 +144,12 @@ def growth(length: int, runs: int) -> None:
 def loading(instruments: int, length: int) -> None:
     """Reading all bars from SQLite, one Arrow block an instrument and year."""
     os.environ["UPPERWICK_DATA"] = tempfile.mkdtemp(prefix="bench-")
-    os.environ["DJANGO_SETTINGS_MODULE"] = "upperwick.settings"
-    import django
+    from benchmarks.store import store
 
-    django.setup()
-    from django.core.management import call_command
-    from django.db import transaction
-
-    from upperwick.market.load import load_market
-    from upperwick.market.models import BarBlock, Instrument
-    from upperwick.market.store import blocks
-    from wickcore.bars.bars import FIELDS
-
-    call_command("migrate", verbosity=0)
-    bars = make_bars(instruments, length)
-    with transaction.atomic():
-        Instrument.objects.bulk_create(Instrument(symbol=s, name=s) for s in bars.symbols)
-        for k, instrument in enumerate(Instrument.objects.order_by("symbol")):
-            part = slice(int(bars.offsets[k]), int(bars.offsets[k + 1]))
-            table = {"days": bars.days[part], **{n: getattr(bars, n)[part] for n in FIELDS}}
-            BarBlock.objects.bulk_create(blocks(instrument, table))
-    del bars
+    store(instruments, length)
     gc.collect()
+    from upperwick.market.load import load_market
+
     seconds, market = timed(load_market, 1)
     print(f"\nLoading {len(market.bars):,} bars from SQLite: {seconds:.2f} s.")
 

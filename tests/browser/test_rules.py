@@ -84,15 +84,15 @@ def test_the_taper_narrows_as_one_types(page: Page) -> None:
 
 def test_sort_flick_filter_and_why(page: Page) -> None:
     open_rule(page, "Uptrend stack")
-    rows = page.locator("tbody tr")
+    rows = page.locator("tr[data-symbol]")
     expect(rows.first).to_be_visible()
     page.get_by_role("button", name=re.compile("^Change")).click()
     changes = [
         float(t.replace("%", "").replace("−", "-").replace("+", ""))
-        for t in page.locator("tbody td:nth-child(5)").all_inner_texts()
+        for t in page.locator("tbody tr[data-symbol] td:nth-child(6)").all_inner_texts()
     ]
     assert changes == sorted(changes, reverse=True)
-    page.locator("tbody tr").first.click()
+    page.locator("tr[data-symbol]").first.click()
     first = page.locator("tr[aria-selected=true]").get_attribute("data-symbol")
     page.keyboard.press("j")
     second = page.locator("tr[aria-selected=true]").get_attribute("data-symbol")
@@ -109,13 +109,18 @@ def test_sort_flick_filter_and_why(page: Page) -> None:
 
 def test_symbols_are_copied_and_saved(page: Page) -> None:
     open_rule(page, "Uptrend stack")
-    expect(page.locator("tbody tr").first).to_be_visible()
-    count = page.locator("tbody tr").count()
-    page.get_by_role("button", name="Copy symbols").click()
+    expect(page.locator("tr[data-symbol]").first).to_be_visible()
+    count = int(re.sub(r"\D", "", page.get_by_role("tab", name=re.compile("Hits")).inner_text()))
+    page.get_by_role("button", name="Copy", exact=True).click()
+    page.get_by_role("menuitem", name="comma-separated").click()
     expect(page.get_by_text("symbols copied")).to_be_visible()
     assert len(page.evaluate("navigator.clipboard.readText()").split(", ")) == count
+    page.get_by_role("button", name="Copy", exact=True).click()
+    page.get_by_role("menuitem", name="one a line").click()
+    page.wait_for_function("async n => (await navigator.clipboard.readText()).split('\\n').length === n", arg=count)
     with page.expect_download() as caught:
-        page.get_by_role("button", name="Save CSV").click()
+        page.get_by_role("button", name="Save as").click()
+        page.get_by_role("menuitem", name="as CSV").click()
     lines = caught.value.path().read_text(encoding="utf-8").strip().splitlines()
     assert lines[0].startswith("symbol,")
     assert len(lines) == count + 1
@@ -124,10 +129,18 @@ def test_symbols_are_copied_and_saved(page: Page) -> None:
 def test_standing_on_an_earlier_evening(page: Page) -> None:
     open_rule(page, "Uptrend stack")
     page.get_by_label("One session back", exact=True).click()
-    expect(page.get_by_text("standing on")).to_be_visible()
-    expect(page.get_by_text("Thu 27 Jun 2024")).to_be_visible()
-    page.get_by_role("button", name="back to the latest").click()
+    banner = page.get_by_role("status").filter(has_text="You stand on")
+    expect(banner).to_contain_text("Thu 27 Jun 2024")
+    page.keyboard.press("{")
+    expect(banner).to_contain_text("Thu 20 Jun 2024")
+    page.keyboard.press("<")
+    expect(banner).to_contain_text("Mon 20 May 2024")
+    page.keyboard.press(">")
+    page.keyboard.press("}")
+    expect(banner).to_contain_text("Thu 27 Jun 2024")
+    page.get_by_role("button", name="Back to the latest").click()
     expect(page.get_by_text("Fri 28 Jun 2024")).to_be_visible()
+    expect(banner).to_have_count(0)
 
 
 def test_measure(page: Page) -> None:

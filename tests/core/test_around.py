@@ -19,7 +19,7 @@ from wickcore.language.parser import parse, parse_expression
 from wickcore.language.write import write
 from wickcore.scan.evaluate import Evaluator
 
-STARTERS = sorted((Path(__file__).resolve().parents[2] / "upperwick/rules/starters").glob("*.rule"))
+STARTERS = sorted((Path(__file__).resolve().parents[2] / "upperwick/rules/starters").rglob("*.rule"), key=lambda p: p.name)
 UNTIDY = """side:  long
 name:   Untidy   rule
 # what it is for

@@ -165,7 +165,7 @@ def test_nothing_written_raises_anything_but_a_rule_error(text: str) -> None:
 def test_mutilated_rules_are_answered_with_rule_errors_only() -> None:
     """The starter rules with characters and lines lost, doubled, swapped and thrown in, two thousand times."""
     rng = random.Random(3)
-    texts = [p.read_text() for p in sorted(STARTERS.glob("*.rule"))]
+    texts = [p.read_text() for p in sorted(STARTERS.rglob("*.rule"))]
     refused = 0
     for _ in range(2_000):
         text = list(rng.choice(texts).split("\n\n", 1)[1])
@@ -244,7 +244,7 @@ def statements() -> list[str]:
     """Statements of the starter rules, whole and with words lost, doubled and moved."""
     rng, found = random.Random(11), []
     lines = [
-        line for p in sorted(STARTERS.glob("*.rule")) for line in p.read_text().split("\n\n", 1)[1].splitlines() if line.strip()
+        line for p in sorted(STARTERS.rglob("*.rule")) for line in p.read_text().split("\n\n", 1)[1].splitlines() if line.strip()
     ]
     lines += [
         "dial x = -5% from -10% to 0% step 1%", "skip at least n of:", "at least 2 of:", "let by = 5w", 'use "A b"', "a n ago > b n bars ago",

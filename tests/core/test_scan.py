@@ -106,10 +106,11 @@ def test_values_are_on_the_latest_scale() -> None:
     assert len(days) == 4
     assert found == [10, 10.5, 10.5, 11]
     columns = {"close": check_expression("close"), "up": check_expression("close > close 1 ago")}
-    found = values_at(engine, columns, np.array([0, 1]), engine.market.bars.last_day)
-    assert found["close"].tolist() == [10, 10.5]
-    assert np.isnan(found["up"][0])
-    assert found["up"][1] == 1
+    days = engine.market.bars.days
+    for day, close, up in ((days[0], 20, None), (days[1], 21, 1), (days[2], 10.5, 0), (days[3], 11, 1)):
+        found = values_at(engine, columns, np.array([0]), int(day))  # each evening in its own money
+        assert found["close"].tolist() == [close]
+        assert np.isnan(found["up"][0]) if up is None else found["up"][0] == up
     assert values(engine, check_expression("close > 10.6"), "A")[1] == [True, True, False, True]
 
 
@@ -140,6 +141,19 @@ def test_values_on_some_bars_are_those_of_the_columns() -> None:
     positions = np.array([3, 40, 200, len(engine.market.bars) - 1])
     for column, found in zip(engine.columns(ops), engine.at(ops, positions), strict=True):
         np.testing.assert_array_equal(found, column[positions])
+
+
+def test_values_of_a_day_are_kept_and_those_of_the_columns() -> None:
+    engine = Evaluator(made.market(count=5, length=90))
+    ops = [check_expression(t).op for t in ("sma(5)", "close > sma(5)")]
+    day = int(engine.market.bars.sessions[60])
+    position = engine.market.bars.on(day)
+    for _ in range(2):  # computed, then kept
+        for op, found in zip(ops, engine.on_day(ops, day), strict=True):
+            whole = engine.column(op)
+            for k, at in enumerate(position):
+                expected = whole[at] if at >= 0 else (1 if op.result == "condition" else np.nan)
+                np.testing.assert_equal(found[k], expected)
 
 
 def test_an_edited_line_leaves_the_others_in_the_cache() -> None:

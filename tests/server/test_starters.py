@@ -11,7 +11,7 @@ from wickcore.language.layout import format_rule
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import hit_truth
 
-PATHS = sorted(STARTERS.glob("*.rule"))
+PATHS = sorted(STARTERS.rglob("*.rule"))
 
 
 @pytest.fixture

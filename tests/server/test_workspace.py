@@ -11,6 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.server.conftest import Api
 from upperwick.market.services import open_market
+from upperwick.rules.scans import ChartOut, ScanOut
 
 pytestmark = pytest.mark.django_db
 ALL = "close > 0"
@@ -197,6 +198,16 @@ def test_facts_tell_nothing_of_later_days(api: Api) -> None:
     assert api.get(f"/facts/{market.bars.symbols[gone]}").json()["delisted"] == last
 
 
+def test_answers_written_straight_away_are_what_their_schemas_say(api: Api) -> None:
+    text = "dial floor = 1 from 0 to 9 step 1\nclose > floor\nvolume > sma(volume, 20)\nany of:\n    close > 1\n    rsi(14) > 90"
+    found = scan(api, text, columns=["close > sma(50)", "sector", "nonsense", "market_cap"])
+    ScanOut.model_validate(found)
+    symbol = symbols(found)[0]
+    ChartOut.model_validate(api.post("/chart", {"symbol": symbol, "text": text, "panes": [["rsi(14)"], ["nonsense"]]}).json())
+    for one in api.post("/charts", {"symbols": [symbol], "text": text}).json():
+        ChartOut.model_validate(one)
+
+
 # -- drawings --------------------------------------------------------------------------------------------------------
 
 
@@ -208,6 +219,13 @@ def test_drawings_are_kept_moved_and_erased_by_their_owner(api: Api, other: Api)
     days = 199 - 40
     assert line["today"] == pytest.approx(first["price"] * (second["price"] / first["price"]) ** (days / 80), rel=1e-5)
     assert {chart["days"][40]} <= set(line["touches"])
+    assert len(line["values"]) == days + 1
+    (weekly,) = api.get(f"/drawings/{symbol}?frame=week").json()
+    assert (len(weekly["values"]) - 1) * 5 == pytest.approx(days, abs=12)
+    assert weekly["values"][-1] == pytest.approx(line["today"], rel=1e-5)
+    box = api.post(f"/drawings/{symbol}", {"kind": "range", "points": [first, second]}).json()
+    assert (box["bars"], box["change"]) == (80, pytest.approx(second["price"] / first["price"] - 1))
+    api.delete(f"/drawings/{symbol}/{box['id']}")
     level = api.post(f"/drawings/{symbol}", {"kind": "level", "points": [first], "text": "the old low"}).json()
     assert (level["today"], level["text"]) == (pytest.approx(first["price"]), "the old low")
     moved = api.put(f"/drawings/{symbol}/{level['id']}", {"kind": "level", "points": [second], "text": "moved"}).json()
@@ -259,6 +277,9 @@ def test_choices_are_kept_for_the_account(api: Api, other: Api) -> None:
     assert (kept["account_size"], kept["tables"]["Momentum"]["columns"][0]["label"]) == (50_000, "3 months")
     assert other.get("/preferences").json() == usual
     assert api.put("/preferences", {**usual, "account_size": -1}).status_code == 422
+    found = api.get("/preferences/liquidity?account=50000&positions=10&percent=0.5").json()
+    assert found == {"position": 5_000, "floor": 1_000_000}
+    assert api.get("/preferences/liquidity?account=-1").status_code == 422
 
 
 # -- library ---------------------------------------------------------------------------------------------------------

@@ -3,10 +3,11 @@
 from typing import Annotated, Literal
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Query, Router, Schema
 from pydantic import Field
 
 from upperwick.accounts.models import Preferences
+from wickcore.book.liquidity import liquidity_floor
 
 router = Router(tags=["preferences"])
 Text = Annotated[str, Field(max_length=200)]
@@ -62,3 +63,20 @@ def keep(request: HttpRequest, body: PreferencesDoc):
     """Keeps all of the account's choices."""
     Preferences.objects.update_or_create(owner=request.user, defaults={"document": body.model_dump()})
     return body
+
+
+class FloorIn(Schema):
+    account: float = Field(gt=0, le=1e12)
+    positions: int = Field(10, ge=1, le=1_000)
+    percent: float = Field(0.5, gt=0, le=100)
+
+
+class FloorOut(Schema):
+    position: float
+    floor: float
+
+
+@router.get("/liquidity", response=FloorOut, operation_id="liquidity_floor")
+def floor(request: HttpRequest, asked: Query[FloorIn]):
+    """The least money a day at which one of the account's positions is no more than so many percent of it."""
+    return liquidity_floor(asked.account, asked.positions, asked.percent / 100)

@@ -13,6 +13,7 @@ from upperwick.market.services import overview
 from wickcore.language.catalogue import CATALOGUE, FRAMES
 
 router = Router(tags=["market"])
+Frame = Literal["day", "week", "month"]
 
 
 class MarketOut(Schema):
@@ -116,8 +117,8 @@ class PointOut(Schema):
 
 
 class DrawingOut(Schema):
-    """today: the line's price on the as-of day. touches: days on which prices touched it. values: of a line, one a day bar from
-    `from_day` on."""
+    """today: a line's price on the as-of day. touches: days on which prices touched it. support: whether it lies below prices. values: of
+    a line, one a bar of the frame, the latest last. change, bars: how far and how long a range reaches."""
 
     id: int
     kind: str
@@ -127,24 +128,25 @@ class DrawingOut(Schema):
     touches: list[str]
     support: bool | None
     values: list[float | None]
-    from_day: str | None
+    change: float | None
+    bars: int | None
 
 
 @router.get("/drawings/{symbol}", response=list[DrawingOut], operation_id="drawings")
-def all_drawings(request: HttpRequest, symbol: str, as_of: str | None = None):
+def all_drawings(request: HttpRequest, symbol: str, as_of: str | None = None, frame: Frame = "day"):
     """The account's drawings on an instrument, on the as-of day's scale."""
-    return drawings.drawings_of(request.user, symbol, as_of)
+    return drawings.drawings_of(request.user, symbol, as_of, frame)
 
 
 @router.post("/drawings/{symbol}", response=DrawingOut, operation_id="draw")
-def draw(request: HttpRequest, symbol: str, body: DrawingIn, as_of: str | None = None):
-    return drawings.draw(request.user, symbol, as_of, body.dict())
+def draw(request: HttpRequest, symbol: str, body: DrawingIn, as_of: str | None = None, frame: Frame = "day"):
+    return drawings.draw(request.user, symbol, as_of, body.dict(), frame)
 
 
 @router.put("/drawings/{symbol}/{drawing_id}", response=DrawingOut, operation_id="redraw")
-def redraw(request: HttpRequest, symbol: str, drawing_id: int, body: DrawingIn, as_of: str | None = None):
+def redraw(request: HttpRequest, symbol: str, drawing_id: int, body: DrawingIn, as_of: str | None = None, frame: Frame = "day"):
     """Moves a drawing or changes its text."""
-    return drawings.draw(request.user, symbol, as_of, body.dict(), drawing_id)
+    return drawings.draw(request.user, symbol, as_of, body.dict(), frame, drawing_id)
 
 
 @router.delete("/drawings/{symbol}/{drawing_id}", response={204: None}, operation_id="erase")

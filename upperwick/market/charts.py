@@ -62,7 +62,7 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
     values = [*bars.values(), *(v for lines in panes for _, v, _ in lines if v), *facts.values()]
     ops = [*(v.op for v in values), *(o.op for o in levels), *(line.op for line in deciding)]
     rows = dict(zip([op.key for op in ops], engine.rows(ops, asked.symbol, request_limits()), strict=True))
-    ends = _ends(table, asked.frame, begin, end)[-min(max(asked.bars, 1), CHART_BARS) :]
+    ends = frame_ends(table, asked.frame, begin, end)[-min(max(asked.bars, 1), CHART_BARS) :]
 
     def read(value: Value, at: Any) -> Any:
         row = rows[value.op.key][at]
@@ -102,7 +102,7 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
     }
 
 
-def _ends(bars: Bars, frame: str, begin: int, end: int) -> Ints:
+def frame_ends(bars: Bars, frame: str, begin: int, end: int) -> Ints:
     """The last bar of each of the frame's bars, as positions from `begin`; the last of them may be unfinished."""
     numbers = period(bars, frame, slice(begin, end))
     return np.flatnonzero(np.append(numbers[1:] != numbers[:-1], True)) if end > begin else np.empty(0, np.int64)

@@ -4,10 +4,10 @@ from typing import Any
 
 import numpy as np
 
-from upperwick.market.charts import place, rounded
+from upperwick.market.charts import frame_ends, place, rounded
 from upperwick.market.files import iso
 from upperwick.market.models import Drawing, Instrument
-from upperwick.market.services import as_of_day, open_market
+from upperwick.market.services import as_of_day, open_market, request_limits
 from upperwick.problems import Refused
 from wickcore.bars.bars import Bars
 from wickcore.language.check import check_expression
@@ -17,14 +17,16 @@ MOST = 200
 POINTS = {"line": 2, "level": 1, "range": 2, "text": 1}
 
 
-def drawings_of(owner: Any, symbol: str, as_of: str | None) -> list[dict[str, Any]]:
+def drawings_of(owner: Any, symbol: str, as_of: str | None, frame: str = "day") -> list[dict[str, Any]]:
     """The drawings whose every point had been reached by the as-of day. Raises Refused for an unknown symbol."""
     found = Drawing.objects.filter(owner=owner, instrument__symbol=symbol).order_by("id")
-    told = [_told(drawing, symbol, as_of) for drawing in found]
+    told = [_told(drawing, symbol, as_of, frame) for drawing in found]
     return [t for t in told if t is not None]
 
 
-def draw(owner: Any, symbol: str, as_of: str | None, asked: dict[str, Any], drawing_id: int | None = None) -> dict[str, Any]:
+def draw(
+    owner: Any, symbol: str, as_of: str | None, asked: dict[str, Any], frame: str = "day", drawing_id: int | None = None
+) -> dict[str, Any]:
     """Keeps a new drawing, or moves and renames one. Raises Refused."""
     bars = open_market().market.bars
     day = as_of_day(open_market().market, as_of)
@@ -46,7 +48,7 @@ def draw(owner: Any, symbol: str, as_of: str | None, asked: dict[str, Any], draw
         drawing = find(owner, drawing_id)
     drawing.kind, drawing.points, drawing.text = kind, kept, asked["text"][:200]
     drawing.save()
-    told = _told(drawing, symbol, as_of)
+    told = _told(drawing, symbol, as_of, frame)
     assert told is not None
     return told
 
@@ -64,7 +66,7 @@ def _bar(bars: Bars, begin: int, end: int, day: str) -> int:
     return max(0, int(np.searchsorted(bars.days[begin:end], np.datetime64(day, "D").astype(int), "right")) - 1)
 
 
-def _told(drawing: Drawing, symbol: str, as_of: str | None) -> dict[str, Any] | None:
+def _told(drawing: Drawing, symbol: str, as_of: str | None, frame: str) -> dict[str, Any] | None:
     engine = open_market()
     bars = engine.market.bars
     day = as_of_day(engine.market, as_of)
@@ -72,21 +74,23 @@ def _told(drawing: Drawing, symbol: str, as_of: str | None) -> dict[str, Any] | 
     if end <= begin or any(p[0] > iso(day) for p in drawing.points):
         return None
     scale = float(bars.factor[end - 1])
-    line: dict[str, Any] = {"today": None, "touches": [], "support": None, "values": [], "from_day": None}
+    line: dict[str, Any] = {"today": None, "touches": [], "support": None, "values": [], "change": None, "bars": None}
+    at = [_bar(bars, begin, end, p[0]) for p in drawing.points]
+    prices = [p[1] for p in drawing.points]
     if drawing.kind in ("line", "level"):
-        ends = drawing.points if drawing.kind == "line" else [drawing.points[0], drawing.points[0]]
-        first, second = ((_bar(bars, begin, end, p[0]), p[1]) for p in ends)
         names = ("high", "low", "close", "atr(14)")
-        high, low, close, atr = (row[: end - begin] for row in engine.rows([check_expression(n).op for n in names], symbol))
-        found = drawn_line((first, second), high, low, close, atr)
-        begins = min(first[0], second[0])
-        line = {
+        rows = engine.rows([check_expression(n).op for n in names], symbol, request_limits())
+        high, low, close, atr = (row[: end - begin] for row in rows)
+        found = drawn_line(((at[0], prices[0]), (at[-1], prices[-1])), high, low, close, atr)
+        ends = frame_ends(bars, frame, begin, end)
+        line |= {
             "today": float(found.values[-1] / scale),
             "touches": [iso(bars.days[begin + t]) for t in found.touches],
             "support": found.below,
-            "values": rounded(found.values[begins:] / scale),
-            "from_day": iso(bars.days[begin + begins]),
+            "values": rounded(found.values[ends[ends >= min(at)]] / scale),
         }
+    elif drawing.kind == "range":
+        line |= {"change": prices[1] / prices[0] - 1, "bars": abs(at[1] - at[0])}
     return {
         "id": drawing.id,
         "kind": drawing.kind,

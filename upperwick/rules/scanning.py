@@ -14,7 +14,7 @@ from upperwick.market.services import as_of_day, open_market, request_limits, sh
 from upperwick.problems import Refused
 from upperwick.rules.checking import asked
 from upperwick.rules.services import parts_of
-from wickcore.language.check import check_within
+from wickcore.language.check import RuleNames
 from wickcore.language.problems import Problem, RuleError
 from wickcore.language.rule import CheckedRule, Value
 from wickcore.scan.advice import from_data
@@ -61,10 +61,10 @@ def line_rows(result: ScanResult) -> list[dict[str, Any]]:
 
 def read_columns(texts: Sequence[str], rule: str = "", parts: dict[str, str] | None = None) -> list[Column]:
     """Each column's checked expression, or what is wrong with it. A column may name the dials and lets of the rule."""
-    found = []
+    found, names = [], RuleNames(rule, parts)
     for text in texts[:MOST_COLUMNS]:
         try:
-            found.append(Column(text, check_within(rule, text, parts)))
+            found.append(Column(text, names.check(text)))
         except RuleError as error:
             found.append(Column(text, None, error.problems[0].message))
     return found
@@ -78,10 +78,10 @@ def column_rows(columns: Sequence[Column]) -> list[dict[str, Any]]:
 def hit_rows(engine: Evaluator, result: ScanResult, columns: Sequence[Column]) -> list[dict[str, Any]]:
     """The table of hits: who, how long a hit, and each column's value on the as-of day's scale (None where unknown)."""
     hits = result.hits[:MOST_HITS]
-    positions = np.array([h.position for h in hits], np.int64)
+    numbers = np.array([h.number for h in hits], np.int64)
     market = engine.market
     numeric = {c.text: c.value for c in columns if c.value is not None and c.value.type != "text"}
-    values: dict[str, Any] = values_at(engine, numeric, positions, result.as_of, request_limits())
+    values: dict[str, Any] = values_at(engine, numeric, numbers, result.as_of, request_limits())
     cells: dict[str, list[Any]] = {}
     for name, column in values.items():
         read = bool if numeric[name].type == "condition" else float
@@ -178,7 +178,7 @@ def value_of(owner: Any, text: str, expression: str, symbol: str, as_of: str | N
     market = engine.market
     day = as_of_day(market, as_of)
     k, begin, end = place(market.bars, symbol, day)
-    column = Column(expression, check_within(text, expression, parts_of(owner) if "use " in text else {}))
+    column = Column(expression, RuleNames(text, parts_of(owner) if "use " in text else {}).check(expression))
     assert column.value is not None
     if column.value.type == "text":
         name = str(column.value.op.params[0])
@@ -186,7 +186,9 @@ def value_of(owner: Any, text: str, expression: str, symbol: str, as_of: str | N
     elif end <= begin:
         told = None
     else:
-        found = values_at(engine, {"value": column.value}, np.array([end - 1]), day, request_limits())["value"][0]
+        # Its latest bar, though that may lie before the as-of day.
+        latest = int(market.bars.days[end - 1])
+        found = values_at(engine, {"value": column.value}, np.array([k]), latest, request_limits())["value"][0]
         told = None if np.isnan(found) else bool(found) if column.value.type == "condition" else float(found)
     return {"value": told, "shown": column.shown}
 
@@ -195,7 +197,7 @@ def truth_row(found: LineTruth) -> dict[str, Any]:
     """One line of an explanation."""
     return {
         "number": found.line.number, "text": found.line.text, "truth": found.truth, "left_value": found.left,
-        "operator": found.operator, "right_value": found.right, "margin": found.margin,
+        "operator": found.operator, "right_value": found.right, "margin": found.margin, "percent": found.percent,
     }  # fmt: skip
 
 

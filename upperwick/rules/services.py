@@ -114,8 +114,10 @@ def add_starters(owner: Any) -> None:
     if Rule.objects.filter(owner=owner).exists():
         return
     with transaction.atomic():
-        for path in sorted(STARTERS.glob("*.rule")):
-            create(owner, path.read_text())
+        for path in sorted(STARTERS.rglob("*.rule"), key=lambda p: p.name):
+            rule = create(owner, path.read_text())
+            rule.folder = path.parent.name
+            rule.save()
 
 
 def summary(rule: Rule) -> dict[str, Any]:

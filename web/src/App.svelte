@@ -1,7 +1,8 @@
 <script lang="ts">
   import { api, onSignedOut, sentence } from '$lib/api'
-  import { go, referenceOf, route, ruleOf } from '$lib/router.svelte'
-  import { loadMarket, market } from '$lib/market.svelte'
+  import { go, referenceOf, route, ruleOf, sharedOf } from '$lib/router.svelte'
+  import { loadLists, loadMarket, market } from '$lib/market.svelte'
+  import { loadPreferences } from '$lib/preferences.svelte'
   import { hush, notice } from '$lib/notice.svelte'
   import RuleList from './places/rules/RuleList.svelte'
   import Workspace from './places/rules/Workspace.svelte'
@@ -9,6 +10,7 @@
   import Strip from './places/Strip.svelte'
   import Keys from './places/Keys.svelte'
   import Reference from './places/Reference.svelte'
+  import Shared from './places/Shared.svelte'
 
   let who = $state<string | null>(null)
   let known = $state(false)
@@ -23,8 +25,8 @@
     if (!name) return
     trouble = ''
     try {
-      await loadMarket()
-      if (!ruleOf(route.path) && referenceOf(route.path) === null) go('/rules', true)
+      await Promise.all([loadMarket(), loadPreferences(), loadLists()])
+      if (!ruleOf(route.path) && referenceOf(route.path) === null && !sharedOf(route.path)) go('/rules', true)
     } catch (error) {
       trouble = sentence(error)
     }
@@ -39,6 +41,7 @@
     })
 
   const open = $derived(ruleOf(route.path))
+  const shared = $derived(sharedOf(route.path))
   const looked = $derived(referenceOf(route.path))
 
   let pending = ''
@@ -78,6 +81,8 @@
         <p class="p-12 text-ink2">Loading the market …</p>
       {:else if looked !== null}
         <Reference name={looked} />
+      {:else if shared}
+        <Shared token={shared} />
       {:else if open}
         {#key open.id}
           <Workspace id={open.id} tab={open.tab} />

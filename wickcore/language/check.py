@@ -45,21 +45,24 @@ def check_expression(text: str, frame: str = "day", base: str = "day", universe:
         raise RuleError(problems) from None
 
 
-def check_within(
-    text: str, expression: str, parts: Mapping[str, str] | None = None, base: str = "day", universe: str = ""
-) -> Value:
-    """Checks an expression that may name the dials and lets of a rule, on the rule's frame. What is wrong elsewhere in the rule is let
-    be. Raises RuleError."""
-    rule = _Check(text, parts or {}, {}, universe, base)
-    rule.scope()
-    places, problems = Places(expression), []  # type: Places, list[Problem]
-    say, silent = (lambda s, m, e: problems.append(places.problem(s, m, e))), (lambda s, m, e: None)
-    inside = Expressions(expression, say, silent, rule.frame, "close", base, universe)
-    inside.dials, inside.lets = rule.expressions.dials, rule.expressions.lets
-    try:
-        return inside.check(parse_expression(expression))
-    except Unresolved:
-        raise RuleError(problems) from None
+class RuleNames:
+    """The dials and lets of a rule, for expressions that may name them. What is wrong elsewhere in the rule is let be."""
+
+    def __init__(self, text: str, parts: Mapping[str, str] | None = None, base: str = "day", universe: str = "") -> None:
+        self._rule = _Check(text, parts or {}, {}, universe, base)
+        self._rule.scope()
+
+    def check(self, expression: str) -> Value:
+        """Checks an expression on the rule's frame. Raises RuleError."""
+        rule = self._rule
+        places, problems = Places(expression), []  # type: Places, list[Problem]
+        say, silent = (lambda s, m, e: problems.append(places.problem(s, m, e))), (lambda s, m, e: None)
+        inside = Expressions(expression, say, silent, rule.frame, "close", rule.base, rule.universe)
+        inside.dials, inside.lets = rule.expressions.dials, rule.expressions.lets
+        try:
+            return inside.check(parse_expression(expression))
+        except Unresolved:
+            raise RuleError(problems) from None
 
 
 class _Check:

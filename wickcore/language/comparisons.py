@@ -54,7 +54,7 @@ def crosses(e: "Expressions", node: tree.Crosses) -> Value:
     _draw(e, (node.left, left), (node.right, right))
     now, before = (">", "<=") if node.direction == "above" else ("<", ">=")
     a, b, degree = e.same_scale(left, right, node.span)
-    _keep(e, Pair(a, now, b, degree or 0))
+    _keep(e, Pair(a, now, b, degree or 0, _percent(left, right)))
     earlier = [Op("ago", (x,), (1.0,), e.frame) if x.kind != "constant" else x for x in (a, b)]
     crossed = [Op("compare", (a, b), (now,), result="condition"), Op("compare", tuple(earlier), (before,), result="condition")]
     return Value(every(crossed), "condition")
@@ -80,8 +80,12 @@ def near(e: "Expressions", node: tree.Near) -> Value:
 
 def pair(e: "Expressions", left: Value, operator: str, right: Value, span: Span) -> Op:
     a, b, degree = e.same_scale(left, right, span)
-    _keep(e, Pair(a, operator, b, degree or 0))
+    _keep(e, Pair(a, operator, b, degree or 0, _percent(left, right)))
     return Op("compare", (a, b), (operator,), result="condition")
+
+
+def _percent(left: Value, right: Value) -> bool:
+    return left.fraction or right.fraction or left.percent or right.percent
 
 
 def _keep(e: "Expressions", pair: Pair) -> None:

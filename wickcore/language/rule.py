@@ -28,12 +28,13 @@ class Value:
 
 @dataclass(frozen=True, slots=True)
 class Pair:
-    """The two sides of one comparison, kept so that an explanation can show both and the margin."""
+    """The two sides of one comparison, kept so that an explanation can show both and the margin. percent: whether people say them so."""
 
     left: Op
     operator: str
     right: Op
     degree: int
+    percent: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -26,6 +26,7 @@ from wickcore.scan.block import Block, Column
 
 BLOCK_BARS = 1 << 17
 BATCH_BYTES = 256_000_000
+MOST_DAYS = 500  # columns of one day that are kept: those of the table of hits, on the evenings last looked at
 # What columns that look across instruments may take at one time: each is needed whole before any block can be computed.
 ACROSS_BYTES = 600_000_000
 # About how many nanoseconds an operation takes a bar; those that look at each bar of their window anew take that many a bar of it.
@@ -87,6 +88,7 @@ class Evaluator:
         self.market = market
         self._cache: OrderedDict[str, Column] = OrderedDict()
         self._histories: dict[str, History] = {}
+        self._days: OrderedDict[tuple[str, int], Column] = OrderedDict()
         self._bytes, self._most = 0, cache_bytes
         self._lock = Lock()
         self._pool = ThreadPoolExecutor(threads or min(2, os.cpu_count() or 1), "evaluate")
@@ -153,6 +155,27 @@ class Evaluator:
         limits = limits or Limits()
         limits.allow(cost(ops) * len(self.market.bars) / 1e9 / 2)
         return [column for part in self._portions(ops) for column in self._at(part, positions, limits)]
+
+    def on_day(self, ops: Sequence[Op], day: int, limits: Limits | None = None) -> list[Column]:
+        """The operations' values on each instrument's bar of one day (NaN or unknown where it has none), kept for the next who asks."""
+        keys = [(op.key, day) for op in ops]
+        with self._lock:
+            found = {key: self._days[key] for key in keys if key in self._days}
+        missing = {op.key: op for op, key in zip(ops, keys, strict=True) if key not in found}
+        if missing:
+            position = self.market.bars.on(day)
+            there = np.flatnonzero(position >= 0)
+            for op, column in zip(missing.values(), self.at(list(missing.values()), position[there], limits), strict=True):
+                whole = np.full(len(position), UNKNOWN if op.result == "condition" else np.nan, column.dtype)
+                whole[there] = column
+                found[op.key, day] = whole
+        with self._lock:
+            for key in keys:
+                self._days[key] = found[key]
+                self._days.move_to_end(key)
+            while len(self._days) > MOST_DAYS:
+                self._days.popitem(last=False)
+        return [found[key] for key in keys]
 
     def _at(self, ops: Sequence[Op], positions: Ints, limits: Limits) -> list[Column]:
         out = [np.empty(len(positions), np.int8 if op.result == "condition" else np.float64) for op in ops]

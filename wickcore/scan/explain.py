@@ -16,7 +16,8 @@ SAID = {TRUE: True, FALSE: False}
 @dataclass(frozen=True, slots=True)
 class LineTruth:
     """truth: True, False or None (unknown). left, right: the two sides in that day's money. margin: by how much the line held
-    (positive) or failed (negative), in the sides' own unit. None where the line is no plain comparison."""
+    (positive) or failed (negative), in the sides' own unit. None where the line is no plain comparison. percent: whether people say the
+    sides in percent."""
 
     line: Line
     truth: bool | None
@@ -24,6 +25,7 @@ class LineTruth:
     operator: str | None
     right: float | None
     margin: float | None
+    percent: bool = False
 
 
 def explain(evaluator: Evaluator, rule: CheckedRule, symbol: str, day: int) -> tuple[LineTruth, ...]:
@@ -45,13 +47,13 @@ def explain(evaluator: Evaluator, rule: CheckedRule, symbol: str, day: int) -> t
 
 def _line(line: Line, columns: dict[str, Any], at: int, factor: float) -> LineTruth:
     truth = SAID.get(int(columns[line.op.key][at]))
-    pairs = [_sides(pair, columns, at, factor) for pair in line.pairs]
-    known = [p for p in pairs if p[3] is not None]
-    if not pairs:
+    if not line.pairs:
         return LineTruth(line, truth, None, None, None, None)
+    pairs = [(_sides(pair, columns, at, factor), pair.percent) for pair in line.pairs]
+    known = [p for p in pairs if p[0][3] is not None]
     # Of a chain the pair that failed furthest, or held most narrowly, is the one worth showing.
-    left, operator, right, margin = min(known, key=lambda p: p[3] or 0.0) if known else pairs[0]
-    return LineTruth(line, truth, left, operator, right, margin)
+    (left, operator, right, margin), percent = min(known, key=lambda p: p[0][3] or 0.0) if known else pairs[0]
+    return LineTruth(line, truth, left, operator, right, margin, percent)
 
 
 def _sides(pair: Pair, columns: dict[str, Any], at: int, factor: float) -> tuple[float | None, str, float | None, float | None]:

@@ -169,14 +169,15 @@ def _without_bar(market: Market, as_of: int, position: Ints, members: Bools | No
 
 
 def values_at(
-    evaluator: Evaluator, columns: Mapping[str, Value], positions: Ints, as_of: int, limits: Limits | None = None
+    evaluator: Evaluator, columns: Mapping[str, Value], numbers: Ints, as_of: int, limits: Limits | None = None
 ) -> dict[str, Floats]:
-    """Numbers (conditions as 1 and 0) at the given bars, by name, on the scale of the as-of day; NaN where unknown."""
+    """Numbers (conditions as 1 and 0) of the given instruments on the as-of day, by name, on that day's scale; NaN where unknown."""
     bars = evaluator.market.bars
-    scale = bars.factor[bars.ends(as_of)[bars.owner[positions]] - 1]
+    scale = bars.factor[np.maximum(bars.ends(as_of)[numbers] - 1, 0)]
     found = {}
-    made = evaluator.at([value.op for value in columns.values()], positions, limits)
-    for (name, value), column in zip(columns.items(), made, strict=True):
+    made = evaluator.on_day([value.op for value in columns.values()], as_of, limits)
+    for (name, value), whole in zip(columns.items(), made, strict=True):
+        column = whole[numbers]
         if value.type == "condition":
             found[name] = np.where(column == UNKNOWN, np.nan, (column == TRUE).astype(np.float64))
         elif not value.degree:

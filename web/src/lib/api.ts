@@ -18,6 +18,16 @@ export type Market = Schemas['MarketOut']
 export type Version = Schemas['VersionOut']
 export type Note = Schemas['NoteOut']
 export type Entry = Schemas['EntryOut']
+export type Preferences = Schemas['PreferencesDoc']
+export type TableChoice = Schemas['TableChoice']
+export type ChartChoice = Schemas['ChartChoice']
+export type BenchList = Schemas['ListOut']
+export type Since = Schemas['SinceOut']
+export type Facts = Schemas['FactsOut']
+export type Drawing = Schemas['DrawingOut']
+export type DrawingIn = Schemas['DrawingIn']
+export type Shown = Schemas['ColumnOut']['shown']
+export type SharedRule = Schemas['SharedOut']
 
 export class Problem extends Error {
   constructor(
@@ -70,6 +80,12 @@ export interface Asked {
   as_of: string | null
 }
 
+/** On which evening's scale, and one value a bar of which frame. */
+export interface Drawn {
+  as_of: string | null
+  frame: ChartChoice['frame']
+}
+
 export const api = {
   session: () => answer(client.GET('/api/session')),
   signIn: (name: string, password: string) =>
@@ -90,12 +106,67 @@ export const api = {
     answer(client.POST('/api/rules/{rule_id}/restore', { params: { path: { rule_id: id } } })),
   duplicate: (id: number) =>
     answer(client.POST('/api/rules/{rule_id}/duplicate', { params: { path: { rule_id: id } } })),
-  scan: (asked: Asked, signal: AbortSignal) =>
+  scan: (asked: Asked & { columns: string[] }, signal: AbortSignal) =>
     answer(client.POST('/api/scan', { body: { ...asked, dials: {} }, signal })),
-  chart: (asked: Asked & { symbol: string; bars: number }, signal: AbortSignal) =>
-    answer(client.POST('/api/chart', { body: { ...asked, dials: {} }, signal })),
-  charts: (asked: Asked & { symbols: string[]; bars: number }, signal: AbortSignal) =>
-    answer(client.POST('/api/charts', { body: asked, signal })),
+  since: (asked: Asked) => answer(client.POST('/api/since', { body: { ...asked, dials: {} } })),
+  hitsAsParquet: (asked: Asked & { columns: string[]; symbols: string[] }) =>
+    answer(
+      client.POST('/api/hits.parquet', { body: asked, parseAs: 'blob' }),
+    ) as Promise<unknown> as Promise<Blob>,
+  value: (text: string, expression: string, symbol: string, as_of: string | null) =>
+    answer(client.POST('/api/value', { body: { text, expression, symbol, as_of } })),
+  chart: (
+    asked: Asked & { symbol: string; bars: number; frame: ChartChoice['frame']; panes: string[][] },
+    signal: AbortSignal,
+  ) => answer(client.POST('/api/chart', { body: { ...asked, dials: {} }, signal })),
+  facts: (symbol: string, as_of: string | null) =>
+    answer(client.GET('/api/facts/{symbol}', { params: { path: { symbol }, query: { as_of } } })),
+  drawings: (symbol: string, query: Drawn) =>
+    answer(client.GET('/api/drawings/{symbol}', { params: { path: { symbol }, query } })),
+  draw: (symbol: string, query: Drawn, body: DrawingIn) =>
+    answer(client.POST('/api/drawings/{symbol}', { params: { path: { symbol }, query }, body })),
+  redraw: (symbol: string, query: Drawn, drawing_id: number, body: DrawingIn) =>
+    answer(
+      client.PUT('/api/drawings/{symbol}/{drawing_id}', {
+        params: { path: { symbol, drawing_id }, query },
+        body,
+      }),
+    ),
+  erase: (symbol: string, drawing_id: number) =>
+    answer(
+      client.DELETE('/api/drawings/{symbol}/{drawing_id}', { params: { path: { symbol, drawing_id } } }),
+    ),
+  preferences: () => answer(client.GET('/api/preferences')),
+  keepPreferences: (body: Preferences) => answer(client.PUT('/api/preferences', { body })),
+  liquidity: (account: number, positions: number, percent: number) =>
+    answer(client.GET('/api/preferences/liquidity', { params: { query: { account, positions, percent } } })),
+  lists: () => answer(client.GET('/api/lists')),
+  keepList: (name: string, symbols: string[]) =>
+    answer(client.POST('/api/lists', { body: { name, symbols } })),
+  removeList: (list_id: number) =>
+    answer(client.DELETE('/api/lists/{list_id}', { params: { path: { list_id } } })),
+  restoreList: (list_id: number) =>
+    answer(client.POST('/api/lists/{list_id}/restore', { params: { path: { list_id } } })),
+  share: (rule_id: number) =>
+    answer(client.POST('/api/rules/{rule_id}/share', { params: { path: { rule_id } } })),
+  unshare: (rule_id: number) =>
+    answer(client.DELETE('/api/rules/{rule_id}/share', { params: { path: { rule_id } } })),
+  shared: (token: string) => answer(client.GET('/api/rules/shared/{token}', { params: { path: { token } } })),
+  copyShared: (token: string) =>
+    answer(client.POST('/api/rules/shared/{token}/copy', { params: { path: { token } } })),
+  rulesAsZip: () =>
+    answer(client.GET('/api/rules/zip', { parseAs: 'blob' })) as Promise<unknown> as Promise<Blob>,
+  bringRules: (files: Iterable<File>) => {
+    const form = new FormData()
+    for (const file of files) form.append('files', file)
+    return answer(
+      client.POST('/api/rules/files', { body: form as never, bodySerializer: (body) => body as never }),
+    )
+  },
+  charts: (
+    asked: Asked & { symbols: string[]; bars: number; frame: ChartChoice['frame'] },
+    signal: AbortSignal,
+  ) => answer(client.POST('/api/charts', { body: asked, signal })),
   versions: (id: number) =>
     answer(client.GET('/api/rules/{rule_id}/versions', { params: { path: { rule_id: id } } })),
   layOut: (text: string) => answer(client.POST('/api/language/format', { body: { text } })),

@@ -1,5 +1,5 @@
 /** Tables out of the page: comma-separated text, downloads, the clipboard. */
-export type Cell = string | number | null | undefined
+export type Cell = string | number | boolean | null | undefined
 
 function quoted(cell: Cell): string {
   const text = cell === null || cell === undefined ? '' : String(cell)
@@ -11,9 +11,10 @@ export function csv(header: string[], rows: Cell[][]): string {
   return [header, ...rows].map((row) => row.map(quoted).join(',')).join('\r\n') + '\r\n'
 }
 
-export function download(name: string, text: string, type = 'text/csv'): void {
+export function download(name: string, content: string | Blob, type = 'text/csv'): void {
   const link = document.createElement('a')
-  link.href = URL.createObjectURL(new Blob([text], { type: `${type};charset=utf-8` }))
+  const blob = typeof content === 'string' ? new Blob([content], { type: `${type};charset=utf-8` }) : content
+  link.href = URL.createObjectURL(blob)
   link.download = name.replace(/[\\/:*?"<>|]+/g, ' ').trim()
   link.click()
   setTimeout(() => URL.revokeObjectURL(link.href), 1000)

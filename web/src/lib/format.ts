@@ -1,4 +1,6 @@
 /** Numbers as a trader reads them. Formatting only: every figure comes from the server. */
+import type { Shown } from './api'
+
 const MINUS = '−'
 const DASH = '–'
 
@@ -46,6 +48,28 @@ export function short(value: number | null | undefined): string {
     }
   }
   return whole(value)
+}
+
+/** Any number, with as many digits as say something: 0.0123, 1.84, 431, 1.84m. */
+export function plain(value: number | null | undefined): string {
+  if (value === null || value === undefined) return DASH
+  const size = Math.abs(value)
+  if (size >= 100_000) return short(value)
+  if (Number.isInteger(value) || size >= 1000) return signed(whole(value), value, false)
+  return size >= 0.1 || size === 0 ? fixed(value, 2) : signed(value.toPrecision(2), value, false)
+}
+
+// Shares that are never below nothing need no plus sign.
+const UNSIGNED = /^(adr|natr|dividend_yield|closing_place|bb_width|bb_place|above_low|range)/
+
+/** A value as the server says it is read. `text` is the expression it comes from. */
+export function read(value: number | string | boolean | null | undefined, shown: Shown, text = ''): string {
+  if (value === null || value === undefined) return DASH
+  if (typeof value === 'boolean') return value ? 'yes' : 'no'
+  if (typeof value === 'string') return value
+  if (shown === 'percent') return percent(value, 1, !UNSIGNED.test(text))
+  if (shown === 'truth') return value ? 'yes' : 'no'
+  return shown === 'price' ? price(value) : shown === 'amount' ? short(value) : plain(value)
 }
 
 const DAYS = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat']

@@ -1,13 +1,25 @@
 /** The market as the interface knows it, and the as-of day the whole app stands on. */
-import { api, type Entry, type Market } from './api'
+import { moved } from './days'
+import { api, type BenchList, type Entry, type Market } from './api'
 
 const KEY = 'upperwick-as-of'
 
-export const market = $state<{ now: Market | null; entries: Entry[]; asOf: string | null }>({
+export const market = $state<{
+  now: Market | null
+  entries: Entry[]
+  lists: BenchList[]
+  asOf: string | null
+}>({
   now: null,
   entries: [],
+  lists: [],
   asOf: null,
 })
+
+/** The account's lists, which are universes too. */
+export async function loadLists(): Promise<void> {
+  market.lists = await api.lists()
+}
 
 export async function loadMarket(): Promise<void> {
   const [found, catalogue] = await Promise.all([api.market(), api.catalogue()])
@@ -28,11 +40,19 @@ function stand(day: string): void {
   else sessionStorage.setItem(KEY, day)
 }
 
-/** Moves by whole sessions; stops at both ends. */
-export function step(by: number): void {
+export type Unit = 'day' | 'week' | 'month'
+
+/** Moves by a session, or to the last session on or before the day a week or a month away; stops at both ends. */
+export function step(by: 1 | -1, unit: Unit = 'day'): void {
   const sessions = market.now?.sessions
   if (!sessions || !market.asOf) return
-  const at = sessions.indexOf(market.asOf) + by
+  let at = sessions.indexOf(market.asOf) + by
+  if (unit !== 'day') {
+    const to = moved(market.asOf, by, unit)
+    const found = sessions.findLastIndex((day) => day <= to)
+    // A long holiday must not hold one back: a step always moves.
+    at = by > 0 ? Math.max(at, found) : Math.min(at, found)
+  }
   stand(sessions[Math.min(Math.max(at, 0), sessions.length - 1)]!)
 }
 

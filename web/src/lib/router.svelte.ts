@@ -20,3 +20,8 @@ export function referenceOf(path: string): string | null {
   const match = /^\/reference(?:\/([a-z0-9_.]*))?\/?$/.exec(path)
   return match ? (match[1] ?? '') : null
 }
+
+/** The secret of a shared rule's address, null elsewhere. */
+export function sharedOf(path: string): string | null {
+  return /^\/shared\/([\w-]+)\/?$/.exec(path)?.[1] ?? null
+}

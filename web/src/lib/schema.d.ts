@@ -56,6 +56,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preferences/liquidity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Floor
+         * @description The least money a day at which one of the account's positions is no more than so many percent of it.
+         */
+        get: operations["liquidity_floor"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lists": {
         parameters: {
             query?: never;
@@ -785,6 +805,28 @@ export interface components {
              */
             sort: components["schemas"]["SortChoice"][];
         };
+        /** FloorIn */
+        FloorIn: {
+            /** Account */
+            account: number;
+            /**
+             * Positions
+             * @default 10
+             */
+            positions: number;
+            /**
+             * Percent
+             * @default 0.5
+             */
+            percent: number;
+        };
+        /** FloorOut */
+        FloorOut: {
+            /** Position */
+            position: number;
+            /** Floor */
+            floor: number;
+        };
         /** ListOut */
         ListOut: {
             /** Id */
@@ -911,8 +953,8 @@ export interface components {
         };
         /**
          * DrawingOut
-         * @description today: the line's price on the as-of day. touches: days on which prices touched it. values: of a line, one a day bar from
-         *     `from_day` on.
+         * @description today: a line's price on the as-of day. touches: days on which prices touched it. support: whether it lies below prices. values: of
+         *     a line, one a bar of the frame, the latest last. change, bars: how far and how long a range reaches.
          */
         DrawingOut: {
             /** Id */
@@ -931,8 +973,10 @@ export interface components {
             support: boolean | null;
             /** Values */
             values: (number | null)[];
-            /** From Day */
-            from_day: string | null;
+            /** Change */
+            change: number | null;
+            /** Bars */
+            bars: number | null;
         };
         /** PointOut */
         PointOut: {
@@ -1461,6 +1505,8 @@ export interface components {
             right_value: number | null;
             /** Margin */
             margin: number | null;
+            /** Percent */
+            percent: boolean;
         };
         /** ExplainIn */
         ExplainIn: {
@@ -1788,6 +1834,30 @@ export interface operations {
             };
         };
     };
+    liquidity_floor: {
+        parameters: {
+            query: {
+                account: number;
+                positions?: number;
+                percent?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FloorOut"];
+                };
+            };
+        };
+    };
     lists: {
         parameters: {
             query?: never;
@@ -1942,6 +2012,7 @@ export interface operations {
         parameters: {
             query?: {
                 as_of?: string | null;
+                frame?: "day" | "week" | "month";
             };
             header?: never;
             path: {
@@ -1966,6 +2037,7 @@ export interface operations {
         parameters: {
             query?: {
                 as_of?: string | null;
+                frame?: "day" | "week" | "month";
             };
             header?: never;
             path: {
@@ -1994,6 +2066,7 @@ export interface operations {
         parameters: {
             query?: {
                 as_of?: string | null;
+                frame?: "day" | "week" | "month";
             };
             header?: never;
             path: {

@@ -1,6 +1,4 @@
 <script lang="ts">
-  import ChevronLeft from '@lucide/svelte/icons/chevron-left'
-  import ChevronRight from '@lucide/svelte/icons/chevron-right'
   import LogOut from '@lucide/svelte/icons/log-out'
   import Moon from '@lucide/svelte/icons/moon'
   import Sun from '@lucide/svelte/icons/sun'
@@ -19,6 +17,8 @@
   const sessions = $derived(market.now?.sessions ?? [])
   const past = $derived(market.asOf !== null && market.asOf !== latest())
   const here = $derived(referenceOf(route.path) === null)
+  // Shift makes a session a week; a brace is a bracket with Shift on many keyboards, so a month has keys of its own.
+  const KEYS = { day: ['[', ']'], week: ['{', '}'], month: ['<', '>'] } as const
   let picker: HTMLInputElement | undefined = $state()
 
   async function leave(): Promise<void> {
@@ -63,16 +63,15 @@
     >
   {/if}
   <div class="ml-auto flex items-center gap-1" class:past>
-    {#if past}
-      <button class="link mr-2 text-ember" onclick={() => standOn(latest() ?? '')}>back to the latest</button>
-    {/if}
-    <button
-      class="p-1 text-ink2 hover:text-ink disabled:opacity-40"
-      aria-label="One session back"
-      title="One session back ([)"
-      disabled={market.asOf === sessions[0]}
-      onclick={() => step(-1)}><ChevronLeft size={16} /></button
-    >
+    {#each [['month', '‹‹‹'], ['week', '‹‹'], ['day', '‹']] as const as [unit, sign] (unit)}
+      <button
+        class="px-1 text-[17px] leading-none text-ink2 hover:text-ink disabled:opacity-40"
+        aria-label="One {unit === 'day' ? 'session' : unit} back"
+        title="One {unit === 'day' ? 'session' : unit} back ({KEYS[unit][0]})"
+        disabled={market.asOf === sessions[0]}
+        onclick={() => step(-1, unit)}>{sign}</button
+      >
+    {/each}
     <label class="relative cursor-pointer">
       {past ? 'standing on' : 'evening of'}
       <span class="font-semibold">{market.asOf ? longDay(market.asOf) : '–'}</span>
@@ -88,13 +87,15 @@
         onchange={(event) => standOn(event.currentTarget.value)}
       />
     </label>
-    <button
-      class="p-1 text-ink2 hover:text-ink disabled:opacity-40"
-      aria-label="One session forward"
-      title="One session forward (])"
-      disabled={!past}
-      onclick={() => step(1)}><ChevronRight size={16} /></button
-    >
+    {#each [['day', '›'], ['week', '››'], ['month', '›››']] as const as [unit, sign] (unit)}
+      <button
+        class="px-1 text-[17px] leading-none text-ink2 hover:text-ink disabled:opacity-40"
+        aria-label="One {unit === 'day' ? 'session' : unit} forward"
+        title="One {unit === 'day' ? 'session' : unit} forward ({KEYS[unit][1]})"
+        disabled={!past}
+        onclick={() => step(1, unit)}>{sign}</button
+      >
+    {/each}
   </div>
   <div class="flex items-center gap-3 text-ink2">
     <a
@@ -122,6 +123,18 @@
   </div>
 </header>
 
+{#if past}
+  <div role="status" class="flex shrink-0 items-center gap-3 bg-glow px-4 py-0.5 text-[13px]">
+    <span
+      >You stand on <b class="font-semibold">{market.asOf ? longDay(market.asOf) : ''}</b>. Nothing later is
+      known: not in the list, not on the charts, not in what is measured.</span
+    >
+    <button class="underline underline-offset-3" onclick={() => standOn(latest() ?? '')}
+      >Back to the latest</button
+    >
+  </div>
+{/if}
+
 <svelte:window
   onkeydown={(event) => {
     if (
@@ -130,8 +143,10 @@
       event.metaKey
     )
       return
-    if (event.key === '[') step(-1)
-    if (event.key === ']') step(1)
+    for (const unit of ['day', 'week', 'month'] as const) {
+      if (event.key === KEYS[unit][0]) step(-1, unit)
+      if (event.key === KEYS[unit][1]) step(1, unit)
+    }
   }}
 />
 

@@ -1,21 +1,47 @@
+<script lang="ts" module>
+  import type { Name } from './price-option'
+
+  /** Where the chart stands at the moment: pixels of bars and prices, and back. A new one at each move. */
+  export interface View {
+    x: (index: number) => number
+    y: (price: number) => number
+    index: (x: number) => number
+    price: (y: number) => number
+    plot: { left: number; top: number; right: number; bottom: number }
+    names: Name[]
+    width: number
+    height: number
+  }
+</script>
+
 <script lang="ts">
+  import { untrack, type Snippet } from 'svelte'
   import type { ECharts } from 'echarts/core'
   import type { Chart } from '$lib/api'
-  import { monthName, price } from '$lib/format'
   import { colour, theme } from '$lib/theme.svelte'
-  import { chartIn, MONO } from './echarts'
+  import { chartIn } from './echarts'
+  import { MONO } from './echarts'
+  import { layout, names, priceAxis, priceOption, roomFor } from './price-option'
+  import { scaleOf } from './scale'
 
   interface Props {
     data: Chart
     shown?: number
+    log?: boolean
     onpoint: (index: number | null) => void
+    /** A notch was clicked: the hit on this bar. */
+    onhit?: (index: number) => void
+    over?: Snippet<[View]>
   }
-  const { data, shown = 130, onpoint }: Props = $props()
+  const { data, shown = 130, log = true, onpoint, onhit, over }: Props = $props()
   let box: HTMLDivElement
   let chart: ECharts | undefined = $state.raw()
+  let view = $state.raw<View | null>(null)
+  let height = $state(0)
+  let width = $state(0)
 
-  // Prices are drawn on a log scale: the axis holds log10 of the price and its labels say the price.
-  const log = (v: number | null): number | '-' => (v !== null && v > 0 ? Math.log10(v) : '-')
+  const scale = $derived(scaleOf(log))
+  const strokes = $derived((void theme.now, ['ink', 'ink2', 'ink3', 'ember'].map((name) => colour(name))))
 
   $effect(() => {
     const made = chartIn(box)
@@ -24,50 +50,16 @@
       onpoint(info ? info.value : null)
     })
     made.chart.on('datazoom', () => {
-      const axis = priceAxis(...window())
-      made.chart.setOption({ yAxis: [{ id: 'price', ...axis }] })
+      made.chart.setOption({ yAxis: [{ id: 'price', ...priceAxis({ data, scale }, ...window()) }] })
+      look()
+    })
+    made.chart.on('click', (event) => {
+      if (event.seriesName === 'hits') onhit?.((event.value as number[])[0]!)
     })
     made.chart.on('globalout', () => onpoint(null))
     chart = made.chart
     return made.dispose
   })
-
-  /** Round prices between two, about `count` of them, evenly spread to the eye on a log scale. */
-  function ticks(low: number, high: number, count: number): number[] {
-    const step = (high / low) ** (1 / count) - 1
-    const found: number[] = []
-    for (let at = low; at < high && found.length < 20;) {
-      const raw = at * step
-      const unit = 10 ** Math.floor(Math.log10(raw))
-      const width = [1, 2, 2.5, 5, 10].map((m) => m * unit).find((w) => w >= raw) ?? raw
-      const next = Math.ceil(at / width + 1e-9) * width
-      if (next >= high) break
-      found.push(Number(next.toPrecision(10)))
-      at = next + raw * 0.5
-    }
-    return found
-  }
-
-  /** The price axis around what the window shows: bars and levels, with a little air. */
-  function priceAxis(begin: number, end: number): Record<string, unknown> {
-    const seen = [data.low, data.high, ...data.overlays.map((o) => o.values)]
-      .flatMap((column) => column.slice(Math.max(0, begin), end + 1))
-      .filter((v): v is number => v !== null && v > 0)
-    if (!seen.length) return {}
-    const low = Math.min(...seen)
-    const high = Math.max(...seen)
-    const air = Math.max(Math.log10(high / low) * 0.06, 0.002)
-    const min = Math.log10(low) - air
-    const max = Math.log10(high) + air
-    const at = ticks(10 ** min, 10 ** max, 6).map((v) => Math.log10(v))
-    return {
-      min,
-      max,
-      axisLabel: { customValues: at },
-      splitLine: { customValues: at },
-      axisTick: { customValues: at },
-    }
-  }
 
   function window(): [number, number] {
     const zoom = (chart?.getOption() as { dataZoom?: { startValue: number; endValue: number }[] } | undefined)
@@ -77,186 +69,110 @@
       : [Math.max(0, data.days.length - shown), data.days.length - 1]
   }
 
-  function label(index: number): string {
-    const at = data.days[index]
-    if (!at) return ''
-    const month = monthName(at)
-    return month === 'Jan' ? at.slice(0, 4) : month
-  }
-
-  function newMonth(index: number): boolean {
-    const at = data.days[index]
-    const before = data.days[index - 1]
-    return Boolean(at && before && at.slice(0, 7) !== before.slice(0, 7))
+  function look(): void {
+    if (!chart || !data.days.length) return
+    const [made, where] = [chart, { xAxisIndex: 0, yAxisIndex: 0 }]
+    const plots = layout(height, data.panes.length)
+    const first = plots[0]!
+    const turn = scale
+    const last = window()[1]
+    const y = (price: number) => made.convertToPixel({ yAxisIndex: 0 }, Number(turn.to(price)))
+    const levels = names(data.overlays, last, y, first.top, first.top + first.height)
+    const below = data.panes.flatMap((lines, pane) => {
+      const { top, height: tall } = plots[pane + 2]!
+      const at = (value: number) => made.convertToPixel({ yAxisIndex: pane + 2 }, value)
+      const drawn = lines.map((line) => ({ label: line.text, values: line.values }))
+      return names(drawn, last, at, top, top + tall)
+    })
+    view = {
+      x: (index) => made.convertToPixel({ xAxisIndex: 0 }, index),
+      y,
+      names: [...levels, ...below],
+      index: (x) => Math.round(made.convertFromPixel(where, [x, first.top + 5])[0]!),
+      price: (y) => turn.from(made.convertFromPixel(where, [20, y])[1]!),
+      plot: {
+        left: 8,
+        top: first.top,
+        right: width - Math.round(roomFor(data) + 58),
+        bottom: first.top + first.height,
+      },
+      width,
+      height,
+    }
   }
 
   $effect(() => {
-    if (!chart) return
+    if (!chart || !height || !width) return
     void theme.now
-    const ink = colour('ink')
-    const ink2 = colour('ink2')
-    const ink3 = colour('ink3')
-    const paper = colour('paper')
-    const hair = colour('hair')
-    const ember = colour('ember')
-    const size = data.days.length
-    const axis = priceAxis(Math.max(0, size - shown), size - 1)
-    // Names of levels stand between the last bar and the prices: as much room as the longest of them needs.
-    const named = data.overlays.length
-      ? Math.min(17, Math.max(...data.overlays.map((o) => o.label.length))) * 7.4 + 10
-      : 4
-    const right = Math.round(named + 58)
-    const text = { fontFamily: MONO, fontSize: 12, color: ink3 }
-    const strengths = [
-      { color: ink, width: 1.4, type: 'solid' as const },
-      { color: ink2, width: 1.2, type: 'solid' as const },
-      { color: ink3, width: 1.2, type: 'solid' as const },
-      { color: ember, width: 1.2, type: 'dashed' as const },
-    ]
-    chart.setOption(
-      {
-        animation: false,
-        grid: [
-          { left: 8, right, top: 10, bottom: '26%' },
-          { left: 8, right, top: '79%', bottom: 24 },
-        ],
-        axisPointer: { link: [{ xAxisIndex: 'all' }] },
-        tooltip: {
-          trigger: 'axis',
-          showContent: false,
-          axisPointer: { type: 'cross', lineStyle: { color: ink3 }, crossStyle: { color: ink3 } },
-        },
-        dataZoom: [
-          {
-            type: 'inside',
-            xAxisIndex: [0, 1],
-            startValue: Math.max(0, size - shown),
-            endValue: size - 1,
-            minValueSpan: 20,
-          },
-        ],
-        xAxis: [0, 1].map((gridIndex) => ({
-          type: 'category',
-          gridIndex,
-          data: data.days.map((_, i) => i),
-          boundaryGap: true,
-          axisLine: { show: false },
-          axisTick: { show: false },
-          axisPointer: { label: { show: false } },
-          axisLabel: {
-            show: gridIndex === 1,
-            ...text,
-            interval: newMonth,
-            formatter: (value: string) => label(Number(value)),
-            hideOverlap: true,
-          },
-        })),
-        yAxis: [
-          {
-            id: 'price',
-            type: 'value',
-            position: 'right',
-            min: axis.min,
-            max: axis.max,
-            axisTick: { show: false, ...(axis.axisTick as object) },
-            axisLine: { show: false },
-            axisLabel: {
-              ...text,
-              ...(axis.axisLabel as object),
-              margin: named + 4,
-              formatter: (v: number) => price(10 ** v),
-            },
-            splitLine: { lineStyle: { color: hair, opacity: 0.6 }, ...(axis.splitLine as object) },
-            axisPointer: {
-              label: {
-                formatter: (p: { value: number }) => price(10 ** p.value),
-                fontFamily: MONO,
-                backgroundColor: ink,
-                color: paper,
-              },
-            },
-          },
-          {
-            type: 'value',
-            gridIndex: 1,
-            position: 'right',
-            axisLabel: { show: false },
-            splitLine: { show: false },
-            axisPointer: { show: false },
-          },
-        ],
-        series: [
-          {
-            type: 'candlestick',
-            name: 'bars',
-            // Opening, closing, lowest, highest: the order the library asks for.
-            data: data.days.map((_, i) => [
-              log(data.open[i] ?? null),
-              log(data.close[i] ?? null),
-              log(data.low[i] ?? null),
-              log(data.high[i] ?? null),
-            ]),
-            itemStyle: { color: paper, color0: ink, borderColor: ink, borderColor0: ink, borderWidth: 1 },
-            barMaxWidth: 9,
-          },
-          ...data.overlays.map((overlay, i) => {
-            const stroke = strengths[Math.min(i, strengths.length - 1)]!
-            return {
-              type: 'line',
-              name: overlay.label,
-              data: overlay.values.map(log),
-              symbol: 'none',
-              lineStyle: stroke,
-              z: 3,
-              silent: true,
-              endLabel: {
-                show: true,
-                formatter: overlay.label.length > 17 ? `${overlay.label.slice(0, 16)}…` : overlay.label,
-                color: stroke.color,
-                fontFamily: MONO,
-                fontSize: 12,
-                distance: 6,
-              },
-              labelLayout: { moveOverlap: 'shiftY' },
-            }
-          }),
-          {
-            type: 'scatter',
-            name: 'hits',
-            data: data.hits.map((i) => [i, log(data.low[i] ?? null)]),
-            symbol: 'triangle',
-            symbolSize: 8,
-            symbolOffset: [0, 9],
-            itemStyle: { color: ember },
-            z: 4,
-            silent: true,
-          },
-          {
-            type: 'bar',
-            name: 'volume',
-            xAxisIndex: 1,
-            yAxisIndex: 1,
-            data: data.volume.map((value, i) => ({
-              value,
-              itemStyle: {
-                color: ink3,
-                opacity: (data.close[i] ?? 0) >= (data.open[i] ?? 0) ? 0.4 : 0.8,
-              },
-            })),
-            barMaxWidth: 7,
-            silent: true,
-          },
-        ],
-      },
-      { notMerge: true },
-    )
+    const names = ['ink', 'ink2', 'ink3', 'paper', 'hair', 'ember'] as const
+    const colours = Object.fromEntries(names.map((name) => [name, colour(name)])) as Record<
+      (typeof names)[number],
+      string
+    >
+    chart.resize()
+    chart.setOption(priceOption({ data, scale, shown, height, colours }), { notMerge: true })
+    untrack(look)
   })
+
+  /** The chart as a picture, with what is drawn over it. */
+  export async function picture(title: string): Promise<Blob | null> {
+    if (!chart) return null
+    const ratio = 2
+    const canvas = document.createElement('canvas')
+    canvas.width = width * ratio
+    canvas.height = (height + 28) * ratio
+    const pen = canvas.getContext('2d')!
+    pen.scale(ratio, ratio)
+    pen.fillStyle = colour('paper')
+    pen.fillRect(0, 0, width, height + 28)
+    pen.fillStyle = colour('ink')
+    pen.font = "600 14px 'Source Sans 3', sans-serif"
+    pen.fillText(title, 12, 19)
+    const image = async (source: string) => {
+      const made = new Image()
+      made.src = source
+      await made.decode()
+      pen.drawImage(made, 0, 28, width, height)
+    }
+    await image(chart.getDataURL({ pixelRatio: ratio, backgroundColor: colour('paper') }))
+    for (const svg of box.parentElement?.querySelectorAll('svg[data-over]') ?? []) {
+      const copy = svg.cloneNode(true) as SVGElement
+      copy.setAttribute('xmlns', 'http://www.w3.org/2000/svg')
+      copy.setAttribute('width', String(width))
+      copy.setAttribute('height', String(height))
+      await image(
+        `data:image/svg+xml;charset=utf-8,${encodeURIComponent(new XMLSerializer().serializeToString(copy))}`,
+      )
+    }
+    return new Promise((done) => canvas.toBlob(done, 'image/png'))
+  }
 </script>
 
-<div
-  bind:this={box}
-  class="h-full w-full"
-  role="img"
-  aria-label="Price chart of {data.symbol}, {data.days.length} bars to {data.days.at(-1) ??
-    'none'}; its values are in the table behind it"
-></div>
+<div class="relative h-full w-full" bind:clientHeight={height} bind:clientWidth={width}>
+  <div
+    bind:this={box}
+    class="absolute inset-0"
+    role="img"
+    aria-label="Price chart of {data.symbol}, {data.days.length} bars to {data.days.at(-1) ??
+      'none'}; its values are in the table behind it"
+  ></div>
+  {#if view}
+    <svg
+      data-over
+      class="pointer-events-none absolute inset-0 h-full w-full"
+      viewBox="0 0 {view.width} {view.height}"
+      aria-hidden="true"
+    >
+      {#each view.names as name (name.full + name.y)}
+        <text
+          x={view.plot.right + 6}
+          y={name.y + 4}
+          font-size="12"
+          font-family={MONO}
+          fill={strokes[name.strength]}>{name.label}<title>{name.full}</title></text
+        >
+      {/each}
+    </svg>
+    {@render over?.(view)}
+  {/if}
+</div>

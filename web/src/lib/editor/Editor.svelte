@@ -2,7 +2,17 @@
   import { untrack } from 'svelte'
   import { autocompletion, closeBrackets, completionKeymap } from '@codemirror/autocomplete'
   import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
-  import { bracketMatching, indentUnit } from '@codemirror/language'
+  import {
+    bracketMatching,
+    codeFolding,
+    foldedRanges,
+    foldEffect,
+    foldGutter,
+    foldKeymap,
+    foldService,
+    indentUnit,
+    unfoldEffect,
+  } from '@codemirror/language'
   import { lintKeymap, setDiagnostics, type Diagnostic } from '@codemirror/lint'
   import { EditorState } from '@codemirror/state'
   import {
@@ -15,7 +25,7 @@
     placeholder,
   } from '@codemirror/view'
   import type { Entry, RuleProblem } from '$lib/api'
-  import { complete, helpOf, options, ownHelp, type Texts } from './completion'
+  import { complete, helpOf, options, ownHelp, wholeCall, type Texts } from './completion'
   import { ruleColours, ruleLanguage } from './language'
 
   interface Props {
@@ -31,6 +41,10 @@
     online: (line: number) => void
     onlookup: (name: string) => void
     texts: Texts
+    /** What an expression is for the instrument on show, in words; null where it cannot be said. */
+    onvalue: (expression: string) => Promise<string | null>
+    /** The lines folded away, counted from 1. */
+    onfold: (hidden: number[]) => void
   }
   const {
     value,
@@ -44,6 +58,8 @@
     online,
     onlookup,
     texts,
+    onvalue,
+    onfold,
   }: Props = $props()
   let host: HTMLDivElement
   let view: EditorView | undefined
@@ -58,6 +74,8 @@
     '.cm-gutters': { backgroundColor: 'transparent', border: 'none', color: 'var(--ink3)' },
     '.cm-lineNumbers .cm-gutterElement': { minWidth: '34px', padding: '0 6px 0 0' },
     '.cm-activeLine': { backgroundColor: 'color-mix(in srgb, var(--row) 70%, transparent)' },
+    '.cm-foldGutter .cm-gutterElement': { padding: '0 3px 0 0', cursor: 'pointer' },
+    '.cm-foldPlaceholder': { background: 'var(--paper2)', border: 'none', color: 'var(--ink2)' },
     '.cm-cursor': { borderLeftColor: 'var(--ember)', borderLeftWidth: '2px' },
     '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': {
       backgroundColor: 'var(--glow) !important',
@@ -97,8 +115,47 @@
     const word = wordAt(target.state, position)
     if (!word) return null
     const entry = entries.find((e) => e.name === word.text)
-    const dom = entry ? helpOf(entry)() : ownHelp(target.state.doc.toString(), word.text)
-    return dom ? { pos: word.from, end: word.to, above: true, create: () => ({ dom }) } : null
+    const own = entry ? null : ownHelp(target.state.doc.toString(), word.text)
+    const dom = entry ? helpOf(entry)() : own
+    if (!dom) return null
+    const line = target.state.doc.lineAt(position)
+    const expression = wholeCall(line.text, word.from - line.from, word.to - line.from)
+    const said = document.createElement('p')
+    said.className = 'cm-value'
+    dom.prepend(said)
+    void onvalue(expression).then((value) => {
+      if (value === null) said.remove()
+      else said.textContent = value
+    })
+    return { pos: word.from, end: word.to, above: true, create: () => ({ dom }) }
+  })
+
+  function reach(target: EditorView): void {
+    const scroller = target.scrollDOM
+    scroller.tabIndex = scroller.scrollWidth > scroller.clientWidth ? 0 : -1
+  }
+
+  function hiddenLines(state: EditorState): number[] {
+    const found: number[] = []
+    foldedRanges(state).between(0, state.doc.length, (from, to) => {
+      const last = state.doc.lineAt(to).number
+      for (let n = state.doc.lineAt(from).number + 1; n <= last; n++) found.push(n)
+    })
+    return found
+  }
+
+  /** A group folds to its first line. */
+  const groups = foldService.of((state, start) => {
+    const line = state.doc.lineAt(start)
+    if (!/^\s*(?:skip\s+)?(?:any|all|none|at\s+least\s+\S+)\s+of\s*:/.test(line.text)) return null
+    const indent = /^\s*/.exec(line.text)![0].length
+    let last = line
+    for (let n = line.number + 1; n <= state.doc.lines; n++) {
+      const next = state.doc.line(n)
+      if (next.text.trim() && /^\s*/.exec(next.text)![0].length <= indent) break
+      if (next.text.trim()) last = next
+    }
+    return last.number > line.number ? { from: line.to, to: last.to } : null
   })
 
   $effect(() => {
@@ -108,6 +165,9 @@
         doc: untrack(() => value),
         extensions: [
           lineNumbers(),
+          groups,
+          codeFolding({ placeholderText: ' …' }),
+          foldGutter({ openText: '▾', closedText: '▸' }),
           history(),
           drawSelection(),
           highlightActiveLine(),
@@ -144,10 +204,17 @@
             ...completionKeymap,
             ...lintKeymap,
             ...historyKeymap,
+            ...foldKeymap,
             ...defaultKeymap,
           ]),
           EditorView.updateListener.of((update) => {
             if (update.docChanged) onchange(update.state.doc.toString())
+            if (update.geometryChanged) reach(update.view)
+            const folded = update.transactions.some((t) =>
+              t.effects.some((e) => e.is(foldEffect) || e.is(unfoldEffect)),
+            )
+            if (folded || (update.docChanged && foldedRanges(update.startState).size))
+              onfold(hiddenLines(update.state))
             if (update.selectionSet || update.docChanged)
               online(update.state.doc.lineAt(update.state.selection.main.head).number)
           }),
@@ -155,7 +222,13 @@
       }),
     })
     view = created
-    return () => created.destroy()
+    // Lines wider than the pane are reached by the arrow keys too.
+    const watcher = new ResizeObserver(() => reach(created))
+    watcher.observe(created.contentDOM)
+    return () => {
+      watcher.disconnect()
+      created.destroy()
+    }
   })
 
   $effect(() => {
@@ -229,6 +302,11 @@
   div :global(.cm-help code) {
     font-family: var(--font-mono);
     color: var(--gain);
+  }
+  div :global(.cm-help .cm-value) {
+    font-family: var(--font-mono);
+    font-size: 12.5px;
+    color: var(--ember);
   }
   div :global(.cm-help small) {
     color: var(--ink3);

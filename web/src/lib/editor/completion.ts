@@ -78,6 +78,17 @@ export function ownHelp(text: string, name: string): HTMLElement | null {
   return box
 }
 
+/** The name at a place of a line, with its arguments where it has any: what a person means by pointing at it. */
+export function wholeCall(line: string, from: number, to: number): string {
+  if (line[to] !== '(') return line.slice(from, to)
+  let depth = 0
+  for (let i = to; i < line.length; i++) {
+    if (line[i] === '(') depth++
+    if (line[i] === ')' && --depth === 0) return line.slice(from, i + 1)
+  }
+  return line.slice(from, to)
+}
+
 /** Texts in quotes: the account's other rules after `use`, sectors and announcements elsewhere. */
 export interface Texts {
   rules: string[]

@@ -173,6 +173,13 @@
           >
         </p>
       {/if}
+      {#if study.lists.length}
+        <p class="mb-2 text-[13px] text-ember">
+          The universe holds {study.lists.length === 1 ? 'the list' : 'the lists'}
+          {study.lists.map((name) => `“${name}”`).join(', ')}, which knew what came later: these figures show
+          how the chosen names did, not what the rule finds.
+        </p>
+      {/if}
       <div class:opacity-60={measured !== asked}>
         <h2 class="max-w-[70ch] font-title text-[21px] leading-snug">
           {study.verdicts[String(horizon.bars)]}

@@ -1,10 +1,13 @@
 <script lang="ts">
   import { untrack } from 'svelte'
-  import type { Scan } from '$lib/api'
-  import { copy, csv, download } from '$lib/csv'
+  import { SvelteSet } from 'svelte/reactivity'
+  import { api, sentence, type Scan, type Since } from '$lib/api'
+  import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
-  import ChartPane from './ChartPane.svelte'
-  import { COLUMNS, order, ordered, sortBy } from './hits.svelte'
+  import ChartPane from './chart/ChartPane.svelte'
+  import HitsBar, { type Part } from './HitsBar.svelte'
+  import HitsTable from './HitsTable.svelte'
+  import { columns, ordered } from './hits.svelte'
 
   interface Props {
     scan: Scan | null
@@ -12,37 +15,101 @@
     stale: boolean
     name: string
     chosen: string | null
+    /** A symbol looked at that need not be among the hits. */
+    looked: string | null
+    /** The chart alone, over the whole width. */
+    full: boolean
   }
-  let { scan, text, stale, name, chosen = $bindable() }: Props = $props()
+  let {
+    scan,
+    text,
+    stale,
+    name,
+    chosen = $bindable(),
+    looked = $bindable(),
+    full = $bindable(),
+  }: Props = $props()
 
   let wanted = $state('')
-  let table: HTMLElement | undefined = $state()
-  let filterBox: HTMLInputElement | undefined = $state()
-  let tableShare = $state(38)
+  let part = $state<Part>('all')
+  let since = $state.raw<Since | null>(null)
+  let bar: ReturnType<typeof HitsBar> | undefined = $state()
+  let table: ReturnType<typeof HitsTable> | undefined = $state()
+  let tableShare = $state(Number(localStorage.getItem('upperwick-table-share')) || 38)
+  const selected = new SvelteSet<string>()
 
-  const rows = $derived(ordered(scan?.hits ?? [], wanted))
+  const shown = $derived(columns(scan))
+  const fresh = $derived(since ? new Set(since.new) : null)
+  const only = $derived(part === 'new' ? fresh : part === 'stayed' && since ? new Set(since.stayed) : null)
+  const rows = $derived.by(() => {
+    const list = ordered(scan, wanted)
+    if (part === 'gone') return []
+    return only ? list.filter((hit) => only.has(hit.symbol)) : list
+  })
   const at = $derived(rows.findIndex((hit) => hit.symbol === chosen))
   const next = $derived(at >= 0 ? rows.slice(at + 1, at + 3).map((hit) => hit.symbol) : [])
 
   $effect(() => {
     const list = rows
     const symbol = untrack(() => chosen)
+    if (symbol && symbol === untrack(() => looked)) return
     if (list.length && !list.some((hit) => hit.symbol === symbol)) chosen = list[0]!.symbol
-    if (!list.length && !untrack(() => wanted)) chosen = null
+    if (!list.length && !untrack(() => wanted) && untrack(() => part) === 'all') chosen = null
   })
 
+  $effect(() => {
+    const present = new Set((scan?.hits ?? []).map((hit) => hit.symbol))
+    untrack(() => {
+      for (const symbol of [...selected]) if (!present.has(symbol)) selected.delete(symbol)
+    })
+  })
+
+  // What was compared is of one text on one evening.
+  $effect(() => {
+    void [text, market.asOf]
+    untrack(() => {
+      if (since) void compare()
+    })
+  })
+
+  async function compare(): Promise<void> {
+    try {
+      since = await api.since({ text, as_of: market.asOf })
+    } catch (error) {
+      since = null
+      part = 'all'
+      if (!stale) tell(sentence(error))
+    }
+  }
+
+  function toggleCompare(): void {
+    if (since) {
+      since = null
+      part = 'all'
+    } else void compare()
+  }
+
+  function look(symbol: string): void {
+    looked = symbol
+    chosen = symbol
+  }
+
   function move(by: number): void {
-    const to = rows[Math.min(Math.max((at < 0 ? 0 : at) + by, 0), rows.length - 1)]
-    if (!to) return
-    chosen = to.symbol
-    table?.querySelector(`[data-symbol="${CSS.escape(to.symbol)}"]`)?.scrollIntoView({ block: 'nearest' })
+    const to = Math.min(Math.max((at < 0 ? (by > 0 ? -1 : rows.length) : at) + by, 0), rows.length - 1)
+    if (!rows[to]) return
+    looked = null
+    chosen = rows[to].symbol
+    table?.reveal(to)
   }
 
   function keydown(event: KeyboardEvent): void {
     const target = event.target as HTMLElement
-    if (event.key === 'Escape' && target.closest('input, .cm-editor')) target.blur()
+    if (event.key === 'Escape' && !event.defaultPrevented && target.closest('input, .cm-editor'))
+      target.blur()
     if (
-      target.closest('input, textarea, select, .cm-editor') ||
+      target.closest(
+        'input:not([type=checkbox]), textarea, select, .cm-editor, [role=menu], [role=dialog]',
+      ) ||
       event.ctrlKey ||
       event.metaKey ||
       event.altKey
@@ -50,39 +117,30 @@
       return
     if (event.key === 'j') move(1)
     else if (event.key === 'k') move(-1)
+    else if (event.key === 'Escape' && full) full = false
+    else if (event.key === 'Enter' && chosen && !target.closest('button, a, summary')) full = !full
+    else if (event.key === 'v' && chosen && at >= 0) {
+      if (selected.has(chosen)) selected.delete(chosen)
+      else selected.add(chosen)
+    } else if (event.key === 'c') toggleCompare()
     else if (event.key === '/') {
       event.preventDefault()
-      filterBox?.focus()
+      full = false
+      bar?.focusFilter()
     }
-  }
-
-  async function copySymbols(): Promise<void> {
-    const list = rows.map((hit) => hit.symbol).join(', ')
-    tell(
-      (await copy(list))
-        ? `${rows.length} symbols copied, separated by commas.`
-        : 'The browser does not let this page use the clipboard; save the CSV instead.',
-    )
-  }
-
-  function saveCsv(): void {
-    download(
-      `${name} ${scan?.as_of ?? ''}.csv`,
-      csv(
-        COLUMNS.map((c) => c.key),
-        rows.map((hit) => COLUMNS.map((c) => c.of(hit))),
-      ),
-    )
   }
 
   function drag(event: PointerEvent): void {
     const handle = event.currentTarget as HTMLElement
     const box = handle.parentElement!.getBoundingClientRect()
     handle.setPointerCapture(event.pointerId)
-    handle.onpointermove = (moved) => {
-      tableShare = Math.min(Math.max(((moved.clientY - box.top) / box.height) * 100, 15), 80)
-    }
+    handle.onpointermove = (moved) => share(((moved.clientY - box.top) / box.height) * 100)
     handle.onpointerup = () => (handle.onpointermove = null)
+  }
+
+  function share(to: number): void {
+    tableShare = Math.min(Math.max(to, 15), 80)
+    localStorage.setItem('upperwick-table-share', String(Math.round(tableShare)))
   }
 </script>
 
@@ -92,99 +150,78 @@
   {#if !scan}
     <p class="p-8 text-ink2">{stale ? 'Mend the rule to see its hits.' : 'Counting …'}</p>
   {:else}
-    <div class="flex shrink-0 items-center gap-5 px-4 py-1.5 text-[13px]">
-      <input
-        bind:this={filterBox}
-        class="field w-40 py-0.5"
-        type="search"
-        placeholder="Filter  /"
-        aria-label="Filter the hits"
-        bind:value={wanted}
+    {#if !full}
+      <HitsBar
+        bind:this={bar}
+        {scan}
+        {text}
+        {name}
+        {rows}
+        columns={shown}
+        {selected}
+        {since}
+        bind:part
+        bind:wanted
+        oncompare={toggleCompare}
+        onlook={look}
       />
-      {#if wanted}<span class="text-ink3">{rows.length} of {scan.hits_total}</span>{/if}
-      {#if scan.bars !== 'day'}<span class="text-ink3">{scan.bars} bars, the {scan.bars} so far</span>{/if}
-      <span class="ml-auto flex gap-5">
-        <button class="link" onclick={copySymbols} disabled={!rows.length}>Copy symbols</button>
-        <button class="link" onclick={saveCsv} disabled={!rows.length}>Save CSV</button>
-      </span>
-    </div>
-    <div bind:this={table} class="shrink-0 overflow-auto" style:max-height={`${tableShare}%`}>
-      <table class="w-full border-collapse text-[13px]">
-        <thead class="sticky top-0 z-[1] bg-paper">
-          <tr class="border-b border-hair">
-            {#each COLUMNS as column (column.key)}
-              <th
-                scope="col"
-                class="sortable px-1.5 py-1 whitespace-nowrap first:pl-4 last:pr-4 {column.text
-                  ? 'text-left'
-                  : 'text-right'}"
-                aria-sort={order.key === column.key ? (order.down ? 'descending' : 'ascending') : 'none'}
-                title={column.title}
-              >
-                <button onclick={() => sortBy(column.key, column.text)}>
-                  {column.label}<span aria-hidden="true"
-                    >{order.key === column.key ? (order.down ? ' ▾' : ' ▴') : ''}</span
-                  >
-                </button>
-              </th>
-            {/each}
-          </tr>
-        </thead>
-        <tbody>
-          {#each rows as hit (hit.symbol)}
-            <tr
-              data-symbol={hit.symbol}
-              aria-selected={hit.symbol === chosen}
-              class="cursor-pointer border-b border-hair/60 hover:bg-paper2 {hit.symbol === chosen
-                ? 'bg-row'
-                : ''}"
-              onclick={() => (chosen = hit.symbol)}
-            >
-              {#each COLUMNS as column (column.key)}
-                <td
-                  class="px-1.5 py-[3px] first:pl-4 last:pr-4 {column.text
-                    ? 'max-w-36 truncate'
-                    : 'num'} {column.key === 'symbol'
-                    ? 'font-mono font-semibold whitespace-nowrap'
-                    : ''} {column.key === 'sector' ? 'text-ink2' : ''}"
-                  class:text-gain={column.signed && (Number(column.of(hit)) || 0) > 0}
-                  class:text-loss={column.signed && (Number(column.of(hit)) || 0) < 0}
-                >
-                  {#if column.key === 'symbol'}
-                    <span
-                      class="mr-1.5 inline-block w-2.5 text-[10px] text-ember"
-                      title={hit.days === 1 ? 'fresh: not a hit the bar before' : undefined}
-                      >{hit.days === 1 ? '▲' : ''}</span
-                    >{/if}{column.show(hit)}
-                </td>
-              {/each}
-            </tr>
-          {/each}
-        </tbody>
-      </table>
-    </div>
-    {#if rows.length === 0}
-      <div class="px-4 py-8 text-ink2">
-        {#if wanted}
-          <p>No hit is named “{wanted}”.</p>
-        {:else}
-          <p>No instrument passes every line on this evening.</p>
-          <p class="mt-1">
-            {#if scan.near_misses.length}Beside the lines you see who nearly passed, and which line each of
-              them failed.{/if}
-            Step back a session, or measure follow-through to see whether the rule ever hit.
-          </p>
-        {/if}
-      </div>
+      {#if rows.length}
+        <div class="shrink-0" style:height={`min(${tableShare}%, ${rows.length * 27 + 34}px)`}>
+          <HitsTable
+            bind:this={table}
+            {rows}
+            columns={shown}
+            {chosen}
+            {selected}
+            {fresh}
+            onchoose={(symbol) => {
+              looked = null
+              chosen = symbol
+            }}
+            onopen={() => (full = true)}
+          />
+        </div>
+      {:else if part !== 'gone'}
+        <div class="px-4 py-8 text-ink2">
+          {#if wanted || part !== 'all'}
+            <p>No hit {wanted ? `is named “${wanted}”` : part === 'new' ? 'is new' : 'has stayed'}.</p>
+          {:else}
+            <p>No instrument passes every line on this evening.</p>
+            <p class="mt-1">
+              {#if scan.near_misses.length}Beside the lines you see who nearly passed, and which line each of
+                them failed.{/if}
+              Step back a session, or measure follow-through to see whether the rule ever hit.
+            </p>
+          {/if}
+        </div>
+      {/if}
     {/if}
     {#if chosen}
-      <!-- svelte-ignore a11y_no_static_element_interactions -->
-      <div
-        class="h-[5px] shrink-0 cursor-row-resize border-b border-hair hover:border-ember"
-        onpointerdown={drag}
-      ></div>
+      {#if !full}
+        <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
+        <div
+          role="separator"
+          aria-orientation="horizontal"
+          aria-label="Height of the table"
+          aria-valuenow={Math.round(tableShare)}
+          tabindex="0"
+          class="h-[5px] shrink-0 cursor-row-resize border-b border-hair hover:border-ember focus-visible:border-ember"
+          onpointerdown={drag}
+          onkeydown={(event) => {
+            if (event.key === 'ArrowUp') share(tableShare - 4)
+            if (event.key === 'ArrowDown') share(tableShare + 4)
+          }}
+        ></div>
+      {/if}
       <div class="min-h-0 flex-1">
-        <ChartPane symbol={chosen} {text} ahead={next} />
+        <ChartPane
+          symbol={chosen}
+          {text}
+          ahead={next}
+          {full}
+          onfull={() => (full = !full)}
+          position={full && at >= 0 ? `${at + 1} of ${rows.length}` : ''}
+        />
       </div>
     {/if}
   {/if}

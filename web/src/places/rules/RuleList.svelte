@@ -1,16 +1,31 @@
 <script lang="ts">
   import { api, sentence, type RuleSummary } from '$lib/api'
+  import { download } from '$lib/csv'
   import { day } from '$lib/format'
   import { go } from '$lib/router.svelte'
   import { tell } from '$lib/notice.svelte'
   import { removeWithUndo } from './actions'
+  import Filing from './Filing.svelte'
 
   let rules = $state<RuleSummary[] | null>(null)
   let failed = $state('')
   let wanted = $state('')
+  let folder = $state<string | null>(null)
+  let tag = $state<string | null>(null)
+  let side = $state('')
+  let filing = $state<number | null>(null)
+
+  const folders = $derived([...new Set((rules ?? []).map((rule) => rule.folder))].sort())
+  const tags = $derived([...new Set((rules ?? []).flatMap((rule) => rule.tags))].sort())
   const shown = $derived(
-    (rules ?? []).filter((rule) =>
-      `${rule.name} ${rule.about}`.toLowerCase().includes(wanted.trim().toLowerCase()),
+    (rules ?? []).filter(
+      (rule) =>
+        (folder === null || rule.folder === folder) &&
+        (tag === null || rule.tags.includes(tag)) &&
+        (!side || rule.side === side) &&
+        `${rule.name} ${rule.about} ${rule.folder} ${rule.tags.join(' ')}`
+          .toLowerCase()
+          .includes(wanted.trim().toLowerCase()),
     ),
   )
 
@@ -18,6 +33,8 @@
     failed = ''
     try {
       rules = await api.rules()
+      if (folder !== null && !rules.some((rule) => rule.folder === folder)) folder = null
+      if (tag !== null && !rules.some((rule) => rule.tags.includes(tag!))) tag = null
     } catch (error) {
       failed = sentence(error)
     }
@@ -33,6 +50,16 @@
     }
   }
 
+  function told(rule: RuleSummary): string {
+    const parts = [
+      folder === null ? rule.folder : '',
+      ...rule.tags.map((name) => `#${name}`),
+      rule.shared ? 'shared' : '',
+    ]
+    const saved = `saved ${day(rule.saved.slice(0, 10))}`
+    return [...parts, rule.side, `${rule.bars} bars`, `v${rule.version}`, saved].filter(Boolean).join(' · ')
+  }
+
   async function write(): Promise<void> {
     try {
       const made = await api.create('', 'Untitled rule')
@@ -45,9 +72,18 @@
   async function bring(event: Event): Promise<void> {
     const input = event.currentTarget as HTMLInputElement
     await attempt(async () => {
-      for (const file of input.files ?? []) await api.create(await file.text())
+      const { added, problems } = await api.bringRules(input.files ?? [])
+      tell([added.length ? `${added.length} rules brought in.` : '', ...problems].filter(Boolean).join(' '))
     })
     input.value = ''
+  }
+
+  async function zip(): Promise<void> {
+    try {
+      download('rules.zip', await api.rulesAsZip())
+    } catch (error) {
+      tell(sentence(error))
+    }
   }
 </script>
 
@@ -64,11 +100,55 @@
         bind:value={wanted}
       />
       <label class="quiet cursor-pointer focus-within:outline-2 focus-within:outline-ember">
-        Open .rule files
-        <input type="file" accept=".rule,.txt,text/plain" multiple class="sr-only" onchange={bring} />
+        Bring in
+        <input
+          type="file"
+          accept=".rule,.txt,.zip,text/plain,application/zip"
+          aria-label="Bring in .rule files or a zip of them"
+          multiple
+          class="sr-only"
+          onchange={bring}
+        />
       </label>
+      <button class="quiet" title="All rules as .rule files in one zip" onclick={zip}>Save all</button>
       <button class="act" onclick={write}>Write a rule</button>
     </div>
+    {#if rules && (folders.length > 1 || tags.length)}
+      <div class="mt-3 flex flex-wrap gap-x-4 gap-y-1 text-[13px]" role="group" aria-label="Which rules">
+        {#if folders.length > 1}
+          <button
+            class={folder === null ? 'font-semibold' : 'link'}
+            aria-pressed={folder === null}
+            onclick={() => (folder = null)}>all folders</button
+          >
+          {#each folders as name (name)}
+            <button
+              class={folder === name ? 'font-semibold' : 'link'}
+              aria-pressed={folder === name}
+              onclick={() => (folder = name)}
+              >{name || 'in no folder'}
+              <span class="text-ink3">{rules.filter((rule) => rule.folder === name).length}</span></button
+            >
+          {/each}
+          <span class="text-hair" aria-hidden="true">|</span>
+        {/if}
+        {#each tags as name (name)}
+          <button
+            class={tag === name ? 'font-semibold text-ember' : 'link'}
+            aria-pressed={tag === name}
+            onclick={() => (tag = tag === name ? null : name)}>#{name}</button
+          >
+        {/each}
+        <span class="text-hair" aria-hidden="true">|</span>
+        {#each ['long', 'short'] as name (name)}
+          <button
+            class={side === name ? 'font-semibold' : 'link'}
+            aria-pressed={side === name}
+            onclick={() => (side = side === name ? '' : name)}>{name}</button
+          >
+        {/each}
+      </div>
+    {/if}
     {#if failed}
       <p role="alert" class="mt-8 text-loss">
         {failed} <button class="link" onclick={load}>Try again</button>
@@ -80,7 +160,7 @@
         No rules yet. Write one: a line such as <code class="font-mono">close &gt; sma(50)</code> is enough.
       </p>
     {:else if shown.length === 0}
-      <p class="mt-8 text-ink2">No rule speaks of “{wanted}”.</p>
+      <p class="mt-8 text-ink2">No rule {wanted ? `speaks of “${wanted}”` : 'is filed so'} here.</p>
     {:else}
       <ul class="mt-4">
         {#each shown as rule (rule.id)}
@@ -98,10 +178,14 @@
               <span class="mt-0.5 block max-w-[80ch] text-[14px] text-ink2">{rule.about}</span>
             </a>
             <div class="flex flex-col items-end justify-between text-[13px] text-ink3">
-              <span
-                >{rule.side} · {rule.bars} bars · v{rule.version} · saved {day(rule.saved.slice(0, 10))}</span
-              >
+              <span>{told(rule)}</span>
               <span class="flex gap-4">
+                <button
+                  class="link"
+                  aria-expanded={filing === rule.id}
+                  onclick={() => (filing = filing === rule.id ? null : rule.id)}
+                  aria-label="File {rule.name}">File</button
+                >
                 <button
                   class="link"
                   onclick={() => attempt(() => api.duplicate(rule.id))}
@@ -114,6 +198,19 @@
                 >
               </span>
             </div>
+            {#if filing === rule.id}
+              <div class="col-span-2">
+                <Filing
+                  {rule}
+                  {folders}
+                  {tags}
+                  ondone={() => {
+                    filing = null
+                    void load()
+                  }}
+                />
+              </div>
+            {/if}
           </li>
         {/each}
       </ul>

@@ -3,7 +3,7 @@
   import { api, sentence, type RuleDetail, type RuleProblem, type Scan } from '$lib/api'
   import { download } from '$lib/csv'
   import Editor from '$lib/editor/Editor.svelte'
-  import { whole } from '$lib/format'
+  import { read, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { go } from '$lib/router.svelte'
@@ -19,8 +19,10 @@
   import { removeWithUndo } from './actions'
   import Aloud from './Aloud.svelte'
   import Dials from './Dials.svelte'
+  import Narrow from './Narrow.svelte'
   import SayIt from './SayIt.svelte'
   import Taper from './Taper.svelte'
+  import Universe from './Universe.svelte'
 
   interface Props {
     rule: RuleDetail
@@ -38,11 +40,14 @@
     onsave: () => void
     onrevert: () => void
     onmeasure: () => void
+    chosen: string | null
+    onlook: (symbol: string) => void
   }
   const p: Props = $props()
   let editor: ReturnType<typeof Editor> | undefined = $state()
   let nearLine = $state<number | null>(null)
   let current = $state(1)
+  let hidden = $state<number[]>([])
   let editingAbout = $state(false)
   let readAloud = $state(false)
   let others = $state<string[]>([])
@@ -108,6 +113,16 @@
     }
   }
 
+  async function valueOf(expression: string): Promise<string | null> {
+    if (!p.chosen) return null
+    try {
+      const { value, shown } = await api.value(p.text, expression, p.chosen, market.asOf)
+      return `${p.chosen}: ${expression} is ${read(value, shown, expression)}`
+    } catch {
+      return null // the errors of the rule are said below it already
+    }
+  }
+
   function insert(lines: string[]): void {
     const body = p.body.trimEnd()
     p.onbody(`${body}${body ? '\n' : ''}${lines.join('\n')}\n`)
@@ -143,6 +158,7 @@
 
 <section class="flex h-full flex-col" aria-label="The rule">
   <div class="border-b border-hair px-4 pt-2.5 pb-2">
+    <h1 class="sr-only">{p.rule.name}</h1>
     <div class="flex items-baseline gap-3">
       <input
         class="min-w-0 flex-1 truncate bg-transparent font-title text-[22px]"
@@ -243,13 +259,9 @@
       )}
       · from
       <span class="font-semibold text-ink">
-        {@render pick(
-          'universe',
-          'Universe',
-          [['', 'all instruments'], ...(market.now?.universes ?? []).map((u): [string, string] => [u, u])],
-          p.headers.universe ?? '',
-        )}
+        <Universe value={p.headers.universe ?? ''} onchange={(next) => p.onheader('universe', next)} />
       </span>
+      · <Narrow body={p.body} oninsert={insert} />
       <span class="num ml-auto" title="Instruments with a bar on the as-of day in this universe">
         {#if p.scan}{whole(p.scan.scanned)} scanned{#if p.scan.no_bar}, {whole(p.scan.no_bar)} without a bar{/if}{/if}
       </span>
@@ -257,7 +269,7 @@
   </div>
 
   <div class="min-h-0 flex-1 overflow-y-auto pt-1">
-    <div class="flex" style:min-height="{lines * 30}px">
+    <div class="flex" style:min-height="{(lines - hidden.length) * 30}px">
       <div class="min-w-0 flex-1">
         <Editor
           bind:this={editor}
@@ -271,6 +283,8 @@
           onsave={p.onsave}
           online={(line) => (current = line + offset)}
           onlookup={(name) => go(`/reference/${name}`)}
+          onvalue={valueOf}
+          onfold={(lines) => (hidden = lines)}
           texts={{ rules: others, sectors: market.now?.sectors ?? [], events: market.now?.events ?? [] }}
         />
       </div>
@@ -279,6 +293,7 @@
           scan={p.scan}
           {offset}
           {current}
+          {hidden}
           stale={p.errors.length > 0 || p.trouble !== ''}
           onskip={(line) => p.onbody(toggleSkip(p.body, line - offset))}
         />
@@ -329,7 +344,15 @@
               >{/each}.
           </p>
           {#each near.filter(([line]) => line === nearLine) as [line, symbols] (line)}
-            <p class="font-mono text-[12px] leading-relaxed text-ink2">{symbols.join(', ')}</p>
+            <p class="font-mono text-[12px] leading-relaxed text-ink2">
+              {#each symbols as symbol (symbol)}<button
+                  class="mr-2.5 hover:text-ink hover:underline {p.chosen === symbol
+                    ? 'font-semibold text-ink'
+                    : ''}"
+                  title="Look at its chart"
+                  onclick={() => p.onlook(symbol)}>{symbol}</button
+                >{/each}
+            </p>
           {/each}
         {/if}
       {/if}

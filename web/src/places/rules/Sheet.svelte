@@ -1,12 +1,12 @@
 <script lang="ts">
   import { untrack } from 'svelte'
-  import { api, sentence, type Chart, type Scan } from '$lib/api'
+  import { api, sentence, type Chart, type Hit, type Scan } from '$lib/api'
   import MiniChart from '$lib/charts/MiniChart.svelte'
   import { percent } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { dismissed, setDismissed } from './dismissed.svelte'
-  import { COLUMNS, order, ordered, sortBy } from './hits.svelte'
+  import { columnOf, columns, ordered, setTable, sortBy, table } from './hits.svelte'
 
   interface Props {
     scan: Scan | null
@@ -26,11 +26,16 @@
   let failed = $state('')
   let grid: HTMLElement | undefined = $state()
 
-  const rows = $derived(ordered(scan?.hits ?? []))
+  const rows = $derived(ordered(scan))
   const pages = $derived(Math.max(1, Math.ceil(rows.length / size)))
   const shown = $derived(rows.slice(page * size, page * size + size))
   const away = $derived(dismissed(rule, market.asOf))
-  const column = $derived(COLUMNS.find((c) => c.key === order.key)!)
+  const sort = $derived((table().sort ?? [])[0] ?? { text: 'symbol', down: false })
+  const column = $derived(columnOf(sort.text, scan))
+  const choices = $derived.by(() => {
+    const found = columns(scan)
+    return found.some((c) => c.text === sort.text) ? found : [column, ...found]
+  })
 
   $effect(() => {
     if (page >= pages) page = pages - 1
@@ -64,10 +69,16 @@
   ): Promise<void> {
     const missing = symbols.filter((symbol) => !charts[symbol])
     if (!missing.length) return
-    const found = await api.charts({ symbols: missing, text: body, as_of: asOf, bars: 120 }, signal)
+    const found = await api.charts(
+      { symbols: missing, text: body, as_of: asOf, bars: 120, frame: 'day' },
+      signal,
+    )
     failed = ''
     charts = { ...charts, ...Object.fromEntries(found.map((chart) => [chart.symbol, chart])) }
   }
+
+  /** The last bar's change, from the chart itself, whatever columns the table has. */
+  const moved = (hit: Hit) => charts[hit.symbol]?.change.at(-1) ?? null
 
   function resize(to: Size): void {
     const first = page * size
@@ -124,7 +135,8 @@
     if (event.key in steps) move(steps[event.key]!)
     else if (event.key === 'PageDown') turn(1)
     else if (event.key === 'PageUp') turn(-1)
-    else if (event.key === 'Enter' && hit) onopen(hit.symbol)
+    else if (event.key === 'Enter' && hit && !(event.target as HTMLElement).closest('button, a'))
+      onopen(hit.symbol)
     else if (event.key === 'x' && hit) dismiss(hit.symbol)
     else if (event.key === 'u' && undone.length) setDismissed(rule, market.asOf, undone.pop()!, false)
     else return
@@ -140,16 +152,17 @@
       by <select
         class="inline-pick text-ink"
         aria-label="Order of the charts"
-        value={order.key}
-        onchange={(event) => sortBy(event.currentTarget.value, false)}
+        value={sort.text}
+        onchange={(event) => sortBy(columnOf(event.currentTarget.value, scan))}
       >
-        {#each COLUMNS as c (c.key)}<option value={c.key}>{c.label.toLowerCase()}</option>{/each}
+        {#each choices as c (c.text)}<option value={c.text}>{c.label.toLowerCase()}</option>{/each}
       </select>
     </label>
     <button
       class="link"
-      aria-label={order.down ? 'Descending' : 'Ascending'}
-      onclick={() => (order.down = !order.down)}>{order.down ? '▾' : '▴'}</button
+      aria-label={sort.down ? 'Descending' : 'Ascending'}
+      onclick={() => setTable({ sort: [{ text: sort.text, down: !sort.down }] })}
+      >{sort.down ? '▾' : '▴'}</button
     >
     <span class="text-ink3">j k move · Enter opens · x dismisses · u undoes</span>
     <span class="ml-auto flex items-center gap-1.5" role="group" aria-label="Charts a page">
@@ -195,15 +208,15 @@
             onclick={() => onopen(hit.symbol)}>{hit.symbol}</button
           >
           {#if size < 24}<span class="truncate text-ink2">{hit.name}</span>{/if}
-          <span class="num ml-auto {(hit.values.change ?? 0) < 0 ? 'text-loss' : 'text-gain'}"
-            >{percent(hit.values.change)}</span
+          <span class="num ml-auto {(moved(hit) ?? 0) < 0 ? 'text-loss' : 'text-gain'}"
+            >{percent(moved(hit))}</span
           >
         </header>
         <div class="min-h-0 flex-1">
           {#if charts[hit.symbol]}<MiniChart data={charts[hit.symbol]!} />{/if}
         </div>
         <footer class="num flex gap-2 text-left text-[11.5px] text-ink2">
-          <span>{column.text ? '' : `${column.label.toLowerCase()} ${column.show(hit)}`}</span>
+          <span>{column.shown === 'text' ? '' : `${column.label.toLowerCase()} ${column.show(hit)}`}</span>
           {#if away.has(hit.symbol)}<span class="ml-auto">dismissed</span>
           {:else if hit.days === 1}<span class="ml-auto text-ember">fresh</span>{/if}
         </footer>

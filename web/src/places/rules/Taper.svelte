@@ -7,9 +7,11 @@
     offset: number
     stale: boolean
     current: number
+    /** Lines of the editor that are folded away. */
+    hidden: number[]
     onskip: (line: number) => void
   }
-  const { scan, offset, stale, current, onskip }: Props = $props()
+  const { scan, offset, stale, current, hidden, onskip }: Props = $props()
   const ROW = 30
   const WIDTH = 132
 
@@ -21,7 +23,7 @@
       const before = last.get(line.number)
       if (!before || line.part || line.depth === 0) last.set(line.number, line)
     }
-    return [...last.values()]
+    return [...last.values()].filter((line) => !hidden.includes(line.number - offset))
   })
   const deciding = $derived(rows.filter((line) => line.depth === 0 && !line.skip))
   const most = $derived(Math.max(1, ...deciding.map((line) => line.left)))
@@ -44,7 +46,8 @@
   aria-label="What each line leaves"
 >
   {#each rows as line (line.number)}
-    {@const top = (line.number - offset - 1) * ROW}
+    {@const at = line.number - offset}
+    {@const top = (at - 1 - hidden.filter((n) => n < at).length) * ROW}
     {@const width = Math.max(2, (line.left / most) * WIDTH)}
     {@const decides = line.depth === 0 && !line.skip}
     <li class="group absolute right-3 left-0" style:top="{top}px" style:height="{ROW}px">

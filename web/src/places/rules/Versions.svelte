@@ -24,7 +24,7 @@
   })
 
   async function hitsOf(text: string): Promise<Set<string>> {
-    const found = await api.scan({ text, as_of: market.asOf }, new AbortController().signal)
+    const found = await api.scan({ text, as_of: market.asOf, columns: [] }, new AbortController().signal)
     return new Set(found.hits.map((hit) => hit.symbol))
   }
 
@@ -92,7 +92,7 @@
             </p>
           {/if}
           <pre
-            class="mt-1.5 overflow-x-auto font-mono text-[12.5px] leading-[1.55]">{#each before ? diffLines(before.text, version.text) : [{ value: version.text, added: false, removed: false }] as part, n (n)}{#if part.added || part.removed}<span
+            class="mt-1.5 font-mono break-words whitespace-pre-wrap text-[12.5px] leading-[1.55]">{#each before ? diffLines(before.text, version.text) : [{ value: version.text, added: false, removed: false }] as part, n (n)}{#if part.added || part.removed}<span
                   class={part.added ? 'text-gain' : 'text-loss line-through decoration-1'}
                   >{part.value
                     .replace(/\n$/, '')

@@ -6,6 +6,7 @@
   import { go } from '$lib/router.svelte'
   import { tell } from '$lib/notice.svelte'
   import { join, split, type Header, type HeaderValues } from '$lib/rule/headers'
+  import { expressions } from './hits.svelte'
   import FollowThrough from './FollowThrough.svelte'
   import Hits from './Hits.svelte'
   import RulePane from './RulePane.svelte'
@@ -31,6 +32,10 @@
   let counting = $state(false)
   let measure = $state(0)
   let chosen = $state<string | null>(null)
+  /** A symbol looked at that need not be among the hits: a near miss, or one that has left the list. */
+  let looked = $state<string | null>(null)
+  let full = $state(false)
+  const alone = $derived(full && tab === 'hits' && chosen !== null)
   let width = $state(Number(localStorage.getItem('upperwick-rule-width')) || 520)
 
   const text = $derived(join(headers, body))
@@ -65,17 +70,39 @@
     else localStorage.removeItem(DRAFT)
   })
 
+  interface Ask {
+    text: string
+    as_of: string | null
+    columns: string[]
+  }
+  // One question at a time: the next goes out as soon as the answer is here, and always with the latest text. One that takes long is
+  // given up for it.
+  const PATIENCE = 250
   let request: AbortController | undefined
+  let begun = 0
+  let waiting: Ask | null = null
   $effect(() => {
-    const asked = { text, as_of: market.asOf }
-    if (!rule) return
-    const timer = setTimeout(() => void count(asked), untrack(() => scan) ? 110 : 0)
-    return () => clearTimeout(timer)
+    // A list that has changed is another universe under the same name.
+    void market.lists
+    const asked = { text, as_of: market.asOf, columns: expressions() }
+    if (rule) untrack(() => ask(asked))
   })
 
-  async function count(asked: { text: string; as_of: string | null }): Promise<void> {
+  function ask(asked: Ask): void {
+    if (!request || performance.now() - begun > PATIENCE) void count(asked)
+    else {
+      waiting = asked
+      setTimeout(() => {
+        if (waiting === asked) void count(asked)
+      }, PATIENCE)
+    }
+  }
+
+  async function count(asked: Ask): Promise<void> {
     request?.abort()
     const mine = (request = new AbortController())
+    begun = performance.now()
+    waiting = null
     counting = true
     try {
       scan = await api.scan(asked, mine.signal)
@@ -86,7 +113,11 @@
       errors = error instanceof Problem ? error.errors : []
       trouble = errors.length ? '' : sentence(error)
     } finally {
-      if (request === mine) counting = false
+      if (request === mine) {
+        request = undefined
+        counting = false
+        if (waiting) void count(waiting)
+      }
     }
   }
 
@@ -120,9 +151,11 @@
 
   async function rename(name: string): Promise<void> {
     if (!rule || !name.trim() || name.trim() === rule.name) return
+    const unsaved = dirty ? body : null
+    // At once, so that a save on its heels keeps the new name too.
+    set('name', name.trim())
     try {
-      const unsaved = dirty ? body : null
-      const found = await api.rename(id, name)
+      const found = await api.change(id, { name })
       take(found)
       if (unsaved !== null) body = unsaved
     } catch (error) {
@@ -171,7 +204,7 @@
   <p class="p-12 text-ink2">Opening the rule …</p>
 {:else}
   <div class="flex h-full">
-    <div class="min-w-0 shrink-0" style:width="{width}px">
+    <div class="min-w-0 shrink-0" class:hidden={alone} style:width="{width}px">
       <RulePane
         {rule}
         {headers}
@@ -188,6 +221,12 @@
         onsave={save}
         onrevert={revert}
         onmeasure={startMeasure}
+        {chosen}
+        onlook={(symbol) => {
+          looked = symbol
+          chosen = symbol
+          go(`/rules/${id}`)
+        }}
       />
     </div>
     <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
@@ -197,6 +236,7 @@
       aria-label="Width of the rule's pane"
       aria-valuenow={Math.round(width)}
       tabindex="0"
+      class:hidden={alone}
       class="w-[5px] shrink-0 cursor-col-resize border-l border-hair hover:border-ember focus-visible:border-ember"
       onpointerdown={drag}
       onkeydown={(event) => {
@@ -224,7 +264,15 @@
       </Tabs.List>
       <Tabs.Content value="hits" class="min-h-0 flex-1">
         {#if tab === 'hits'}
-          <Hits {scan} {text} stale={errors.length > 0 || trouble !== ''} name={rule.name} bind:chosen />
+          <Hits
+            {scan}
+            {text}
+            stale={errors.length > 0 || trouble !== ''}
+            name={rule.name}
+            bind:chosen
+            bind:looked
+            bind:full
+          />
         {/if}
       </Tabs.Content>
       <Tabs.Content value="sheet" class="min-h-0 flex-1">
@@ -236,6 +284,7 @@
             rule={id}
             onopen={(symbol) => {
               chosen = symbol
+              full = true
               go(`/rules/${id}`)
             }}
           />

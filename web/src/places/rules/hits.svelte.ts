@@ -1,83 +1,141 @@
 /** The hits as one ordered list: the table and the contact sheet show the same, in the same order. */
-import type { Hit } from '$lib/api'
-import { fixed, percent, price, short, whole } from '$lib/format'
+import type { Hit, Scan, Shown, TableChoice } from '$lib/api'
+import { read } from '$lib/format'
+import { choose, preferences } from '$lib/preferences.svelte'
 
 export interface Column {
-  key: string
+  text: string
   label: string
-  title?: string
-  of: (hit: Hit) => string | number | null
+  title: string
+  shown: Shown
+  error: string | null
+  width: number | null
+  of: (hit: Hit) => string | number | boolean | null
   show: (hit: Hit) => string
-  text?: boolean
-  signed?: boolean
 }
 
-const value = (key: string) => (hit: Hit) => hit.values[key] ?? null
-
-export const COLUMNS: Column[] = [
-  { key: 'symbol', label: 'Symbol', of: (h) => h.symbol, show: (h) => h.symbol, text: true },
-  { key: 'name', label: 'Name', of: (h) => h.name, show: (h) => h.name, text: true },
-  { key: 'sector', label: 'Sector', of: (h) => h.sector, show: (h) => h.sector, text: true },
-  { key: 'close', label: 'Close', of: value('close'), show: (h) => price(h.values.close) },
-  {
-    key: 'change',
-    label: 'Change',
-    of: value('change'),
-    show: (h) => percent(h.values.change),
-    signed: true,
-  },
-  { key: 'volume', label: 'Volume', of: value('volume'), show: (h) => short(h.values.volume) },
-  {
-    key: 'rel_volume',
-    label: 'Rel. vol.',
-    title: 'volume against the mean of the 20 bars before',
-    of: value('rel_volume'),
-    show: (h) => fixed(h.values.rel_volume, 1),
-  },
-  {
-    key: 'off_high',
-    label: 'Off high',
-    title: 'the close against the highest high of 52 weeks',
-    of: value('off_high'),
-    show: (h) => percent(h.values.off_high),
-  },
-  {
-    key: 'adr',
-    label: 'ADR',
-    title: 'average daily range over 20 bars',
-    of: value('adr'),
-    show: (h) => percent(h.values.adr, 1, false),
-  },
-  {
-    key: 'days',
+/** Columns that are no expressions. */
+const OWN: Record<string, { label: string; shown: Shown; of: Column['of']; title: string }> = {
+  symbol: { label: 'Symbol', shown: 'text', of: (h) => h.symbol, title: 'symbol' },
+  name: { label: 'Name', shown: 'text', of: (h) => h.name, title: 'name' },
+  sector: { label: 'Sector', shown: 'text', of: (h) => h.sector, title: 'sector' },
+  days: {
     label: 'Bars',
-    title: 'on how many bars in a row it has been a hit',
+    shown: 'number',
     of: (h) => h.days,
-    show: (h) => whole(h.days),
+    title: 'on how many bars in a row it has been a hit',
   },
-]
+}
+const LABELS: Record<string, string> = {
+  close: 'Close',
+  change: 'Change',
+  volume: 'Volume',
+  'rel_volume(20)': 'Rel. vol.',
+  'off_high(52w)': 'Off high',
+  'adr(20)': 'ADR',
+}
+export const USUAL: TableChoice = {
+  columns: ['symbol', 'name', 'sector', ...Object.keys(LABELS), 'days'].map((text) => ({
+    text,
+    label: '',
+    width: null,
+  })),
+  sort: [{ text: 'rel_volume(20)', down: true }],
+}
+const WIDTHS: Record<Shown, number> = { text: 100, percent: 66, price: 66, amount: 62, number: 68, truth: 56 }
 
-export const order = $state({ key: 'rel_volume', down: true })
+export function table(): TableChoice {
+  return preferences.now.table ?? USUAL
+}
 
-export function sortBy(key: string, text: boolean | undefined): void {
-  if (order.key === key) order.down = !order.down
-  else {
-    order.key = key
-    order.down = !text
+export function setTable(change: Partial<TableChoice>): void {
+  choose({ table: { ...table(), ...change } })
+}
+
+/** What the server has to work out: the columns that are expressions, and those only sorted by. */
+export function expressions(): string[] {
+  const { columns, sort } = table()
+  const texts = [...columns.map((c) => c.text), ...(sort ?? []).map((s) => s.text)]
+  return texts.filter((text, at) => !(text in OWN) && texts.indexOf(text) === at).slice(0, 24)
+}
+
+export function labelOf(text: string, own = ''): string {
+  return own || OWN[text]?.label || LABELS[text] || text
+}
+
+export function columnOf(text: string, scan: Scan | null, label = '', width: number | null = null): Column {
+  const own = OWN[text]
+  const found = scan?.columns.find((c) => c.text === text)
+  const shown = own?.shown ?? found?.shown ?? 'number'
+  const of = own?.of ?? ((hit: Hit) => hit.values[text] ?? null)
+  return {
+    text,
+    label: labelOf(text, label),
+    title: found?.error ?? own?.title ?? text,
+    shown,
+    error: found?.error ?? null,
+    width: width ?? (text === 'name' ? null : text === 'symbol' ? 84 : text === 'days' ? 50 : WIDTHS[shown]),
+    of,
+    show: (hit) => read(of(hit), shown, text),
   }
 }
 
-/** The hits in the chosen order; unknown values last, ties by symbol. */
-export function ordered(hits: Hit[], wanted = ''): Hit[] {
-  const column = COLUMNS.find((c) => c.key === order.key)!
+export function columns(scan: Scan | null): Column[] {
+  return table().columns.map((c) => columnOf(c.text, scan, c.label, c.width))
+}
+
+/** Sorts by a column alone, or, with `also`, by it after those chosen before. The same column again turns its direction. */
+export function sortBy(column: Pick<Column, 'text' | 'shown'>, also = false): void {
+  const sort = table().sort ?? []
+  const at = sort.findIndex((s) => s.text === column.text)
+  if (also && at >= 0)
+    setTable({ sort: sort.map((s, i) => (i === at ? { text: s.text, down: !s.down } : s)) })
+  else if (also) setTable({ sort: [...sort, { text: column.text, down: column.shown !== 'text' }].slice(-6) })
+  else {
+    const down = at === 0 ? !sort[0]!.down : column.shown !== 'text'
+    setTable({ sort: [{ text: column.text, down }] })
+  }
+}
+
+/** Moves a column by so many places. */
+export function moveColumn(from: number, to: number): void {
+  const list = [...table().columns]
+  if (to < 0 || to >= list.length || from === to) return
+  const [taken] = list.splice(from, 1)
+  list.splice(to, 0, taken!)
+  setTable({ columns: list })
+}
+
+export function setWidth(at: number, width: number): void {
+  const list = table().columns.map((c, i) =>
+    i === at ? { ...c, width: Math.round(Math.min(Math.max(width, 34), 600)) } : c,
+  )
+  setTable({ columns: list })
+}
+
+function compare(x: string | number | boolean | null, y: string | number | boolean | null): number {
+  if (typeof x === 'string' || typeof y === 'string') return String(x).localeCompare(String(y))
+  return Number(x) - Number(y)
+}
+
+/** The hits in the chosen order; unknown values last whichever way it runs, ties by symbol. */
+export function ordered(scan: Scan | null, wanted = ''): Hit[] {
+  const keys = (table().sort ?? []).map((s) => ({ of: columnOf(s.text, scan).of, sign: s.down ? -1 : 1 }))
   const word = wanted.trim().toLowerCase()
-  const sign = order.down ? -1 : 1
-  return hits
-    .filter((hit) => !word || `${hit.symbol} ${hit.name} ${hit.sector}`.toLowerCase().includes(word))
-    .sort((a, b) => {
-      const [x, y] = [column.of(a), column.of(b)]
-      if (x === null || y === null) return x === y ? 0 : x === null ? 1 : -1
-      const difference = typeof x === 'string' ? x.localeCompare(String(y)) : x - Number(y)
-      return difference ? difference * sign : a.symbol.localeCompare(b.symbol)
-    })
+  const hits = scan?.hits ?? []
+  const kept = word
+    ? hits.filter((hit) => `${hit.symbol} ${hit.name} ${hit.sector}`.toLowerCase().includes(word))
+    : [...hits]
+  return kept.sort((a, b) => {
+    for (const { of, sign } of keys) {
+      const [x, y] = [of(a), of(b)]
+      if (x === null || y === null) {
+        if (x !== y) return x === null ? 1 : -1
+        continue
+      }
+      const difference = compare(x, y)
+      if (difference) return difference * sign
+    }
+    return a.symbol.localeCompare(b.symbol)
+  })
 }

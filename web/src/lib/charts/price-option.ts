@@ -1,0 +1,310 @@
+/** The price chart as the chart library wants it: bars, levels, hits, volume, and panes of measures below. */
+import type { Chart } from '$lib/api'
+import { monthName, price, read, short } from '$lib/format'
+import { MONO } from './echarts'
+import { ticks, type Scale } from './scale'
+
+export interface Colours {
+  ink: string
+  ink2: string
+  ink3: string
+  paper: string
+  hair: string
+  ember: string
+}
+
+export interface Plot {
+  data: Chart
+  scale: Scale
+  /** Bars shown at first, the latest last. */
+  shown: number
+  height: number
+  colours: Colours
+}
+
+const FOOT = 24
+const AS_BARS = /hist\b|^squeeze_bars|^rel_volume|^streak/
+
+/** The price axis around what the window shows: bars and levels, with a little air. */
+export function priceAxis({ data, scale }: Pick<Plot, 'data' | 'scale'>, begin: number, end: number) {
+  const seen = [data.low, data.high, ...data.overlays.map((o) => o.values)]
+    .flatMap((column) => column.slice(Math.max(0, begin), end + 1))
+    .filter((v): v is number => v !== null && v > 0)
+  if (!seen.length) return {}
+  const low = Number(scale.to(Math.min(...seen)))
+  const high = Number(scale.to(Math.max(...seen)))
+  const air = Math.max((high - low) * 0.06, scale.log ? 0.002 : high * 0.002)
+  const [min, max] = [low - air, high + air]
+  const at = ticks(Math.max(scale.from(min), 1e-9), scale.from(max), 6, scale.log).map((v) =>
+    Number(scale.to(v)),
+  )
+  return {
+    min,
+    max,
+    axisLabel: { customValues: at },
+    splitLine: { customValues: at },
+    axisTick: { customValues: at },
+  }
+}
+
+/** Heights from the top: prices, volume, then each pane. */
+export function layout(height: number, panes: number): { top: number; height: number }[] {
+  const room = Math.max(height - 10 - FOOT, 80)
+  const pane = panes ? Math.max(34, Math.min(room * 0.17, (room * 0.5) / panes)) : 0
+  const volume = Math.max(24, (room - pane * panes) * 0.17)
+  const prices = room - volume - pane * panes - 8 * (panes + 1)
+  const found = [{ top: 10, height: prices }]
+  let top = 10 + prices + 8
+  for (const tall of [volume, ...Array<number>(panes).fill(pane)]) {
+    found.push({ top, height: tall })
+    top += tall + 8
+  }
+  return found
+}
+
+/** Months along the foot, or only years where there is much to see. */
+function byYear(data: Chart, shown: number): boolean {
+  return data.frame === 'month' || shown > (data.frame === 'week' ? 110 : 530)
+}
+
+function label(data: Chart, index: number, years: boolean): string {
+  const at = data.days[index]
+  if (!at) return ''
+  const month = monthName(at)
+  return years || month === 'Jan' ? at.slice(0, 4) : month
+}
+
+function newPeriod(data: Chart, index: number, years: boolean): boolean {
+  const [at, before] = [data.days[index], data.days[index - 1]]
+  const size = years ? 4 : 7
+  return Boolean(at && before && at.slice(0, size) !== before.slice(0, size))
+}
+
+export interface Name {
+  label: string
+  full: string
+  y: number
+  strength: number
+}
+
+/** Names of the lines of one plot at their right ends, kept apart so that each can be read. */
+export function names(
+  lines: { label: string; values: (number | null)[] }[],
+  last: number,
+  y: (value: number) => number,
+  top: number,
+  bottom: number,
+): Name[] {
+  const GAP = 14
+  const found: Name[] = []
+  lines.forEach((line, i) => {
+    const value = line.values[last]
+    if (value === null || value === undefined) return
+    const at = Math.min(Math.max(y(value), top + 6), bottom - 4)
+    found.push({ label: crop(line.label), full: line.label, y: at, strength: Math.min(i, 3) })
+  })
+  found.sort((a, b) => a.y - b.y)
+  for (let i = 1; i < found.length; i++) found[i]!.y = Math.max(found[i]!.y, found[i - 1]!.y + GAP)
+  const over = (found.at(-1)?.y ?? 0) - (bottom - 4)
+  if (over > 0) {
+    found.at(-1)!.y -= over
+    for (let i = found.length - 2; i >= 0; i--) found[i]!.y = Math.min(found[i]!.y, found[i + 1]!.y - GAP)
+  }
+  return found
+}
+
+const crop = (name: string) => (name.length > 17 ? `${name.slice(0, 16)}…` : name)
+
+/** Room at the right for the names, before the prices. */
+export function roomFor(data: Chart): number {
+  const all = [...data.overlays.map((o) => o.label), ...data.panes.flat().map((line) => line.text)]
+  return all.length ? Math.min(17, Math.max(...all.map((n) => n.length))) * 7.4 + 10 : 4
+}
+
+export function priceOption(plot: Plot): Record<string, unknown> {
+  const { data, scale, shown, height, colours } = plot
+  const { ink, ink2, ink3, paper, hair, ember } = colours
+  const size = data.days.length
+  const begin = Math.max(0, size - shown)
+  const axis = priceAxis(plot, begin, size - 1)
+  const grids = layout(height, data.panes.length)
+  const named = roomFor(data)
+  const years = byYear(data, shown)
+  const right = Math.round(named + 58)
+  const text = { fontFamily: MONO, fontSize: 12, color: ink3 }
+  const strengths = [
+    { color: ink, width: 1.4, type: 'solid' as const },
+    { color: ink2, width: 1.2, type: 'solid' as const },
+    { color: ink3, width: 1.2, type: 'solid' as const },
+    { color: ember, width: 1.2, type: 'dashed' as const },
+  ]
+  const all = grids.map((_, i) => i)
+  return {
+    animation: false,
+    grid: grids.map(({ top, height: tall }) => ({ left: 8, right, top, height: tall })),
+    axisPointer: { link: [{ xAxisIndex: 'all' }] },
+    tooltip: {
+      trigger: 'axis',
+      showContent: false,
+      axisPointer: { type: 'cross', lineStyle: { color: ink3 }, crossStyle: { color: ink3 } },
+    },
+    dataZoom: [
+      {
+        type: 'inside',
+        xAxisIndex: all,
+        startValue: begin,
+        endValue: size - 1,
+        minValueSpan: Math.min(20, size),
+      },
+    ],
+    xAxis: all.map((gridIndex) => ({
+      type: 'category',
+      gridIndex,
+      data: data.days.map((_, i) => i),
+      boundaryGap: true,
+      axisLine: { show: gridIndex > 1, lineStyle: { color: hair } },
+      axisTick: { show: false },
+      axisPointer: { label: { show: false } },
+      axisLabel: {
+        show: gridIndex === grids.length - 1,
+        ...text,
+        interval: (index: number) => newPeriod(data, index, years),
+        formatter: (value: string) => label(data, Number(value), years),
+        hideOverlap: true,
+      },
+    })),
+    yAxis: all.map((gridIndex) =>
+      gridIndex === 0
+        ? {
+            id: 'price',
+            type: 'value',
+            position: 'right',
+            min: axis.min,
+            max: axis.max,
+            axisTick: { show: false, ...(axis.axisTick as object) },
+            axisLine: { show: false },
+            axisLabel: {
+              ...text,
+              ...(axis.axisLabel as object),
+              margin: named + 4,
+              formatter: (v: number) => price(scale.from(v)),
+            },
+            splitLine: { lineStyle: { color: hair, opacity: 0.6 }, ...(axis.splitLine as object) },
+            axisPointer: {
+              label: {
+                formatter: (p: { value: number }) => price(scale.from(p.value)),
+                fontFamily: MONO,
+                backgroundColor: ink,
+                color: paper,
+              },
+            },
+          }
+        : {
+            type: 'value',
+            gridIndex,
+            position: 'right',
+            scale: gridIndex > 1,
+            splitNumber: 2,
+            axisLine: { show: false },
+            axisTick: { show: false },
+            axisLabel: {
+              show: gridIndex > 1,
+              ...text,
+              fontSize: 11,
+              showMinLabel: false,
+              showMaxLabel: false,
+              margin: named + 4,
+              formatter: (v: number) => {
+                const line = data.panes[gridIndex - 2]?.[0]
+                return line ? read(v, line.shown, line.text) : short(v)
+              },
+            },
+            splitLine: { show: gridIndex > 1, lineStyle: { color: hair, opacity: 0.5 } },
+            axisPointer: { show: false },
+          },
+    ),
+    series: [
+      {
+        type: 'candlestick',
+        name: 'bars',
+        // Opening, closing, lowest, highest: the order the library asks for.
+        data: data.days.map((_, i) => [
+          scale.to(data.open[i]),
+          scale.to(data.close[i]),
+          scale.to(data.low[i]),
+          scale.to(data.high[i]),
+        ]),
+        itemStyle: { color: paper, color0: ink, borderColor: ink, borderColor0: ink, borderWidth: 1 },
+        barMaxWidth: 9,
+      },
+      ...data.overlays.map((overlay, i) => {
+        const stroke = strengths[Math.min(i, strengths.length - 1)]!
+        return {
+          type: 'line',
+          name: overlay.label,
+          data: overlay.values.map(scale.to),
+          symbol: 'none',
+          lineStyle: stroke,
+          z: 3,
+          silent: true,
+        }
+      }),
+      {
+        type: 'scatter',
+        name: 'hits',
+        data: data.hits.map((i) => [i, scale.to(data.low[i])]),
+        symbol: 'triangle',
+        symbolSize: 8,
+        symbolOffset: [0, 9],
+        itemStyle: { color: ember },
+        z: 4,
+        cursor: 'pointer',
+      },
+      {
+        type: 'bar',
+        name: 'volume',
+        xAxisIndex: 1,
+        yAxisIndex: 1,
+        data: data.volume.map((value, i) => ({
+          value,
+          itemStyle: { color: ink3, opacity: (data.close[i] ?? 0) >= (data.open[i] ?? 0) ? 0.4 : 0.8 },
+        })),
+        barMaxWidth: 7,
+        silent: true,
+      },
+      ...data.panes.flatMap((lines, pane) =>
+        lines.map((line, i) => {
+          const stroke = strengths[Math.min(i, 2)]!
+          const place = { xAxisIndex: pane + 2, yAxisIndex: pane + 2, name: line.text, silent: true }
+          const values = line.values.map((v) => v ?? '-')
+          if (line.shown === 'truth' || AS_BARS.test(line.text))
+            return {
+              ...place,
+              type: 'bar',
+              data: values,
+              barMaxWidth: 7,
+              itemStyle: { color: line.shown === 'truth' ? ember : ink3, opacity: 0.6 },
+            }
+          return {
+            ...place,
+            type: 'line',
+            data: values,
+            symbol: 'none',
+            lineStyle: stroke,
+          }
+        }),
+      ),
+    ],
+    graphic: data.panes.flatMap((lines, pane) =>
+      lines
+        .filter((line) => line.error)
+        .map((line) => ({
+          type: 'text',
+          left: 12,
+          top: grids[pane + 2]!.top + 2,
+          silent: true,
+          style: { text: `${line.text}: ${line.error}`, fill: ink2, font: `12px ${MONO}` },
+        })),
+    ),
+  }
+}

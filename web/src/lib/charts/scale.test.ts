@@ -1,0 +1,22 @@
+import { describe, expect, it } from 'vitest'
+import { scaleOf, ticks } from './scale'
+
+describe('the price axis', () => {
+  it('goes there and back', () => {
+    for (const log of [true, false]) {
+      const scale = scaleOf(log)
+      expect(scale.from(Number(scale.to(42.5)))).toBeCloseTo(42.5)
+      expect(scale.to(null)).toBe('-')
+    }
+    expect(scaleOf(true).to(0)).toBe('-')
+  })
+
+  it('marks round prices inside its ends', () => {
+    expect(ticks(10, 20, 5, false)).toEqual([12, 14, 16, 18])
+    const log = ticks(1, 100, 6, true)
+    expect(log.every((v) => v > 1 && v < 100)).toBe(true)
+    expect(log.length).toBeGreaterThan(3)
+    // On a log scale the steps widen with the price.
+    expect(log[1]! - log[0]!).toBeLessThan(log.at(-1)! - log.at(-2)!)
+  })
+})

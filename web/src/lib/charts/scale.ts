@@ -1,0 +1,31 @@
+/** Where prices stand on the chart's price axis: by their logarithm, or as they are. */
+export interface Scale {
+  log: boolean
+  /** The axis value of a price; "-" where there is none, which the chart library leaves out. */
+  to: (price: number | null | undefined) => number | '-'
+  from: (axis: number) => number
+}
+
+export function scaleOf(log: boolean): Scale {
+  return {
+    log,
+    to: (v) => (v === null || v === undefined || (log && v <= 0) ? '-' : log ? Math.log10(v) : v),
+    from: (v) => (log ? 10 ** v : v),
+  }
+}
+
+/** Round prices between two, about `count` of them, evenly spread to the eye on either scale. */
+export function ticks(low: number, high: number, count: number, log: boolean): number[] {
+  const ratio = log ? (high / low) ** (1 / count) - 1 : 0
+  const found: number[] = []
+  for (let at = low; at < high && found.length < 20;) {
+    const raw = log ? at * ratio : (high - low) / count
+    const unit = 10 ** Math.floor(Math.log10(raw))
+    const width = [1, 2, 2.5, 5, 10].map((m) => m * unit).find((w) => w >= raw) ?? raw
+    const next = Math.ceil(at / width + 1e-9) * width
+    if (next >= high) break
+    found.push(Number(next.toPrecision(10)))
+    at = next + raw * 0.5
+  }
+  return found
+}

@@ -1,0 +1,26 @@
+/** The account's own choices: columns, chart, size. Kept on the server a moment after the last change. */
+import { api, sentence, type Preferences } from './api'
+import { tell } from './notice.svelte'
+
+export const preferences = $state<{ now: Preferences }>({
+  now: {
+    account_size: null,
+    table: null,
+    tables: {},
+    chart: { frame: 'day', months: 6, log: true, panes: [] },
+  },
+})
+
+export async function loadPreferences(): Promise<void> {
+  preferences.now = await api.preferences()
+}
+
+let timer: ReturnType<typeof setTimeout> | undefined
+
+export function choose(change: Partial<Preferences>): void {
+  preferences.now = { ...preferences.now, ...change }
+  clearTimeout(timer)
+  timer = setTimeout(() => {
+    api.keepPreferences($state.snapshot(preferences.now)).catch((error) => tell(sentence(error)))
+  }, 400)
+}

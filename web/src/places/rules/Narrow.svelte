@@ -1,0 +1,118 @@
+<script lang="ts">
+  /** Lines that narrow a universe, put into the rule where anyone can read them. */
+  import { Popover } from 'bits-ui'
+  import { api } from '$lib/api'
+  import { short } from '$lib/format'
+  import { choose, preferences } from '$lib/preferences.svelte'
+
+  interface Props {
+    body: string
+    oninsert: (lines: string[]) => void
+  }
+  const { body, oninsert }: Props = $props()
+  const size = $derived(preferences.now.account_size ?? null)
+  let slots = $state(10)
+  let share = $state(0.5)
+
+  let found = $state.raw<{ position: number; floor: number } | null>(null)
+
+  $effect(() => {
+    if (!size || !(slots >= 1) || !(share > 0)) {
+      found = null
+      return
+    }
+    let current = true
+    api
+      .liquidity(size, slots, share)
+      .then((answer) => {
+        if (current) found = answer
+      })
+      .catch(() => {
+        if (current) found = null
+      })
+    return () => (current = false)
+  })
+
+  function written(value: number): string {
+    for (const [unit, letter] of [
+      [1e9, 'b'],
+      [1e6, 'm'],
+      [1e3, 'k'],
+    ] as const)
+      if (value >= unit) return `${Number((value / unit).toPrecision(4))}${letter}`
+    return String(value)
+  }
+
+  const lines = $derived([
+    ['No funds, no indices', 'kind == "share"'],
+    ['Optionable only', 'optionable > 0'],
+    ['Listed for a year', 'listed_days > 365'],
+    ['Priced above 5', 'close > 5'],
+  ] as const)
+  const has = (line: string) => body.includes(line.split(/ [=><]/)[0]!)
+</script>
+
+<Popover.Root>
+  <Popover.Trigger class="link underline decoration-hair underline-offset-3">narrow it</Popover.Trigger>
+  <Popover.Portal>
+    <Popover.Content
+      align="start"
+      sideOffset={4}
+      class="z-20 flex w-[340px] flex-col gap-2 border border-hair bg-paper p-4 text-[13px]"
+    >
+      <p class="text-ink3">Each puts a line into the rule.</p>
+      {#each lines as [label, line] (line)}
+        <button
+          class="flex justify-between text-left hover:underline disabled:text-ink3 disabled:no-underline"
+          disabled={has(line)}
+          onclick={() => oninsert([line])}
+          >{label}
+          <code class="font-mono text-[12px] text-ink2">{has(line) ? 'there already' : line}</code></button
+        >
+      {/each}
+      <div class="flex flex-col gap-1.5 border-t border-hair pt-2">
+        <label class="flex items-center justify-between gap-3"
+          >Size of my account
+          <input
+            class="field num w-32 py-0.5"
+            type="number"
+            min="1"
+            step="1000"
+            value={size ?? ''}
+            placeholder="50000"
+            onchange={(event) =>
+              choose({ account_size: Math.abs(Number(event.currentTarget.value)) || null })}
+          /></label
+        >
+        <label class="flex items-center justify-between gap-3"
+          >held in positions
+          <input class="field num w-32 py-0.5" type="number" min="1" max="100" bind:value={slots} /></label
+        >
+        <label class="flex items-center justify-between gap-3"
+          >a position is at most, % of a day’s money
+          <input
+            class="field num w-20 py-0.5"
+            type="number"
+            min="0.01"
+            step="0.1"
+            bind:value={share}
+          /></label
+        >
+        {#if found && size}
+          <p class="text-ink2">
+            {short(size)} in {slots} positions is {short(found.position)} each; that is {share}% of {short(
+              found.floor,
+            )} a day.
+          </p>
+          <button
+            class="act self-start"
+            onclick={() => oninsert([`avg_turnover(20) > ${written(found!.floor)}`])}
+            >Put in avg_turnover(20) &gt; {written(found.floor)}</button
+          >
+        {:else}<p class="text-ink3">
+            With the size of the account, a floor of money a day that fits it can be put in.
+          </p>{/if}
+      </div>
+    </Popover.Content>
+  </Popover.Portal>
+</Popover.Root>

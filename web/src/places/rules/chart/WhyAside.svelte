@@ -1,0 +1,71 @@
+<script lang="ts">
+  import { api, type Truth } from '$lib/api'
+  import { day, fixed, percent, short } from '$lib/format'
+
+  const { symbol, text, on }: { symbol: string; text: string; on: string } = $props()
+  let truths = $state.raw<Truth[] | null>(null)
+
+  $effect(() => {
+    const asked = [text, symbol, on] as const
+    let current = true
+    const timer = setTimeout(() => {
+      api
+        .explain(...asked)
+        .then((found) => {
+          if (current) truths = found
+        })
+        .catch(() => {
+          if (current) truths = []
+        })
+    }, 60)
+    return () => {
+      current = false
+      clearTimeout(timer)
+    }
+  })
+
+  function side(value: number | null | undefined, share: boolean): string {
+    if (value === null || value === undefined) return '–'
+    if (share) return percent(value, 1, false)
+    const size = Math.abs(value)
+    if (size >= 10_000) return short(value)
+    return size >= 1 ? fixed(value, 2) : fixed(value, 4)
+  }
+</script>
+
+<p class="text-ink2">{symbol} on {day(on)}</p>
+{#if truths === null}
+  <p class="text-ink3">Looking …</p>
+{:else if !truths.length}
+  <p class="text-ink3">The rule cannot be asked while it has errors, or {symbol} has no bar on this day.</p>
+{:else}
+  <ul>
+    {#each truths as line, i (i)}
+      <li class="border-t border-hair py-1">
+        <div class="flex gap-2 font-mono">
+          <span
+            class="w-3 shrink-0 font-semibold {line.truth === true
+              ? 'text-gain'
+              : line.truth === false
+                ? 'text-loss'
+                : 'text-ink3'}"
+            role="img"
+            aria-label={line.truth === true ? 'true' : line.truth === false ? 'false' : 'unknown'}
+            >{line.truth === true ? '✓' : line.truth === false ? '✕' : '?'}</span
+          >
+          <span class="min-w-0 break-words">{line.text}</span>
+        </div>
+        {#if line.left_value !== null || line.right_value !== null}
+          <div class="num pl-5 text-left text-ink2">
+            {side(line.left_value, line.percent)}
+            {line.operator}
+            {side(line.right_value, line.percent)}{#if line.margin !== null}, by {side(
+                line.margin,
+                line.percent,
+              )}{/if}
+          </div>
+        {/if}
+      </li>
+    {/each}
+  </ul>
+{/if}
