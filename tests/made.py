@@ -89,6 +89,7 @@ def dress(bars: Bars, seed: int = 7) -> Market:
         names=tuple(f"Made {symbol}" for symbol in bars.symbols),
         listed=bars.days[np.minimum(bars.offsets[:-1], len(bars) - 1)].astype(np.int32),
         optionable=np.array([k % 2 == 0 for k in range(count)]),
+        weekly_options=np.array([k % 4 == 0 for k in range(count)]),
         facts=Facts(np.array(rows, np.int64), np.array(days, np.int32), np.array(kinds, np.bool_), columns),
         dividends=(pay_offsets, np.concatenate(paid).astype(np.int32), np.full(int(pay_offsets[-1]), 0.1)),
         events={"Lending rate": bars.sessions[7::23].astype(np.int32)},

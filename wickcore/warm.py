@@ -51,6 +51,7 @@ def _market() -> Market:
         dividends=(two, day, np.array([0.1, 0.1])),
         listed=day,
         optionable=np.array([True, False]),
+        weekly_options=np.array([False, False]),
         universes={"all": Membership(np.array([0, 1]), day, day + 99)},
         benchmark="A",
     )

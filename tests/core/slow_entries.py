@@ -380,8 +380,8 @@ def _fact(slow: Any, name: str, p: int) -> Any:
     known = [r for r in rows if facts.days[r] <= day]
     if name == "listed_days":
         return float(day - slow.market.listed[slow.k])
-    if name == "optionable":
-        return float(slow.market.optionable[slow.k])
+    if name in ("optionable", "weekly_options"):
+        return float(getattr(slow.market, name)[slow.k])
     close = slow.columns["close"][p] / slow.factor[p]
     if name == "dividend_yield":
         offsets, days, paid = slow.market.dividends

@@ -58,6 +58,9 @@ def test_what_the_market_holds(demo: DemoMarket) -> None:
     assert any(i.splits for i in demo.instruments)
     assert any(i.dividends for i in demo.instruments)
     assert any(i.optionable for i in demo.instruments)
+    weeklies = [i for i in demo.instruments if i.weekly_options]
+    assert all(i.optionable for i in weeklies)
+    assert 0.2 < len(weeklies) / sum(i.optionable for i in demo.instruments) < 0.5
     assert not all(i.optionable for i in demo.instruments if i.kind == "share")
 
 

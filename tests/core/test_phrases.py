@@ -163,6 +163,7 @@ PHRASES = {
     "reported in the last 2 days": "days_since_report <= 2",
     "no funds": 'kind == "share"',
     "with options": "optionable == 1",
+    "weekly options": "weekly_options == 1",
     "beta over 1": "beta(252) > 1",
     "stronger than the market over 60 days": "relative_strength(60) > 0",
     "index above its 200 day average": "benchmark(close > sma(200))",

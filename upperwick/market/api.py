@@ -86,6 +86,7 @@ class FactsOut(Schema):
     kind: str
     sector: str
     optionable: bool
+    weekly_options: bool
     listed: date | None
     delisted: date | None
     delisted_reason: str

@@ -42,6 +42,7 @@ def facts(symbol: str, as_of: str | None) -> dict[str, Any]:
         "kind": stored.kind,
         "sector": stored.sector,
         "optionable": stored.optionable,
+        "weekly_options": stored.weekly_options,
         "listed": stored.listed,
         "delisted": stored.delisted if gone else None,
         "delisted_reason": stored.delisted_reason if gone else "",

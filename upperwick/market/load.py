@@ -56,6 +56,7 @@ def load_market(version: str | None = None) -> Market:
         delisted=_delisted(instruments, bars.last_day),
         listed=np.array([to_day(i.listed) if i.listed else -1 for i in instruments], np.int32),
         optionable=np.array([i.optionable for i in instruments], np.bool_),
+        weekly_options=np.array([i.weekly_options for i in instruments], np.bool_),
         facts=_facts(instruments, splits),
         dividends=_ragged([dividends[i.id] for i in instruments]),
         universes=_universes(number),

@@ -17,6 +17,7 @@ class Instrument(models.Model):
     delisted = models.DateField(null=True)
     delisted_reason = models.CharField(max_length=60, blank=True)
     optionable = models.BooleanField(default=False)
+    weekly_options = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["symbol"]

@@ -111,6 +111,7 @@ def save_demo(market: DemoMarket) -> int:
         Instrument(
             symbol=i.symbol, name=i.name, kind=i.kind, sector=i.sector, listed=to_date(i.listed),
             delisted=None if i.delisted is None else to_date(i.delisted), delisted_reason=i.reason, optionable=i.optionable,
+            weekly_options=i.weekly_options,
         )
         for i in market.instruments
     )  # fmt: skip

@@ -51,6 +51,7 @@ class Market:
     delisted: Days = field(default_factory=lambda: np.empty(0, np.int32))
     listed: Days = field(default_factory=lambda: np.empty(0, np.int32))
     optionable: Bools = field(default_factory=lambda: np.empty(0, np.bool_))
+    weekly_options: Bools = field(default_factory=lambda: np.empty(0, np.bool_))
     facts: Facts | None = None
     dividends: tuple[Ints, Days, Floats] | None = None
     universes: dict[str, Membership] = field(default_factory=dict)

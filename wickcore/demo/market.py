@@ -31,6 +31,16 @@ class DemoInstrument:
     dividends: list[tuple[int, float]] = field(default_factory=list)
     reports: list["DemoReport"] = field(default_factory=list)
 
+    @property
+    def weekly_options(self) -> bool:
+        """Whether options that run a week are listed too: on about a third of those that have any."""
+        return self.optionable and has_weeklies(self.symbol)
+
+
+def has_weeklies(symbol: str) -> bool:
+    """By the symbol alone, so that a market stored before this was known can be completed."""
+    return sum(map(ord, symbol)) % 3 == 0
+
 
 @dataclass(frozen=True, slots=True)
 class DemoReport:

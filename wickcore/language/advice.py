@@ -16,7 +16,7 @@ _HUNDRED, _SHARE, _POSITIVE = (0.0, 100.0), (0.0, 1.0), (0.0, INF)
 # The values an entry cannot leave, whatever its arguments.
 BOUNDS: dict[str, tuple[float, float]] = {
     **dict.fromkeys(("rsi", "stoch_k", "stoch_d", "mfi", "adx", "aroon_up", "aroon_down", "percentile", "rank"), _HUNDRED),
-    **dict.fromkeys(("closing_place", "fit", "optionable"), _SHARE),
+    **dict.fromkeys(("closing_place", "fit", "optionable", "weekly_options"), _SHARE),
     **dict.fromkeys(
         ("volume", "range", "true_range", "atr", "natr", "adr", "stdev", "mean_dev", "turnover", "avg_turnover", "rel_volume", "upper_wick",
          "lower_wick", "count", "streak", "bars_since", "bars_since_highest", "bars_since_lowest", "squeeze_bars", "bb_width", "above_low",

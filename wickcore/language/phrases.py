@@ -327,6 +327,7 @@ _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     # facts
     (r"(?:no funds|shares only|only shares|stocks only|only stocks)", lambda: 'kind == "share"'),
     (r"(?:optionable|with options|has options|options listed)", lambda: "optionable == 1"),
+    (r"(?:with )?(?:weekly options|weeklies)", lambda: "weekly_options == 1"),
     (r"(?:positive earnings|earnings positive|profitable|earning money|makes money)", lambda: "eps > 0"),
     (r"(?:no report|no earnings|not reporting) (?:in|within) (?:the )?(?:next )?(\d+) days", lambda n: f"days_to_report > {n}"),
     (r"reports (?:in|within) (?:the )?(?:next )?(\d+) days", lambda n: f"days_to_report <= {n}"),

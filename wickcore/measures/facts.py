@@ -73,8 +73,8 @@ class FactReader:
             return self._dividends() / close
         if name == "listed_days":
             return self._listed()
-        if name == "optionable":
-            marks = self.market.optionable
+        if name in ("optionable", "weekly_options"):
+            marks: Bools = getattr(self.market, name)
             return marks[self.owner].astype(np.float64) if len(marks) else self._unknown()
         if name == "days_since_report":
             row = self._row(_latest)

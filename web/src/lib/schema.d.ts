@@ -909,6 +909,8 @@ export interface components {
             sector: string;
             /** Optionable */
             optionable: boolean;
+            /** Weekly Options */
+            weekly_options: boolean;
             /** Listed */
             listed: string | null;
             /** Delisted */

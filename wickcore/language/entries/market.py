@@ -31,6 +31,7 @@ ENTRIES = (
     _fact("days_since_report", "Calendar days since the latest report; 0 on its day.", "today - report day", "days_since_report <= 1"),
     _fact("listed_days", "Calendar days since the instrument was listed.", "today - listing day", "listed_days > 365"),
     _fact("optionable", "1 where options are listed on the instrument, else 0.", "1 or 0", "optionable == 1"),
+    _fact("weekly_options", "1 where options that run a week are listed on the instrument, else 0.", "1 or 0", "weekly_options == 1"),
     _text("sector", "The instrument's sector.", 'sector == "Energy"'),
     _text("kind", "What the instrument is: share, fund or index.", 'kind == "share"'),
     _text("symbol", "The instrument's symbol.", 'symbol != "ABC"'),

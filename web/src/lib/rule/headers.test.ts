@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { join, offsetOf, split, toggleSkip, turnDial, withName } from './headers'
+import { join, offsetOf, split, toggleSkip, turnDial, withName, written } from './headers'
 
 const TEXT = 'name: Tall\nside: short\n\nclose > 10\n'
 
@@ -39,4 +39,15 @@ describe('a rule as controls and lines', () => {
   it('takes another name', () => {
     expect(withName('name: A\nside: short\n\nclose > 1', 'B')).toBe('name: B\nside: short\n\nclose > 1')
   })
+})
+
+it.each([
+  [20_000_000, '20m'],
+  [1500, '1.5k'],
+  [1_234, '1234'],
+  [2_500_000_000, '2.5b'],
+  [0.25, '0.25'],
+  [999, '999'],
+])('%d is written %s', (value, said) => {
+  expect(written(value)).toBe(said)
 })

@@ -43,9 +43,21 @@ export function offsetOf(headers: HeaderValues): number {
   return count ? count + 1 : 0
 }
 
+/** A number as a rule writes it: 20m, 1.5k, 12. */
+export function written(value: number): string {
+  for (const [unit, letter] of [
+    [1e9, 'b'],
+    [1e6, 'm'],
+    [1e3, 'k'],
+  ] as const)
+    if (Math.abs(value) >= 10 * unit || (Math.abs(value) >= unit && value % (unit / 10) === 0))
+      return `${Number((value / unit).toPrecision(10))}${letter}`
+  return `${Number(value.toPrecision(10))}`
+}
+
 /** The body with a dial's value replaced; percentages stay percentages. */
 export function turnDial(body: string, name: string, value: number, percent: boolean): string {
-  const said = percent ? `${Number((value * 100).toPrecision(10))}%` : `${Number(value.toPrecision(10))}`
+  const said = percent ? `${Number((value * 100).toPrecision(10))}%` : written(value)
   const line = new RegExp(`^(\\s*dial\\s+${name}\\s*=\\s*)-?[\\d.]+(?:%|[kmb]\\b)?`, 'm')
   return body.replace(line, (_, before: string) => before + said)
 }

@@ -3,6 +3,7 @@
   import { Popover } from 'bits-ui'
   import { api } from '$lib/api'
   import { short } from '$lib/format'
+  import { written } from '$lib/rule/headers'
   import { choose, preferences } from '$lib/preferences.svelte'
 
   interface Props {
@@ -33,19 +34,10 @@
     return () => (current = false)
   })
 
-  function written(value: number): string {
-    for (const [unit, letter] of [
-      [1e9, 'b'],
-      [1e6, 'm'],
-      [1e3, 'k'],
-    ] as const)
-      if (value >= unit) return `${Number((value / unit).toPrecision(4))}${letter}`
-    return String(value)
-  }
-
   const lines = $derived([
     ['No funds, no indices', 'kind == "share"'],
-    ['Optionable only', 'optionable > 0'],
+    ['Optionable only', 'optionable == 1'],
+    ['With weekly options', 'weekly_options == 1'],
     ['Listed for a year', 'listed_days > 365'],
     ['Priced above 5', 'close > 5'],
   ] as const)

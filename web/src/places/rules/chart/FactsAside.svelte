@@ -31,7 +31,13 @@
 {:else}
   <p class="font-title text-[17px] leading-tight">{facts.name}</p>
   <p class="text-ink2">
-    {[facts.kind, facts.sector, facts.optionable ? 'optionable' : ''].filter(Boolean).join(' · ')}
+    {[
+      facts.kind,
+      facts.sector,
+      facts.weekly_options ? 'weekly options' : facts.optionable ? 'optionable' : '',
+    ]
+      .filter(Boolean)
+      .join(' · ')}
   </p>
   <p class="text-ink3">
     {facts.listed ? `listed ${day(facts.listed)}` : ''}{#if facts.delisted}, <span class="text-loss"
