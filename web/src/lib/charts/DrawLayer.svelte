@@ -186,8 +186,11 @@
           {/if}
           <text
             x={view.plot.right - 4}
-            y={edge(moving ? drawing.points[0]!.price : drawing.today) - 5}
+            y={edge(moving ? drawing.points[0]!.price : drawing.today) + (drawing.support ? 14 : -6)}
             text-anchor="end"
+            paint-order="stroke"
+            stroke={paper}
+            stroke-width="3"
             font-size="12"
             font-family={MONO}
             fill={stroke}>{said(drawing)}</text

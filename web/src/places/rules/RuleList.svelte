@@ -139,7 +139,7 @@
             onclick={() => (tag = tag === name ? null : name)}>#{name}</button
           >
         {/each}
-        <span class="text-hair" aria-hidden="true">|</span>
+        {#if tags.length}<span class="text-hair" aria-hidden="true">|</span>{/if}
         {#each ['long', 'short'] as name (name)}
           <button
             class={side === name ? 'font-semibold' : 'link'}
