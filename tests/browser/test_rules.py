@@ -31,7 +31,9 @@ def test_a_wrong_password_is_said(page: Page, address: str) -> None:
 def test_write_mend_save_reload(page: Page) -> None:
     write_rule(page, "close > 10\nclose > smaa(50)\nrsi(14) < 60")
     expect(page.get_by_text("did you mean `sma`?")).to_be_visible()
-    page.get_by_role("button", name="Write sma", exact=True).click()
+    page.keyboard.press("Escape")  # the list of completions
+    page.get_by_label("Lines of the rule").click()
+    page.keyboard.press("Alt+Enter")
     taper = page.get_by_label("What each line leaves")
     expect(taper.get_by_role("listitem")).to_have_count(3)
     expect(page.get_by_text("did you mean")).to_have_count(0)

@@ -11,8 +11,9 @@ from wickcore.bars.bars import Bars, build_bars
 from wickcore.bars.market import Market
 from wickcore.language.check import check_rule
 from wickcore.scan.evaluate import Evaluator
-from wickcore.study.follow import HorizonFigures, Study, StudySettings, histogram, study
+from wickcore.study.follow import Study, StudySettings, study
 from wickcore.study.intervals import day_block_interval, wilson
+from wickcore.study.sample import HorizonFigures, Spread, histogram
 from wickcore.study.verdict import verdict
 
 
@@ -188,10 +189,13 @@ def test_a_histogram_never_mixes_gains_and_losses_in_one_bin() -> None:
 
 
 def figures(**changed: object) -> HorizonFigures:
-    numbers = dict.fromkeys(
+    numbers: dict[str, object] = dict.fromkeys(
         ("win_rate", "win_rate_low", "win_rate_high", "mean", "median", "stdev", "average_win", "average_loss", "payoff",
          "profit_factor", "baseline"), 0.1,
     )  # fmt: skip
+    nothing = Spread(None, None, None, None, None, None)
+    numbers |= dict.fromkeys(("expectancy", "best", "best_symbol", "worst", "worst_symbol"))
+    numbers |= dict.fromkeys(("spread", "favourable", "adverse"), nothing)
     base = {"bars": 5, "count": 212, "pending": 0, "delisted": 0, "instruments": 90, "days": 97, "small_sample": False, **numbers}
     return HorizonFigures(**{**base, "excess": 0.009, "excess_low": 0.003, "excess_high": 0.015, **changed})  # type: ignore[arg-type]
 

@@ -12,6 +12,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from tests.server.conftest import Api
 from upperwick.market.services import open_market
 from upperwick.rules.scans import ChartOut, ScanOut
+from upperwick.studies.api import PartsOut, StudyOut
 
 pytestmark = pytest.mark.django_db
 ALL = "close > 0"
@@ -322,3 +323,34 @@ def test_a_shared_rule_is_read_and_copied_but_not_changed(api: Api, other: Api) 
     assert other.put(f"/rules/{rule['id']}", {"text": "close > 9"}).status_code == 404
     api.delete(f"/rules/{rule['id']}/share")
     assert other.get(f"/rules/shared/{token}").status_code == 404
+
+
+# -- studies taken apart ---------------------------------------------------------------------------------------------
+
+
+def waited(api: Api, run: dict, path: str) -> dict:
+    for _ in range(400):
+        if run["state"] != "running":
+            break
+        time.sleep(0.05)
+        run = api.get(f"{path}/{run['id']}").json()
+    assert run["state"] == "done", run
+    return run
+
+
+def test_a_study_is_taken_apart_at_a_horizon(api: Api, other: Api) -> None:
+    text = "universe: Harbour 500\nclose crosses above sma(20)\nvolume > 1"
+    run = waited(api, api.post("/studies", {"text": text, "horizons": [5, 20]}).json(), "/studies")
+    StudyOut.model_validate(run["result"])
+    assert other.post(f"/studies/{run['id']}/parts?horizon=5").status_code == 404
+    assert api.post(f"/studies/{run['id']}/parts?horizon=7").status_code == 422
+    parts = waited(api, api.post(f"/studies/{run['id']}/parts?horizon=5").json(), "/studies/parts")["result"]
+    PartsOut.model_validate(parts)
+    count = run["result"]["horizons"][0]["count"]
+    for kind in ("year", "month", "weekday", "sector", "size", "market", "crowd"):
+        assert sum(g["count"] for g in parts["breakdowns"][kind]) == count
+    assert sum(n["times"] for n in parts["names"]) == count
+    assert sum(d["count"] for d in parts["days"]) == run["result"]["hits"]
+    assert [p["offset"] for p in parts["path"]] == list(range(-20, 61))
+    assert [w["number"] for w in parts["worth"]] == [2, 3]
+    assert parts["worth"][1]["more"] >= 0

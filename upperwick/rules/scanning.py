@@ -84,8 +84,8 @@ def hit_rows(engine: Evaluator, result: ScanResult, columns: Sequence[Column]) -
     values: dict[str, Any] = values_at(engine, numeric, numbers, result.as_of, request_limits())
     cells: dict[str, list[Any]] = {}
     for name, column in values.items():
-        read = bool if numeric[name].type == "condition" else float
-        cells[name] = [None if np.isnan(v) else read(v) for v in column]
+        told = column.astype(bool).tolist() if numeric[name].type == "condition" else column.tolist()
+        cells[name] = [None if unknown else v for v, unknown in zip(told, np.isnan(column).tolist(), strict=True)]
     for c in columns:
         if c.value is not None and c.value.type == "text":
             told = market.bars.symbols if c.value.op.params[0] == "symbol" else market.texts.get(str(c.value.op.params[0]), ())

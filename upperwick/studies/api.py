@@ -29,6 +29,15 @@ class Histogram(Schema):
     counts: list[float]
 
 
+class SpreadOut(Schema):
+    mean: float | None
+    p5: float | None
+    p25: float | None
+    p50: float | None
+    p75: float | None
+    p95: float | None
+
+
 class HorizonOut(Schema):
     bars: int = Field(ge=1, le=MAX_HORIZON)
     count: int
@@ -47,6 +56,14 @@ class HorizonOut(Schema):
     average_loss: float | None
     payoff: float | None
     profit_factor: float | None
+    expectancy: float | None
+    spread: SpreadOut
+    best: float | None
+    best_symbol: str | None
+    worst: float | None
+    worst_symbol: str | None
+    favourable: SpreadOut
+    adverse: SpreadOut
     baseline: float | None
     excess: float | None
     excess_low: float | None
@@ -85,6 +102,80 @@ class RunOut(Schema):
     result: StudyOut | None
 
 
+class PartFigures(Schema):
+    count: int
+    days: int
+    win_rate: float | None
+    win_rate_low: float | None
+    win_rate_high: float | None
+    mean: float | None
+    median: float | None
+    excess: float | None
+    excess_low: float | None
+    excess_high: float | None
+
+
+class GroupOut(PartFigures):
+    """small: fewer than twenty hits, too few to be ranked."""
+
+    label: str
+    small: bool
+
+
+class PathPointOut(Schema):
+    offset: int
+    count: int
+    mean: float | None
+    median: float | None
+    low: float | None
+    high: float | None
+    baseline: float | None
+
+
+class NameOut(Schema):
+    symbol: str
+    times: int
+    rates: list[float | None]
+    means: list[float | None]
+
+
+class DayOut(Schema):
+    day: str
+    count: int
+
+
+class WorthOut(Schema):
+    """without: the rule without the line. more: hits that adds. gain: excess the line brings. clutter: it removes hits and brings none."""
+
+    number: int
+    text: str
+    more: int
+    gain: float | None
+    clutter: bool
+    without: PartFigures | None
+
+
+class PartsOut(Schema):
+    """name_horizons: those of the rates and means of each name."""
+
+    horizon: int
+    breakdowns: dict[str, list[GroupOut]]
+    path: list[PathPointOut]
+    name_horizons: list[int]
+    names: list[NameOut]
+    days: list[DayOut]
+    worth: list[WorthOut]
+
+
+class PartsRunOut(Schema):
+    id: int
+    state: Literal["running", "done", "stopped", "failed"]
+    stage: str
+    share: float
+    detail: str
+    result: PartsOut | None
+
+
 def _run(run: services.Run) -> HttpResponse:
     """The run as its schema says. Written as JSON straight away: checking each of twenty thousand events again would take longer than
     the study."""
@@ -107,3 +198,15 @@ def one(request: HttpRequest, run_id: int):
 @router.delete("/{run_id}", response=RunOut, operation_id="stop_study")
 def stop(request: HttpRequest, run_id: int):
     return _run(services.stop(request.user.id, run_id))
+
+
+@router.post("/{run_id}/parts", response=PartsRunOut, operation_id="start_parts")
+def start_parts(request: HttpRequest, run_id: int, horizon: int):
+    """Takes a finished study apart at one of its horizons."""
+    return _run(services.start_parts(request.user.id, run_id, horizon))
+
+
+@router.get("/parts/{run_id}", response=PartsRunOut, operation_id="parts")
+def parts_of_study(request: HttpRequest, run_id: int):
+    """How far the taking apart is, and what it found once it is done."""
+    return _run(services.find(request.user.id, run_id))

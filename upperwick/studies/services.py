@@ -3,6 +3,7 @@
 import contextlib
 import itertools
 from collections import OrderedDict
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field
 from threading import Event, Lock
@@ -11,7 +12,9 @@ from typing import Any
 from upperwick.market.files import iso
 from upperwick.market.services import as_of_day
 from upperwick.problems import Refused
+from upperwick.rules.checking import Asked
 from upperwick.rules.checking import asked as checked
+from upperwick.studies import parts
 from wickcore.scan.evaluate import Limits, Stopped
 from wickcore.study.follow import Study, StudySettings, study
 from wickcore.study.verdict import verdict
@@ -31,6 +34,12 @@ class Run:
     detail: str = ""
     result: dict[str, Any] | None = None
     cancel: Event = field(default_factory=Event)
+    asked: Asked | None = None
+    study: Study | None = None
+
+    def tell(self, stage: str, share: float) -> None:
+        """Where the work stands."""
+        self.stage, self.share = stage, share
 
 
 _runs: OrderedDict[int, Run] = OrderedDict()
@@ -54,22 +63,49 @@ def start(owner: Any, text: str, asked: dict[str, Any]) -> Run:
         repeats=asked["repeats"],
         cost=asked["cost"],
     )
+    run = _new_run(owner.id)
+    run.asked = found
+
+    def work() -> None:
+        run.study = study(engine, rule, settings, members, Limits(LONGEST_SECONDS, run.cancel), run.tell)
+        run.result = {**as_dict(run.study), "lists": found.lists}
+
+    return _go(run, work)
+
+
+def start_parts(owner: int, run_id: int, horizon: int) -> Run:
+    """Takes a finished study apart at one horizon: breakdowns, the path, names, days, and what each line is worth. Raises Refused."""
+    whole = find(owner, run_id)
+    made, found = whole.study, whole.asked
+    if made is None or found is None:
+        raise Refused("This study is not done; wait for its figures first.", 409)
+    if horizon not in made.samples:
+        raise Refused(f"This study did not measure {horizon} bars ahead.", 422)
+    run = _new_run(owner)
+    run.stage = "Grouping the hits"
+
+    def work() -> None:
+        run.result = parts.taken_apart(found, made, horizon, Limits(LONGEST_SECONDS, run.cancel), run.tell)
+
+    return _go(run, work)
+
+
+def _new_run(owner: int) -> Run:
     with _lock:
         for other in _runs.values():
-            if other.owner == owner.id and other.state == "running":
+            if other.owner == owner and other.state == "running":
                 other.cancel.set()
-        run = Run(next(_numbers), owner.id)
+        run = Run(next(_numbers), owner)
         _runs[run.id] = run
         while len(_runs) > KEPT:
             _runs.popitem(last=False)
+    return run
 
-    def progress(stage: str, share: float) -> None:
-        run.stage, run.share = stage, share
 
-    def work() -> None:
+def _go(run: Run, work: Callable[[], None]) -> Run:
+    def kept() -> None:
         try:
-            made = study(engine, rule, settings, members, Limits(LONGEST_SECONDS, run.cancel), progress)
-            run.result = {**as_dict(made), "lists": found.lists}
+            work()
             run.state = "done"
         except Stopped as stopped:
             run.state, run.detail = "stopped", str(stopped)
@@ -81,7 +117,7 @@ def start(owner: Any, text: str, asked: dict[str, Any]) -> Run:
             logging.getLogger("upperwick").exception("A study failed")
             run.state, run.detail = "failed", "The study met an error of its own; it is written in the server's log."
 
-    future = _pool.submit(work)
+    future = _pool.submit(kept)
     # The small ones answer at once; a longer one is asked after by its number.
     with contextlib.suppress(TimeoutError):
         future.result(0.4)

@@ -1,6 +1,5 @@
 """Follow-through: what prices did after a rule's hits, beside what the universe did on the same days."""
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
@@ -12,11 +11,11 @@ from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.scan import hit_truth
 from wickcore.study import returns
-from wickcore.study.intervals import day_block_interval, wilson
+from wickcore.study.intervals import day_block_interval
+from wickcore.study.sample import HorizonFigures, Sample, figures, known
 
 HORIZONS = (1, 2, 3, 5, 10, 20, 60)
 MAX_HORIZON = 500
-SMALL_SAMPLE_DAYS = 30
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,34 +36,6 @@ class StudySettings:
 
 
 @dataclass(frozen=True, slots=True)
-class HorizonFigures:
-    """Figures at one horizon, as docs/statistics.md defines them. Fractions; None where there is nothing to say."""
-
-    bars: int
-    count: int
-    pending: int
-    delisted: int
-    instruments: int
-    days: int
-    small_sample: bool
-    win_rate: float | None
-    win_rate_low: float | None
-    win_rate_high: float | None
-    mean: float | None
-    median: float | None
-    stdev: float | None
-    average_win: float | None
-    average_loss: float | None
-    payoff: float | None
-    profit_factor: float | None
-    baseline: float | None
-    excess: float | None
-    excess_low: float | None
-    excess_high: float | None
-    histogram: dict[str, list[float]] = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True)
 class Event:
     """One hit that was entered. entry: the price paid as printed; returns by horizon, None while pending."""
 
@@ -79,11 +50,19 @@ class Event:
 
 @dataclass(frozen=True, slots=True)
 class Study:
+    """hits: all that were chosen. events: each, in the order of days. samples: by horizon, what the figures were made of. where: places of
+    the hits among `steps`, the bars the rule steps on."""
+
     settings: StudySettings
     hits: int
     no_entry: int
     horizons: tuple[HorizonFigures, ...]
     events: tuple[Event, ...]
+    samples: dict[int, Sample] = field(default_factory=dict, repr=False)
+    where: Ints = field(default_factory=lambda: np.empty(0, np.int64), repr=False)
+    steps: returns.Steps | None = field(default=None, repr=False)
+    entry: int = returns.NEXT_OPEN
+    side: int = 1
 
 
 def study(
@@ -101,12 +80,26 @@ def study(
     """
     _validate(settings)
     progress("Evaluating the lines", 0.0)
+    return study_of(evaluator, rule, hit_truth(evaluator, rule, members, limits), settings, members, limits, progress)
+
+
+def study_of(
+    evaluator: Evaluator,
+    rule: CheckedRule,
+    hits: Bools,
+    settings: StudySettings,
+    members: Bools | None = None,
+    limits: Limits | None = None,
+    progress: Callable[[str, float], None] = lambda stage, share: None,
+    listed: bool = True,
+) -> Study:
+    """As `study`, of hits already known by bar; the rule tells frame, side and moment of decision. listed: whether each event is wanted."""
+    _validate(settings)
     market = evaluator.market
     bars = market.bars
     as_of = bars.last_day if settings.as_of is None else settings.as_of
     steps = returns.Steps.of(market, rule.frame, as_of)
     at = steps.positions
-    hits = hit_truth(evaluator, rule, members, limits)
     hits = hits if len(at) == len(bars) else hits[at]
     chosen = returns.choose_hits(hits, steps.offsets, settings.repeats, max(settings.horizons))
     where = np.flatnonzero(chosen)
@@ -116,18 +109,29 @@ def study(
     side = 1 if rule.side == "long" else -1
     cost = 2 * (settings.cost + settings.slippage)
     belongs = np.ones(len(at), np.bool_) if members is None else members[at]
-    figures, columns, statuses = [], {}, []
+    found, columns, statuses, samples = [], {}, [], {}
+    at_hit = at[where]
     for i, h in enumerate(settings.horizons):
         progress(f"Measuring {h} bars ahead", (i + 1) / (len(settings.horizons) + 1))
         if limits is not None:
             limits.check()
         values, status, base = returns.follow(market, steps, as_of, where, belongs, h, entry, side, cost)
+        favourable, adverse = returns.excursions(market, steps, as_of, where, h, entry, side)
         columns[h] = values
         statuses.append(status)
-        figures.append(_figures(h, values, status, base[bars.session[at[where]]], at[where], evaluator, settings))
+        counted = ~np.isnan(values)
+        session = bars.session[at_hit].astype(np.int64)
+        sample = Sample(
+            h, values[counted], base[session[counted]], session[counted], bars.owner[at_hit[counted]].astype(np.int64), np.flatnonzero(counted),
+            favourable[counted], adverse[counted],
+        )  # fmt: skip
+        samples[h] = sample
+        interval = day_block_interval(sample.excess, sample.session, h, settings.seed + h, settings.draws)
+        pending, delisted = int(np.sum(status == returns.PENDING)), int(np.sum(status == returns.DELISTED))
+        found.append(figures(sample, bars.symbols, interval, pending, delisted))
     no_entry = int(np.sum(statuses[0] == returns.NO_ENTRY)) if statuses else 0
-    events = _events(evaluator, at[where], columns, entry, as_of)
-    return Study(settings, len(where), no_entry, tuple(figures), events)
+    events = _events(evaluator, at_hit, columns, entry, as_of) if listed else ()
+    return Study(settings, len(where), no_entry, tuple(found), events, samples, where, steps, entry, side)
 
 
 def _validate(settings: StudySettings) -> None:
@@ -139,66 +143,6 @@ def _validate(settings: StudySettings) -> None:
         raise ValueError("Repeats are fresh, every or apart.")
     if not 0 <= settings.cost < 1 or not 0 <= settings.slippage < 1:
         raise ValueError("Costs and slippage are fractions from 0 to below 1.")
-
-
-def _figures(
-    h: int, values: Floats, status: Ints, base: Floats, positions: Ints, evaluator: Evaluator, settings: StudySettings
-) -> HorizonFigures:
-    bars = evaluator.market.bars
-    known = ~np.isnan(values)
-    r, day = values[known], bars.session[positions[known]]
-    excess = r - base[known]
-    wins, losses = r[r > 0], r[r < 0]
-    low, high = wilson(len(wins), len(r))
-    excess_low, excess_high = day_block_interval(excess, day, h, settings.seed + h, settings.draws)
-    won, lost = _mean(wins), _mean(losses)
-    distinct = len(np.unique(day))
-    return HorizonFigures(
-        bars=h,
-        count=len(r),
-        pending=int(np.sum(status == returns.PENDING)),
-        delisted=int(np.sum(status == returns.DELISTED)),
-        instruments=len(np.unique(bars.owner[positions[known]])),
-        days=distinct,
-        small_sample=distinct < SMALL_SAMPLE_DAYS,
-        win_rate=len(wins) / len(r) if len(r) else None,
-        win_rate_low=_known(low),
-        win_rate_high=_known(high),
-        mean=_mean(r),
-        median=float(np.median(r)) if len(r) else None,
-        stdev=float(np.std(r, ddof=1)) if len(r) > 1 else None,
-        average_win=won,
-        average_loss=lost,
-        payoff=won / abs(lost) if won is not None and lost else None,
-        profit_factor=float(wins.sum() / abs(losses.sum())) if len(losses) and len(r) else None,
-        baseline=_mean(base[known]),
-        excess=_mean(excess),
-        excess_low=_known(excess_low),
-        excess_high=_known(excess_high),
-        histogram=histogram(r),
-    )
-
-
-def _mean(values: Floats) -> float | None:
-    return float(np.mean(values)) if len(values) else None
-
-
-def _known(value: float) -> float | None:
-    return None if math.isnan(value) else value
-
-
-def histogram(values: Floats) -> dict[str, list[float]]:
-    """Counts in about thirty bins of one round width, with zero on an edge so that gains and losses never share a bin."""
-    if not len(values):
-        return {"edges": [], "counts": []}
-    low, high = np.percentile(values, [1, 99])
-    raw = max(high - low, 1e-4) / 28
-    scale = 10.0 ** math.floor(math.log10(raw))
-    width = next(scale * step for step in (1, 2, 2.5, 5, 10) if scale * step >= raw)
-    first, last = math.floor(low / width), max(math.ceil(high / width), math.floor(low / width) + 1)
-    edges = np.arange(first, last + 1) * width
-    counts, _ = np.histogram(np.clip(values, edges[0], np.nextafter(edges[-1], -np.inf)), edges)
-    return {"edges": [float(e) for e in edges], "counts": [float(c) for c in counts]}
 
 
 def _events(evaluator: Evaluator, positions: Ints, columns: dict[int, Floats], entry: int, as_of: int) -> tuple[Event, ...]:
@@ -213,7 +157,7 @@ def _events(evaluator: Evaluator, positions: Ints, columns: dict[int, Floats], e
         found.append(
             Event(
                 number, bars.symbols[number], int(position), int(bars.days[position]), int(bars.days[at]) if there else None,
-                None if price is None else float(price), {h: _known(float(column[i])) for h, column in columns.items()},
+                None if price is None else float(price), {h: known(column[i]) for h, column in columns.items()},
             )
         )  # fmt: skip
     found.sort(key=lambda e: (e.day, e.symbol))

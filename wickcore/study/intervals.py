@@ -1,10 +1,11 @@
 """How sure one can be: the Wilson interval and the day-block bootstrap."""
 
 import math
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from wickcore.bars.bars import Floats
+from wickcore.bars.bars import Bools, Floats
 
 Z95 = 1.959963984540054
 DRAWS = 2_000
@@ -27,19 +28,41 @@ def day_block_interval(excess: Floats, day: "np.ndarray", block: int, seed: int,
     too, by the stationary bootstrap (Politis and Romano, JASA 89, 1994); each draw's mean is its sum of excess over its number of
     hits. (nan, nan) under two distinct days.
     """
-    if len(excess) == 0 or len(np.unique(day)) < 2:
-        return math.nan, math.nan
+    (found,) = group_intervals(excess, day, [np.ones(len(excess), np.bool_)], block, seed, draws)
+    return found
+
+
+def group_intervals(
+    excess: Floats, day: "np.ndarray", groups: Sequence[Bools], block: int, seed: int, draws: int = DRAWS
+) -> list[tuple[float, float]]:
+    """The interval of each group of hits, as `day_block_interval` says, all of them from the same draws of days."""
+    nothing = (math.nan, math.nan)
+    if len(np.unique(day)) < 2:
+        return [nothing for _ in groups]
+    place = day - day.min()
+    size = int(place.max()) + 1
+    total = np.stack([np.bincount(place[g], excess[g], minlength=size) for g in groups], axis=1)
+    count = np.stack([np.bincount(place[g], minlength=size) for g in groups], axis=1).astype(np.float64)
+    means = np.empty((draws, len(groups)))
+    for first, times in drawn_days(size, block, seed, draws):
+        number = times @ count
+        means[first : first + len(times)] = np.where(number > 0, (times @ total) / np.maximum(number, 1.0), np.nan)
+    found = []
+    for i, group in enumerate(groups):
+        if len(np.unique(day[group])) < 2 or np.all(np.isnan(means[:, i])):
+            found.append(nothing)
+        else:
+            low, high = np.nanpercentile(means[:, i], [2.5, 97.5])
+            found.append((float(low), float(high)))
+    return found
+
+
+def drawn_days(size: int, block: int, seed: int, draws: int) -> Iterator[tuple[int, Floats]]:
+    """How often each of `size` days comes up in each draw, some hundred draws at a time: (number of the first draw, draws × days)."""
     # Imported here: it takes as long as everything else together, and a start that measures nothing does without.
     from arch.bootstrap import StationaryBootstrap
 
-    place = day - day.min()
-    total = np.bincount(place, excess)
-    count = np.bincount(place).astype(np.float64)
-    resampler = StationaryBootstrap(block, total, count, seed=np.random.default_rng(seed))
-    means = np.empty(draws)
-    for i in range(draws):
-        drawn = resampler.update_indices()
-        number = count[drawn].sum()
-        means[i] = total[drawn].sum() / number if number else math.nan
-    low, high = np.nanpercentile(means, [2.5, 97.5])
-    return float(low), float(high)
+    resampler = StationaryBootstrap(block, np.arange(size), seed=np.random.default_rng(seed))
+    for first in range(0, draws, 250):
+        rows = min(250, draws - first)
+        yield first, np.stack([np.bincount(resampler.update_indices(), minlength=size) for _ in range(rows)]).astype(np.float64)

@@ -122,3 +122,43 @@ def choose_hits(hits: Bools, offsets: Ints, repeats: str, longest: int) -> Bools
     out = np.zeros(len(hits), np.bool_)
     _choose(hits, offsets, {"fresh": 0, "every": 1, "apart": 2}[repeats], longest, out)
     return out
+
+
+@njit(nogil=True, cache=True)
+def _excursions(
+    positions: Ints, offsets: Ints, ends: Ints, open_: Floats, close: Floats, high: Floats, low: Floats, factor: Floats, where: Ints,
+    h: int, entry: int, side: float, favourable: Floats, adverse: Floats,
+) -> None:  # fmt: skip
+    k = 0
+    for i in range(len(where)):
+        j = where[i]
+        while j >= offsets[k + 1]:
+            k += 1
+        at = positions[j]
+        into = at if entry == 2 else at + 1
+        leave = j + h - 1 if entry == 2 else j + h
+        last = positions[leave] if leave < offsets[k + 1] else ends[k] - 1
+        paid_at = at if entry != 0 else into
+        paid = (close[at] if entry == 1 else open_[into if into < ends[k] else at]) * factor[paid_at if paid_at < ends[k] else at]
+        best, worst = 0.0, 0.0
+        for p in range(into, last + 1):
+            up, down = high[p] * factor[p] / paid - 1.0, low[p] * factor[p] / paid - 1.0
+            if side < 0:
+                up, down = -down, -up
+            best, worst = max(best, up), min(worst, down)
+        favourable[i], adverse[i] = best, worst
+
+
+def excursions(market: Market, steps: Steps, as_of: int, where: Ints, horizon: int, entry: int, side: int) -> tuple[Floats, Floats]:
+    """The largest moves for and against each hit's position between entry and exit, by the highs and lows of every bar there.
+
+    Fractions of the entry, at least 0 and at most 0, before costs. A position entered at a close meets the bars after it. For hits that
+    were counted; what stands for others means nothing.
+    """
+    bars = market.bars
+    favourable, adverse = np.empty(len(where)), np.empty(len(where))
+    _excursions(
+        steps.positions, steps.offsets, bars.ends(as_of), bars.open, bars.close, bars.high, bars.low, bars.factor, where, horizon, entry,
+        float(side), favourable, adverse,
+    )  # fmt: skip
+    return favourable, adverse

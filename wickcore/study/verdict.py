@@ -1,6 +1,7 @@
 """The study in a sentence, made by rule from its figures."""
 
-from wickcore.study.follow import HorizonFigures, Study
+from wickcore.study.follow import Study
+from wickcore.study.sample import HorizonFigures
 
 
 def percent(value: float) -> str:

@@ -12,6 +12,8 @@ export type RuleProblem = Schemas['ProblemOut']
 export type Chart = Schemas['ChartOut']
 export type Truth = Schemas['TruthOut']
 export type Run = Schemas['RunOut']
+export type PartsRun = Schemas['PartsRunOut']
+export type PathPoint = Schemas['PathPointOut']
 export type Study = Schemas['StudyOut']
 export type Horizon = Schemas['HorizonOut']
 export type Market = Schemas['MarketOut']
@@ -178,6 +180,10 @@ export const api = {
     answer(client.POST('/api/explain', { body: { text, symbol, day, dials: {} } })),
   startStudy: (body: Schemas['StudyIn']) => answer(client.POST('/api/studies', { body })),
   study: (id: number) => answer(client.GET('/api/studies/{run_id}', { params: { path: { run_id: id } } })),
+  startParts: (run_id: number, horizon: number) =>
+    answer(client.POST('/api/studies/{run_id}/parts', { params: { path: { run_id }, query: { horizon } } })),
+  parts: (run_id: number) =>
+    answer(client.GET('/api/studies/parts/{run_id}', { params: { path: { run_id } } })),
   stopStudy: (id: number) =>
     answer(client.DELETE('/api/studies/{run_id}', { params: { path: { run_id: id } } })),
 }

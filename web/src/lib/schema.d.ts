@@ -705,6 +705,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{run_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Parts
+         * @description Takes a finished study apart at one of its horizons.
+         */
+        post: operations["start_parts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/parts/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Parts Of Study
+         * @description How far the taking apart is, and what it found once it is done.
+         */
+        get: operations["parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1620,6 +1660,19 @@ export interface components {
             payoff: number | null;
             /** Profit Factor */
             profit_factor: number | null;
+            /** Expectancy */
+            expectancy: number | null;
+            spread: components["schemas"]["SpreadOut"];
+            /** Best */
+            best: number | null;
+            /** Best Symbol */
+            best_symbol: string | null;
+            /** Worst */
+            worst: number | null;
+            /** Worst Symbol */
+            worst_symbol: string | null;
+            favourable: components["schemas"]["SpreadOut"];
+            adverse: components["schemas"]["SpreadOut"];
             /** Baseline */
             baseline: number | null;
             /** Excess */
@@ -1646,6 +1699,21 @@ export interface components {
             /** Detail */
             detail: string;
             result: components["schemas"]["StudyOut"] | null;
+        };
+        /** SpreadOut */
+        SpreadOut: {
+            /** Mean */
+            mean: number | null;
+            /** P5 */
+            p5: number | null;
+            /** P25 */
+            p25: number | null;
+            /** P50 */
+            p50: number | null;
+            /** P75 */
+            p75: number | null;
+            /** P95 */
+            p95: number | null;
         };
         /**
          * StudyOut
@@ -1718,6 +1786,150 @@ export interface components {
              * @default 0.001
              */
             cost: number;
+        };
+        /** DayOut */
+        DayOut: {
+            /** Day */
+            day: string;
+            /** Count */
+            count: number;
+        };
+        /**
+         * GroupOut
+         * @description small: fewer than twenty hits, too few to be ranked.
+         */
+        GroupOut: {
+            /** Count */
+            count: number;
+            /** Days */
+            days: number;
+            /** Win Rate */
+            win_rate: number | null;
+            /** Win Rate Low */
+            win_rate_low: number | null;
+            /** Win Rate High */
+            win_rate_high: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Median */
+            median: number | null;
+            /** Excess */
+            excess: number | null;
+            /** Excess Low */
+            excess_low: number | null;
+            /** Excess High */
+            excess_high: number | null;
+            /** Label */
+            label: string;
+            /** Small */
+            small: boolean;
+        };
+        /** NameOut */
+        NameOut: {
+            /** Symbol */
+            symbol: string;
+            /** Times */
+            times: number;
+            /** Rates */
+            rates: (number | null)[];
+            /** Means */
+            means: (number | null)[];
+        };
+        /** PartFigures */
+        PartFigures: {
+            /** Count */
+            count: number;
+            /** Days */
+            days: number;
+            /** Win Rate */
+            win_rate: number | null;
+            /** Win Rate Low */
+            win_rate_low: number | null;
+            /** Win Rate High */
+            win_rate_high: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Median */
+            median: number | null;
+            /** Excess */
+            excess: number | null;
+            /** Excess Low */
+            excess_low: number | null;
+            /** Excess High */
+            excess_high: number | null;
+        };
+        /**
+         * PartsOut
+         * @description name_horizons: those of the rates and means of each name.
+         */
+        PartsOut: {
+            /** Horizon */
+            horizon: number;
+            /** Breakdowns */
+            breakdowns: {
+                [key: string]: components["schemas"]["GroupOut"][];
+            };
+            /** Path */
+            path: components["schemas"]["PathPointOut"][];
+            /** Name Horizons */
+            name_horizons: number[];
+            /** Names */
+            names: components["schemas"]["NameOut"][];
+            /** Days */
+            days: components["schemas"]["DayOut"][];
+            /** Worth */
+            worth: components["schemas"]["WorthOut"][];
+        };
+        /** PartsRunOut */
+        PartsRunOut: {
+            /** Id */
+            id: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "stopped" | "failed";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Detail */
+            detail: string;
+            result: components["schemas"]["PartsOut"] | null;
+        };
+        /** PathPointOut */
+        PathPointOut: {
+            /** Offset */
+            offset: number;
+            /** Count */
+            count: number;
+            /** Mean */
+            mean: number | null;
+            /** Median */
+            median: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Baseline */
+            baseline: number | null;
+        };
+        /**
+         * WorthOut
+         * @description without: the rule without the line. more: hits that adds. gain: excess the line brings. clutter: it removes hits and brings none.
+         */
+        WorthOut: {
+            /** Number */
+            number: number;
+            /** Text */
+            text: string;
+            /** More */
+            more: number;
+            /** Gain */
+            gain: number | null;
+            /** Clutter */
+            clutter: boolean;
+            without: components["schemas"]["PartFigures"] | null;
         };
     };
     responses: never;
@@ -2781,6 +2993,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    start_parts: {
+        parameters: {
+            query: {
+                horizon: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsRunOut"];
+                };
+            };
+        };
+    };
+    parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsRunOut"];
                 };
             };
         };

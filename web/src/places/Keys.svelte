@@ -19,6 +19,7 @@
     ['g r', 'go to the list of rules'],
     ['g w', 'go to the reference of all words'],
     ['x  u', 'dismiss a chart of the sheet, and bring it back'],
+    ['Alt Enter', 'put in the mend of the error or advice at the cursor'],
     ['F1', 'look up the name under the cursor'],
     ['Ctrl Enter', 'measure follow-through'],
     ['Ctrl S', 'save the rule'],

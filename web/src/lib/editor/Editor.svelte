@@ -130,6 +130,21 @@
     return { pos: word.from, end: word.to, above: true, create: () => ({ dom }) }
   })
 
+  /** Puts in the mend of the problem under the cursor, else of the first one on its line, else of the first of all. */
+  function mendHere(target: EditorView): boolean {
+    const head = target.state.selection.main.head
+    const line = target.state.doc.lineAt(head)
+    const known = [...errors.map((p) => mark(p, 'error')), ...advice.map((p) => mark(p, 'warning'))].filter(
+      (d): d is Diagnostic => d !== null && (d.actions?.length ?? 0) > 0,
+    )
+    const found =
+      known.find((d) => d.from <= head && head <= d.to) ??
+      known.find((d) => line.from <= d.from && d.from <= line.to) ??
+      known[0]
+    found?.actions![0]!.apply(target, found.from, found.to)
+    return true
+  }
+
   function reach(target: EditorView): void {
     const scroller = target.scrollDOM
     scroller.tabIndex = scroller.scrollWidth > scroller.clientWidth ? 0 : -1
@@ -193,6 +208,7 @@
           keymap.of([
             { key: 'Mod-Enter', run: () => (onmeasure(), true) },
             { key: 'Mod-s', run: () => (onsave(), true) },
+            { key: 'Alt-Enter', run: mendHere },
             {
               key: 'F1',
               run: (target) => {

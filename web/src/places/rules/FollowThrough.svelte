@@ -5,6 +5,7 @@
   import { csv, download } from '$lib/csv'
   import { day, fixed, percent, price, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
+  import Parts from './study/Parts.svelte'
 
   interface Props {
     text: string
@@ -12,8 +13,11 @@
     measure: number
     broken: boolean
     name: string
+    /** Header lines before the body: the server's line numbers less this are the editor's. */
+    offset: number
+    onday: (day: string) => void
   }
-  const { text, measure, broken, name }: Props = $props()
+  const { text, measure, broken, name, offset, onday }: Props = $props()
   const PAGE = 200
 
   let entry = $state<Schemas['StudyIn']['entry']>('next-open')
@@ -95,14 +99,15 @@
 
   function saveFigures(): void {
     if (!study) return
+    const nested = ['histogram', 'spread', 'favourable', 'adverse']
     const keys = Object.keys(study.horizons[0] ?? {}).filter(
-      (k) => k !== 'histogram',
+      (k) => !nested.includes(k),
     ) as (keyof Schemas['HorizonOut'])[]
     download(
       `${name} follow-through.csv`,
       csv(
         keys,
-        study.horizons.map((h) => keys.map((k) => h[k] as number | null)),
+        study.horizons.map((h) => keys.map((k) => h[k] as number | string | null)),
       ),
     )
   }
@@ -148,7 +153,7 @@
     </span>
   </div>
 
-  <div class="min-h-0 flex-1 overflow-auto px-5 py-3">
+  <div class="relative min-h-0 flex-1 overflow-auto px-5 py-3">
     {#if busy && run}
       <div class="mb-3" role="status">
         <p class="text-[13px] text-ink2">{run.stage}, {Math.round(run.share * 100)}% done</p>
@@ -271,6 +276,20 @@
             {whole(horizon.pending)} are pending and {whole(horizon.delisted)} were delisted before their exit.
             {#if study.horizons.some((h) => h.small_sample)}* under 30 distinct days.{/if}
           </p>
+          <p class="mt-0.5 text-[13px] text-ink2">
+            At {horizon.bars} bars a hit in twenty lost more than {percent(horizon.spread.p5, 1)} and one in twenty
+            made more than {percent(horizon.spread.p95, 1)}; half lay between {percent(horizon.spread.p25, 1)} and
+            {percent(horizon.spread.p75, 1)}. Best {horizon.best_symbol}
+            {percent(horizon.best, 1)}, worst {horizon.worst_symbol}
+            {percent(horizon.worst, 1)}. On the way the average hit stood {percent(
+              horizon.favourable.mean,
+              1,
+            )} at best and
+            {percent(horizon.adverse.mean, 1)} at worst.
+          </p>
+          {#if run && run.state === 'done' && measured === asked}
+            <Parts run={run.id} {horizon} {name} {offset} {onday} />
+          {/if}
           <h3 class="mt-4 font-title text-[16px]">Each hit, the latest first</h3>
           <table class="mt-1 w-full text-[13px]">
             <thead>

@@ -268,7 +268,7 @@
     </div>
   </div>
 
-  <div class="min-h-0 flex-1 overflow-y-auto pt-1">
+  <div class="relative min-h-0 flex-1 overflow-y-auto pt-1">
     <div class="flex" style:min-height="{(lines - hidden.length) * 30}px">
       <div class="min-w-0 flex-1">
         <Editor

@@ -2,10 +2,10 @@
   import { untrack } from 'svelte'
   import { Tabs } from 'bits-ui'
   import { api, Problem, sentence, type RuleDetail, type RuleProblem, type Scan } from '$lib/api'
-  import { market } from '$lib/market.svelte'
+  import { market, standOn } from '$lib/market.svelte'
   import { go } from '$lib/router.svelte'
   import { tell } from '$lib/notice.svelte'
-  import { join, split, type Header, type HeaderValues } from '$lib/rule/headers'
+  import { join, offsetOf, split, type Header, type HeaderValues } from '$lib/rule/headers'
   import { expressions } from './hits.svelte'
   import FollowThrough from './FollowThrough.svelte'
   import Hits from './Hits.svelte'
@@ -26,8 +26,8 @@
   let failed = $state('')
   let headers = $state<HeaderValues>({})
   let body = $state('')
-  let scan = $state<Scan | null>(null)
-  let errors = $state<RuleProblem[]>([])
+  let scan = $state.raw<Scan | null>(null)
+  let errors = $state.raw<RuleProblem[]>([])
   let trouble = $state('')
   let counting = $state(false)
   let measure = $state(0)
@@ -297,7 +297,17 @@
       </Tabs.Content>
       <Tabs.Content value="follow-through" class="min-h-0 flex-1">
         {#if tab === 'follow-through'}
-          <FollowThrough {text} {measure} broken={errors.length > 0} name={rule.name} />
+          <FollowThrough
+            {text}
+            {measure}
+            broken={errors.length > 0}
+            name={rule.name}
+            offset={offsetOf(headers)}
+            onday={(day) => {
+              standOn(day)
+              go(`/rules/${id}`)
+            }}
+          />
         {/if}
       </Tabs.Content>
     </Tabs.Root>

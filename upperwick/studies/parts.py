@@ -1,0 +1,55 @@
+"""A study taken apart at one horizon, as the API gives it."""
+
+from collections.abc import Callable
+from dataclasses import asdict
+from typing import Any
+
+from upperwick.market.files import iso
+from upperwick.rules.checking import Asked
+from wickcore.scan.evaluate import Limits
+from wickcore.study.breakdowns import breakdowns, by_instrument, hits_a_day
+from wickcore.study.follow import Study
+from wickcore.study.path import path
+from wickcore.study.worth import line_worth
+
+SHOWN = ("count", "days", "win_rate", "win_rate_low", "win_rate_high", "mean", "median", "excess", "excess_low", "excess_high")
+
+
+def taken_apart(found: Asked, made: Study, horizon: int, limits: Limits, tell: Callable[[str, float], None]) -> dict[str, Any]:
+    """Breakdowns, path, names, days and line worth. Raises Stopped."""
+    engine, rule = found.engine, found.rule
+    tell("Grouping the hits", 0.05)
+    groups = breakdowns(engine, made, horizon, rule.universe or "", limits)
+    tell("Following the path", 0.25)
+    points = path(engine, made, found.members)
+    limits.check()
+    longest = max(made.samples)
+    horizons = (horizon, longest) if longest != horizon else (horizon,)
+    names = by_instrument(engine, made, horizons)
+
+    def worth_tell(stage: str, share: float) -> None:
+        tell(stage, 0.5 + share / 2)
+
+    worth = line_worth(engine, rule, made, horizon, found.members, limits, worth_tell)
+    return {
+        "horizon": horizon,
+        "breakdowns": {
+            kind: [{"label": g.label, "small": g.small, **{key: getattr(g.figures, key) for key in SHOWN}} for g in rows]
+            for kind, rows in groups.items()
+        },
+        "path": [asdict(point) for point in points],
+        "name_horizons": list(horizons),
+        "names": [{"symbol": r.symbol, "times": r.times, "rates": list(r.rates), "means": list(r.means)} for r in names],
+        "days": [{"day": iso(day), "count": count} for day, count in hits_a_day(engine, made)],
+        "worth": [
+            {
+                "number": w.line.number,
+                "text": w.line.text,
+                "more": w.more,
+                "gain": w.gain,
+                "clutter": w.clutter,
+                "without": {key: getattr(w.without, key) for key in SHOWN} if w.without else None,
+            }
+            for w in worth
+        ],
+    }

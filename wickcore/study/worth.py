@@ -1,0 +1,78 @@
+"""What each line of a rule is worth: the rule without it, measured beside the rule with it."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from wickcore.bars.bars import Bools
+from wickcore.language.rule import CheckedRule, Line
+from wickcore.measures.frame import TRUE
+from wickcore.scan.evaluate import Evaluator, Limits
+from wickcore.study.follow import Study, study_of
+from wickcore.study.sample import HorizonFigures
+
+DRAWS = 500
+
+
+@dataclass(frozen=True, slots=True)
+class LineWorth:
+    """without: figures of the rule without the line, None where nothing decides any more. more: hits that leaving the line out adds.
+    gain: how much more excess the rule has with the line than without, None where either is unknown. clutter: the line removes hits
+    and the excess is no better for it."""
+
+    line: Line
+    without: HorizonFigures | None
+    more: int
+    gain: float | None
+    clutter: bool
+
+
+def line_worth(
+    evaluator: Evaluator,
+    rule: CheckedRule,
+    found: Study,
+    horizon: int,
+    members: Bools | None = None,
+    limits: Limits | None = None,
+    progress: Callable[[str, float], None] = lambda stage, share: None,
+) -> tuple[LineWorth, ...]:
+    """Each deciding line against the study of the whole rule, at one horizon. Raises Stopped when `limits` say so."""
+    deciding = rule.deciding
+    size = len(evaluator.market.bars)
+    fails, failing = np.zeros(size, np.uint16), np.zeros(size, np.uint16)
+    for i, (_, column) in enumerate(evaluator.each([line.op for line in deciding], limits)):
+        false = column != TRUE
+        fails += false
+        failing[false] = i
+    settings = replace(found.settings, horizons=(horizon,), draws=min(found.settings.draws, DRAWS))
+    with_it = next(f for f in found.horizons if f.bars == horizon)
+    rows = []
+    for i, line in enumerate(deciding):
+        progress(f"Measuring without line {line.number}", i / len(deciding))
+        if len(deciding) == 1:
+            rows.append(LineWorth(line, None, 0, None, False))
+            continue
+        if limits is not None:
+            limits.check()
+        hits = (fails == 0) | ((fails == 1) & (failing == i))
+        if members is not None:
+            hits &= members
+        without = study_of(evaluator, rule, hits, settings, members, limits, listed=False).horizons[0]
+        gain = None if with_it.excess is None or without.excess is None else with_it.excess - without.excess
+        more = without.count - with_it.count
+        rows.append(LineWorth(line, without, more, gain, gain is not None and more > 0 and gain <= 0))
+    return tuple(rows)
+
+
+def survivors_only(evaluator: Evaluator, members: Bools | None, as_of: int) -> Bools:
+    """Membership as it would look to someone who only knew today's list: the instruments that belong on the as-of day, on all days.
+
+    A study over it beside the same study over dated membership shows the survivorship bias.
+    """
+    bars = evaluator.market.bars
+    position = bars.on(as_of)
+    today = position >= 0
+    if members is not None:
+        today &= members[np.maximum(position, 0)]
+    return np.asarray(today[bars.owner])
