@@ -8,6 +8,7 @@ import time
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
@@ -54,10 +55,24 @@ def browser() -> Iterator[Browser]:
         made.close()
 
 
+@pytest.fixture(scope="session")
+def signed_in(browser: Browser, address: str) -> Any:
+    """The cookies of a browser that has signed in: hashing a password takes its time."""
+    context = browser.new_context()
+    made = context.new_page()
+    made.goto(address)
+    sign_in(made)
+    state = context.storage_state()
+    context.close()
+    return state
+
+
 @pytest.fixture
-def page(browser: Browser, address: str) -> Iterator[Page]:
+def page(browser: Browser, address: str, signed_in: Any) -> Iterator[Page]:
     """A signed-in page; any error in its console or script fails the test."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, permissions=["clipboard-read", "clipboard-write"])
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, permissions=["clipboard-read", "clipboard-write"], storage_state=signed_in
+    )
     context.set_default_timeout(15_000)
     made = context.new_page()
     errors: list[str] = []
@@ -65,7 +80,7 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
     made.on("console", lambda m: errors.append(m.text) if m.type == "error" and "Failed to load resource" not in m.text else None)
     made.on("request", lambda r: errors.append(f"asked {r.url}") if not r.url.startswith((address, "data:", "blob:")) else None)
     made.goto(address)
-    sign_in(made)
+    made.get_by_role("heading", name="Rules").wait_for()
     yield made
     context.close()
     assert errors == []

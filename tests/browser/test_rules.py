@@ -5,6 +5,8 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import sign_in
+
 pytestmark = pytest.mark.browser
 
 
@@ -21,6 +23,9 @@ def open_rule(page: Page, name: str) -> None:
 
 
 def test_a_wrong_password_is_said(page: Page, address: str) -> None:
+    page.context.clear_cookies()  # a session of its own: signing out ends it for all that share it
+    page.reload()
+    sign_in(page)
     page.get_by_role("button", name=re.compile("Sign out")).click()
     page.get_by_label("Name").fill("trader")
     page.get_by_label("Password").fill("wrong")

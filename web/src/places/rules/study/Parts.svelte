@@ -109,16 +109,16 @@
     <div class:opacity-60={parts.horizon !== horizon.bars}>
       <div class="flex items-baseline gap-4">
         <h3 class="font-title text-[16px]">The way there</h3>
-        <span class="text-[13px] text-ink2"
-          >from the hit’s close: <span class="font-semibold text-ember">mean</span> with its 95% band, median
-          dashed,
-          <span class="text-ink3">baseline thin</span></span
-        >
         <span class="ml-auto flex gap-4 text-[13px]">
           <button class="link" onclick={save}>Save breakdowns</button>
           <button class="link" onclick={saveJson}>Save all as JSON</button>
         </span>
       </div>
+      <p class="text-[13px] text-ink2">
+        From the hit’s close: <span class="font-semibold text-ember">mean</span> with its 95% band, median
+        dashed,
+        <span class="text-ink3">baseline thin</span>.
+      </p>
       <div class="h-[230px]"><PathChart points={parts.path} /></div>
       <h3 class="mt-3 font-title text-[16px]">Hits through time</h3>
       <HitDays days={parts.days} {onday} />
