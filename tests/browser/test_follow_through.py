@@ -37,6 +37,13 @@ def test_a_study_is_taken_apart_and_saved(page: Page) -> None:
     # Another horizon is taken apart anew.
     page.get_by_role("button", name="20 bars", exact=True).click()
     expect(parts.get_by_role("heading", name="What each line is worth at 20 bars")).to_be_visible(timeout=60_000)
+    # An event's chart stands on its day.
+    symbol = page.locator("button[title='Its chart on that day']").first
+    said = symbol.inner_text()
+    symbol.click()
+    expect(page.get_by_role("region", name=f"Chart of {said}")).to_be_visible()
+    page.get_by_role("tab", name="Follow-through").click()
+    expect(parts.get_by_role("img", name=re.compile("^The path of the hits"))).to_be_visible(timeout=60_000)
     # A click on the strip lists that day's hits.
     strip = parts.get_by_role("img", name=re.compile("^Hits a day through time"))
     strip.scroll_into_view_if_needed()

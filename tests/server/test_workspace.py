@@ -354,3 +354,15 @@ def test_a_study_is_taken_apart_at_a_horizon(api: Api, other: Api) -> None:
     assert [p["offset"] for p in parts["path"]] == list(range(-20, 61))
     assert [w["number"] for w in parts["worth"]] == [2, 3]
     assert parts["worth"][1]["more"] >= 0
+
+
+def test_a_study_among_todays_members_counts_no_delisted_name(api: Api) -> None:
+    text = "universe: Harbour 500\nclose crosses above sma(20)"
+    then, today = (
+        waited(api, api.post("/studies", {"text": text, "horizons": [5], "survivors": only}).json(), "/studies")["result"]
+        for only in (False, True)
+    )
+    assert then["horizons"][0]["delisted"] > 0
+    assert today["horizons"][0]["delisted"] == 0
+    belong = set(symbols(scan(api, f"universe: Harbour 500\n{ALL}")))
+    assert {e["symbol"] for e in today["events"]} <= belong

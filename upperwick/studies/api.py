@@ -14,6 +14,8 @@ router = Router(tags=["studies"])
 
 
 class StudyIn(Schema):
+    """survivors: measured over those who belong on the as-of day only, as if nobody else had ever been there: to see the bias."""
+
     text: str = Field(max_length=MAX_CHARACTERS + 1)
     as_of: str | None = None
     universe: str | None = None
@@ -22,6 +24,7 @@ class StudyIn(Schema):
     entry: Literal["next-open", "signal-close"] = "next-open"
     repeats: Literal["fresh", "every", "apart"] = "fresh"
     cost: float = Field(0.001, ge=0, le=0.1)
+    survivors: bool = False
 
 
 class Histogram(Schema):

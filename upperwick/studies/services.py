@@ -5,7 +5,7 @@ import itertools
 from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from threading import Event, Lock
 from typing import Any
 
@@ -18,6 +18,7 @@ from upperwick.studies import parts
 from wickcore.scan.evaluate import Limits, Stopped
 from wickcore.study.follow import Study, StudySettings, study
 from wickcore.study.verdict import verdict
+from wickcore.study.worth import survivors_only
 
 KEPT, LONGEST_SECONDS, MOST_EVENTS = 50, 120.0, 20_000
 
@@ -54,8 +55,11 @@ def start(owner: Any, text: str, asked: dict[str, Any]) -> Run:
     A study the account still has running is stopped: its question has been replaced.
     """
     found = checked(owner, text, asked["dials"], asked["universe"])
-    rule, engine, members = found.rule, found.engine, found.members
+    rule, engine = found.rule, found.engine
     market = engine.market
+    if asked.get("survivors"):
+        found = replace(found, members=survivors_only(engine, found.members, as_of_day(market, asked["as_of"])))
+    members = found.members
     settings = StudySettings(
         horizons=tuple(sorted(set(asked["horizons"]))),
         as_of=as_of_day(market, asked["as_of"]),

@@ -112,7 +112,7 @@ def study_of(
     found, columns, statuses, samples = [], {}, [], {}
     at_hit = at[where]
     for i, h in enumerate(settings.horizons):
-        progress(f"Measuring {h} bars ahead", (i + 1) / (len(settings.horizons) + 1))
+        progress(f"Measuring {h} bar{'' if h == 1 else 's'} ahead", (i + 1) / (len(settings.horizons) + 1))
         if limits is not None:
             limits.check()
         values, status, base = returns.follow(market, steps, as_of, where, belongs, h, entry, side, cost)

@@ -1741,7 +1741,10 @@ export interface components {
             /** Lists */
             lists: string[];
         };
-        /** StudyIn */
+        /**
+         * StudyIn
+         * @description survivors: measured over those who belong on the as-of day only, as if nobody else had ever been there: to see the bias.
+         */
         StudyIn: {
             /** Text */
             text: string;
@@ -1786,6 +1789,11 @@ export interface components {
              * @default 0.001
              */
             cost: number;
+            /**
+             * Survivors
+             * @default false
+             */
+            survivors: boolean;
         };
         /** DayOut */
         DayOut: {

@@ -16,13 +16,15 @@
     /** Header lines before the body: the server's line numbers less this are the editor's. */
     offset: number
     onday: (day: string) => void
+    onevent: (symbol: string, day: string) => void
   }
-  const { text, measure, broken, name, offset, onday }: Props = $props()
+  const { text, measure, broken, name, offset, onday, onevent }: Props = $props()
   const PAGE = 200
 
   let entry = $state<Schemas['StudyIn']['entry']>('next-open')
   let repeats = $state<Schemas['StudyIn']['repeats']>('fresh')
   let costPercent = $state(0.1)
+  let survivors = $state(false)
   let run = $state.raw<Run | null>(null)
   let measured = $state('')
   let failed = $state('')
@@ -30,7 +32,7 @@
   let eventsShown = $state(PAGE)
   let eventHorizon = $derived(String(horizonBars))
 
-  const asked = $derived(JSON.stringify([text, entry, repeats, costPercent, market.asOf]))
+  const asked = $derived(JSON.stringify([text, entry, repeats, costPercent, survivors, market.asOf]))
   const study = $derived(run?.result ?? null)
   const horizon = $derived(study?.horizons.find((h) => h.bars === horizonBars) ?? study?.horizons[0] ?? null)
   const busy = $derived(run?.state === 'running')
@@ -46,6 +48,7 @@
         entry,
         repeats,
         cost: costPercent / 100,
+        survivors,
         dials: {},
         horizons: [1, 2, 3, 5, 10, 20, 60],
       })
@@ -140,6 +143,17 @@
         bind:value={costPercent}
       />% a side</label
     >
+    <label
+      >among <select
+        class="inline-pick text-ink"
+        aria-label="Among whom"
+        value={survivors ? 'today' : 'then'}
+        onchange={(event) => (survivors = event.currentTarget.value === 'today')}
+      >
+        <option value="then">members of that day</option>
+        <option value="today">today’s members (biased)</option>
+      </select></label
+    >
     <span class="ml-auto flex items-center gap-4">
       {#if study}
         <button class="link" onclick={saveFigures}>Save figures</button>
@@ -176,6 +190,12 @@
             class="underline underline-offset-3"
             onclick={start}>Measure again</button
           >
+        </p>
+      {/if}
+      {#if survivors && measured === asked}
+        <p class="mb-2 text-[13px] text-ember">
+          Measured among those who belong today: who fell out or was delisted on the way is missing, and the
+          figures flatter the rule. Measure among the members of that day to see by how much.
         </p>
       {/if}
       {#if study.lists.length}
@@ -310,7 +330,13 @@
             <tbody>
               {#each events.slice(0, eventsShown) as event (`${event.symbol} ${event.day}`)}
                 <tr class="border-b border-hair/60">
-                  <th scope="row" class="py-[3px] text-left font-mono font-semibold">{event.symbol}</th>
+                  <th scope="row" class="py-[3px] text-left font-mono font-semibold"
+                    ><button
+                      class="hover:underline"
+                      title="Its chart on that day"
+                      onclick={() => onevent(event.symbol, event.day)}>{event.symbol}</button
+                    ></th
+                  >
                   <td>{day(event.day)}</td>
                   <td>{event.entry_day ? day(event.entry_day) : 'not yet'}</td>
                   <td class="num">{price(event.entry)}</td>

@@ -303,6 +303,12 @@
             broken={errors.length > 0}
             name={rule.name}
             offset={offsetOf(headers)}
+            onevent={(symbol, day) => {
+              standOn(day)
+              looked = symbol
+              chosen = symbol
+              go(`/rules/${id}`)
+            }}
             onday={(day) => {
               standOn(day)
               go(`/rules/${id}`)

@@ -128,9 +128,9 @@
           <thead>
             <tr class="border-b border-hair text-ink2">
               <th scope="col" class="text-left font-semibold">Line</th>
-              <th scope="col" class="text-right font-semibold">Hits without</th>
-              <th scope="col" class="text-right font-semibold">Excess without</th>
-              <th scope="col" class="text-right font-semibold">It brings</th>
+              <th scope="col" class="pl-4 text-right font-semibold">Hits without</th>
+              <th scope="col" class="pl-4 text-right font-semibold">Excess without</th>
+              <th scope="col" class="pl-4 text-right font-semibold">It brings</th>
               <th scope="col" class="pl-3 text-left font-semibold"></th>
             </tr>
           </thead>
@@ -143,9 +143,9 @@
                   title={worth.text}
                   ><span class="mr-2 text-ink3">{worth.number - offset}</span>{worth.text}</th
                 >
-                <td class="num">{whole(worth.without?.count)}</td>
-                <td class="num">{percent(worth.without?.excess, 2)}</td>
-                <td class="num {tone(worth.gain)}">{percent(worth.gain, 2)}</td>
+                <td class="num pl-4">{whole(worth.without?.count)}</td>
+                <td class="num pl-4">{percent(worth.without?.excess, 2)}</td>
+                <td class="num pl-4 {tone(worth.gain)}">{percent(worth.gain, 2)}</td>
                 <td class="pl-3 text-ink3"
                   >{worth.more === 0
                     ? 'removes nothing'
