@@ -19,6 +19,12 @@ def django_db_setup(django_db_setup: None, django_db_blocker: Any) -> None:
         save_demo(make_market(listed=70, delisted=10))
 
 
+@pytest.fixture(autouse=True)
+def quick_passwords(settings: Any) -> None:
+    """Hashing as slow as it should be would take most of the tests' time."""
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+
 class Api:
     """A signed-in browser's calls, with bodies as JSON."""
 
