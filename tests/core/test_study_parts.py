@@ -15,6 +15,8 @@ from wickcore.study.breakdowns import MONTHS, WEEKDAYS, breakdowns, by_instrumen
 from wickcore.study.follow import Study, StudySettings, study
 from wickcore.study.intervals import day_block_interval, group_intervals, wilson
 from wickcore.study.path import path
+from wickcore.study.sample import Sample
+from wickcore.study.stops import with_stop
 from wickcore.study.worth import line_worth, survivors_only
 
 
@@ -227,3 +229,19 @@ def test_survivors_only_are_those_of_the_last_day_on_every_day() -> None:
     assert survivors_only(engine, None, bars.last_day).tolist() == [True] * 4 + [False] * 2
     members = np.array([False, False, True, True, True, True])  # A joined on the third day
     assert survivors_only(engine, members, bars.last_day).tolist() == [True] * 4 + [False] * 2
+
+
+def test_a_stop_by_hand() -> None:
+    """Four hits: one falls 8% on the way and ends 5% up, one falls 10% and ends 12% down, one falls 2% and ends 3% up, one never falls."""
+    sample = Sample(
+        5, np.array([0.05, -0.12, 0.03, 0.02]), np.full(4, 0.01), np.arange(4), np.arange(4), np.arange(4), np.full(4, 0.1),
+        np.array([-0.08, -0.10, -0.02, 0.0]),
+    )  # fmt: skip
+    found = with_stop(sample, 0.06, 0.002)
+    # Both that fell 6% are out at 6.2% below, costs included; the others are as they were.
+    assert found.mean == pytest.approx((-0.062 - 0.062 + 0.03 + 0.02) / 4)
+    assert found.excess == pytest.approx((-0.062 - 0.062 + 0.03 + 0.02) / 4 - 0.01)
+    assert (found.stopped, found.win_rate, found.saved, found.lost) == (0.5, 0.5, 1, 1)
+    assert with_stop(sample, 0.5, 0.002).mean == pytest.approx(sample.returns.mean())
+    with pytest.raises(ValueError, match="above 0%"):
+        with_stop(sample, 0.0, 0.0)

@@ -354,6 +354,12 @@ def test_a_study_is_taken_apart_at_a_horizon(api: Api, other: Api) -> None:
     assert [p["offset"] for p in parts["path"]] == list(range(-20, 61))
     assert [w["number"] for w in parts["worth"]] == [2, 3]
     assert parts["worth"][1]["more"] >= 0
+    assert 0 < len(parts["scatter"]) <= 2_000
+    stop = api.get(f"/studies/{run['id']}/stop?horizon=5&stop=0.04").json()
+    assert stop["count"] == count
+    assert 0 < stop["stopped"] < 1
+    assert api.get(f"/studies/{run['id']}/stop?horizon=5&stop=0").status_code == 422
+    assert other.get(f"/studies/{run['id']}/stop?horizon=5&stop=0.04").status_code == 404
 
 
 def test_a_study_among_todays_members_counts_no_delisted_name(api: Api) -> None:

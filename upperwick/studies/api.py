@@ -158,6 +158,25 @@ class WorthOut(Schema):
     without: PartFigures | None
 
 
+class DotOut(Schema):
+    adverse: float
+    end: float
+
+
+class StopOut(Schema):
+    """As every position would have done, closed once it stood `stop` below its entry, filled at the stop itself."""
+
+    stop: float
+    count: int
+    stopped: float | None
+    win_rate: float | None
+    mean: float | None
+    median: float | None
+    excess: float | None
+    saved: int
+    lost: int
+
+
 class PartsOut(Schema):
     """name_horizons: those of the rates and means of each name."""
 
@@ -167,6 +186,7 @@ class PartsOut(Schema):
     name_horizons: list[int]
     names: list[NameOut]
     days: list[DayOut]
+    scatter: list[DotOut]
     worth: list[WorthOut]
 
 
@@ -213,3 +233,9 @@ def start_parts(request: HttpRequest, run_id: int, horizon: int):
 def parts_of_study(request: HttpRequest, run_id: int):
     """How far the taking apart is, and what it found once it is done."""
     return _run(services.find(request.user.id, run_id))
+
+
+@router.get("/{run_id}/stop", response=StopOut, operation_id="study_with_stop")
+def with_a_stop(request: HttpRequest, run_id: int, horizon: int, stop: float):
+    """What a stop would have made of the study at one horizon."""
+    return services.stopped_at(request.user.id, run_id, horizon, stop)

@@ -10,8 +10,10 @@ from wickcore.scan.evaluate import Limits
 from wickcore.study.breakdowns import breakdowns, by_instrument, hits_a_day
 from wickcore.study.follow import Study
 from wickcore.study.path import path
+from wickcore.study.sample import Sample
 from wickcore.study.worth import line_worth
 
+MOST_DOTS = 2_000
 SHOWN = ("count", "days", "win_rate", "win_rate_low", "win_rate_high", "mean", "median", "excess", "excess_low", "excess_high")
 
 
@@ -41,6 +43,7 @@ def taken_apart(found: Asked, made: Study, horizon: int, limits: Limits, tell: C
         "name_horizons": list(horizons),
         "names": [{"symbol": r.symbol, "times": r.times, "rates": list(r.rates), "means": list(r.means)} for r in names],
         "days": [{"day": iso(day), "count": count} for day, count in hits_a_day(engine, made)],
+        "scatter": _scatter(made.samples[horizon]),
         "worth": [
             {
                 "number": w.line.number,
@@ -53,3 +56,12 @@ def taken_apart(found: Asked, made: Study, horizon: int, limits: Limits, tell: C
             for w in worth
         ],
     }
+
+
+def _scatter(sample: Sample) -> list[dict[str, float]]:
+    """The worst on the way against the end, for each hit; every so many of them where there are more than a picture can show."""
+    step = max(1, -(-len(sample.returns) // MOST_DOTS))
+    return [
+        {"adverse": float(f"{a:.4g}"), "end": float(f"{r:.4g}")}
+        for a, r in zip(sample.adverse[::step], sample.returns[::step], strict=True)
+    ]

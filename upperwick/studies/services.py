@@ -17,6 +17,7 @@ from upperwick.rules.checking import asked as checked
 from upperwick.studies import parts
 from wickcore.scan.evaluate import Limits, Stopped
 from wickcore.study.follow import Study, StudySettings, study
+from wickcore.study.stops import with_stop
 from wickcore.study.verdict import verdict
 from wickcore.study.worth import survivors_only
 
@@ -92,6 +93,18 @@ def start_parts(owner: int, run_id: int, horizon: int) -> Run:
         run.result = parts.taken_apart(found, made, horizon, Limits(LONGEST_SECONDS, run.cancel), run.tell)
 
     return _go(run, work)
+
+
+def stopped_at(owner: int, run_id: int, horizon: int, stop: float) -> dict[str, Any]:
+    """The study's figures at one horizon as a stop would have made them. Raises Refused."""
+    made = find(owner, run_id).study
+    if made is None or horizon not in made.samples:
+        raise Refused("This study is not done, or did not measure that many bars ahead.", 409)
+    settings = made.settings
+    try:
+        return asdict(with_stop(made.samples[horizon], stop, 2 * (settings.cost + settings.slippage)))
+    except ValueError as error:
+        raise Refused(str(error), 422) from None
 
 
 def _new_run(owner: int) -> Run:

@@ -184,6 +184,10 @@ export const api = {
     answer(client.POST('/api/studies/{run_id}/parts', { params: { path: { run_id }, query: { horizon } } })),
   parts: (run_id: number) =>
     answer(client.GET('/api/studies/parts/{run_id}', { params: { path: { run_id } } })),
+  withStop: (run_id: number, horizon: number, stop: number) =>
+    answer(
+      client.GET('/api/studies/{run_id}/stop', { params: { path: { run_id }, query: { horizon, stop } } }),
+    ),
   stopStudy: (id: number) =>
     answer(client.DELETE('/api/studies/{run_id}', { params: { path: { run_id: id } } })),
 }

@@ -745,6 +745,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{run_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * With A Stop
+         * @description What a stop would have made of the study at one horizon.
+         */
+        get: operations["study_with_stop"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1802,6 +1822,13 @@ export interface components {
             /** Count */
             count: number;
         };
+        /** DotOut */
+        DotOut: {
+            /** Adverse */
+            adverse: number;
+            /** End */
+            end: number;
+        };
         /**
          * GroupOut
          * @description small: fewer than twenty hits, too few to be ranked.
@@ -1885,6 +1912,8 @@ export interface components {
             names: components["schemas"]["NameOut"][];
             /** Days */
             days: components["schemas"]["DayOut"][];
+            /** Scatter */
+            scatter: components["schemas"]["DotOut"][];
             /** Worth */
             worth: components["schemas"]["WorthOut"][];
         };
@@ -1938,6 +1967,30 @@ export interface components {
             /** Clutter */
             clutter: boolean;
             without: components["schemas"]["PartFigures"] | null;
+        };
+        /**
+         * StopOut
+         * @description As every position would have done, closed once it stood `stop` below its entry, filled at the stop itself.
+         */
+        StopOut: {
+            /** Stop */
+            stop: number;
+            /** Count */
+            count: number;
+            /** Stopped */
+            stopped: number | null;
+            /** Win Rate */
+            win_rate: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Median */
+            median: number | null;
+            /** Excess */
+            excess: number | null;
+            /** Saved */
+            saved: number;
+            /** Lost */
+            lost: number;
         };
     };
     responses: never;
@@ -3047,6 +3100,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PartsRunOut"];
+                };
+            };
+        };
+    };
+    study_with_stop: {
+        parameters: {
+            query: {
+                horizon: number;
+                stop: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StopOut"];
                 };
             };
         };

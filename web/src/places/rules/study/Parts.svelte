@@ -8,6 +8,7 @@
   import Breakdown from './Breakdown.svelte'
   import HitDays from './HitDays.svelte'
   import Names from './Names.svelte'
+  import Stops from './Stops.svelte'
 
   interface Props {
     run: number
@@ -158,6 +159,7 @@
           </tbody>
         </table>
       {/if}
+      <Stops {run} horizon={parts.horizon} dots={parts.scatter} total={horizon} />
       <div class="mt-4 grid grid-cols-[repeat(auto-fit,minmax(330px,1fr))] gap-x-8 gap-y-4">
         {#each Object.entries(parts.breakdowns) as [kind, groups] (kind)}
           <Breakdown title={TITLES[kind] ?? kind} {groups} />
