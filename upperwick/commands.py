@@ -58,7 +58,7 @@ def scan(given: Namespace) -> None:
         raise Bad(f"The prices begin on {iso(bars.sessions[0])}; {given.as_of} lies before that.")
     day = int(bars.sessions[index])
     result = run(engine, rule, day, _members(engine, given, rule))
-    hits = hit_rows(engine, result, read_columns(COLUMNS))
+    hits = hit_rows(engine, result, read_columns(COLUMNS, check_expression))
     keys = ("number", "text", "true", "false", "unknown", "left", "alone", "depth", "skip")
     report = {
         "as_of": iso(day),

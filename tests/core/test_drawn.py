@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from wickcore.measures.drawn import drawn_line
+from wickcore.measures.drawn import drawn_line, drawn_range
 
 
 def test_a_line_grows_by_equal_ratios() -> None:
@@ -45,3 +45,17 @@ def test_the_line_and_its_touches_do_not_see_later_bars() -> None:
     np.testing.assert_array_equal(cut.values, whole.values[:120])
     if cut.below == whole.below:  # which side is looked at is decided on the bars there are
         assert cut.touches.tolist() == [t for t in whole.touches if t < 120]
+
+
+def test_a_line_too_steep_to_follow_is_not_followed_into_infinity() -> None:
+    flat = np.full(400, 50.0)
+    found = drawn_line(((0, 1.0), (1, 10.0)), flat, flat, flat, np.ones(400))
+    assert found.values[2] == pytest.approx(100)
+    assert np.isnan(found.values[-1])
+    assert not np.any(np.isinf(found.values))
+
+
+def test_a_range_tells_how_far_and_how_long() -> None:
+    assert drawn_range(((3, 50.0), (8, 60.0))).change == pytest.approx(0.2)  # 50 and a fifth of it are 60
+    assert drawn_range(((8, 60.0), (3, 45.0))) == drawn_range(((3, 60.0), (8, 45.0)))
+    assert drawn_range(((8, 60.0), (3, 45.0))).bars == 5

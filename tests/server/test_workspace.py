@@ -10,6 +10,8 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.server.conftest import Api
+from upperwick.market.charts import rounded
+from upperwick.market.models import Report
 from upperwick.market.services import open_market
 from upperwick.rules.scans import ChartOut, ScanOut
 from upperwick.studies.api import PartsOut, StudyOut
@@ -115,6 +117,20 @@ def test_columns_are_any_expression_and_a_wrong_one_spoils_nothing(api: Api) -> 
     assert first["range / atr(14)"] == pytest.approx((high[at] - low[at]) / average, rel=1e-6)
 
 
+def test_a_rank_means_the_same_in_a_column_a_value_and_a_pane_as_in_the_rule(api: Api) -> None:
+    """Among ten names a rank is a tenth, whoever else the market holds."""
+    ten = symbols(scan(api, 'kind == "share"'))[:10]
+    api.post("/lists", {"name": "Ten", "symbols": ten})
+    text = f"universe: Ten\n{ALL}"
+    found = scan(api, text, columns=["rank(close)", "close"])
+    by_close = sorted(found["hits"], key=lambda hit: hit["values"]["close"])
+    assert [hit["values"]["rank(close)"] for hit in by_close] == pytest.approx([100 * i / 9 for i in range(10)])
+    top = by_close[-1]["symbol"]
+    value = api.post("/value", {"text": text, "expression": "rank(close)", "symbol": top}).json()
+    chart = api.post("/chart", {"text": text, "symbol": top, "panes": [["rank(close)"]]}).json()
+    assert (value["value"], chart["panes"][0][0]["values"][-1]) == (100, 100)
+
+
 def test_hits_are_compared_with_the_session_before(api: Api) -> None:
     text = "close > highest(high, 20) 1 ago"
     now = set(symbols(scan(api, text)))
@@ -176,6 +192,10 @@ def test_a_chart_carries_panes_past_hits_and_the_last_bar_is_the_week_so_far(api
     assert {v for v in found["panes"][3][0]["values"]} <= {0, 1}
     assert found["days"][-1] == "2024-06-26"
     assert {found["days"][i] for i in found["hits"]} == {d for d in found["past"] if d >= found["days"][0]}
+    whole = api.post("/chart", {**body, "bars": 4000}).json()
+    position = {d: i for i, d in enumerate(whole["days"])}
+    past = [position[d] for d in found["past"]]
+    assert [position[d] for d in found["fresh"]] == [i for i in past if i - 1 not in past]
     week = api.post("/chart", {**body, "frame": "week"}).json()
     assert week["days"][-1] == "2024-06-26"  # a Wednesday: the week so far
     for i in week["hits"]:
@@ -188,6 +208,12 @@ def test_facts_tell_nothing_of_later_days(api: Api) -> None:
     found = api.get(f"/facts/{symbol}?as_of=2022-03-01").json()
     assert len(found["reports"]) == 8
     assert all(r["day"] <= "2022-03-01" for r in found["reports"])
+    latest = Report.objects.filter(instrument__symbol=symbol, day=found["reports"][0]["day"]).get()
+    year = Report.objects.filter(instrument__symbol=symbol, day__lt=latest.day).order_by("-day")[
+        3
+    ]  # the same quarter a year before
+    assert found["reports"][0]["revenue_growth"] == pytest.approx(latest.revenue / year.revenue - 1)
+    assert found["reports"][0]["eps_surprise"] == pytest.approx((latest.earnings - latest.expected) / abs(latest.expected))
     assert {f["label"] for f in found["figures"]} >= {"Market cap", "ADR", "Days to report"}
     assert found["delisted"] is None
     assert api.get("/facts/NOSUCH").status_code == 404
@@ -260,10 +286,24 @@ def test_bad_drawings_are_refused(api: Api) -> None:
     for body, said in (
         ({"kind": "line", "points": [point]}, "2 points"), ({"kind": "level", "points": [{**point, "price": -1}]}, "above zero"),
         ({"kind": "line", "points": [point, point]}, "two different bars"),
+        ({"kind": "level", "points": [{**point, "day": "2099-01-01"}]}, "up to the as-of day"),
     ):  # fmt: skip
         answer = api.post(f"/drawings/{symbol}", body)
         assert answer.status_code == 422
         assert said in answer.json()["detail"]
+
+
+def test_a_drawing_is_moved_on_its_own_instrument_only(api: Api) -> None:
+    one, two = symbols(scan(api, ALL))[:2]
+    point = {"day": "2024-01-10", "price": 5}
+    made = api.post(f"/drawings/{one}", {"kind": "level", "points": [point]}).json()
+    assert api.put(f"/drawings/{two}/{made['id']}", {"kind": "level", "points": [point]}).status_code == 404
+    assert api.delete(f"/drawings/{two}/{made['id']}").status_code == 404
+
+
+def test_six_figures_are_sent() -> None:
+    values = [1234.56789, 0.000123456789, 98765432.1, 0.0, -2.5, float("nan"), float("inf")]
+    assert rounded(values) == [1234.57, 0.000123457, 98765400.0, 0.0, -2.5, None, None]
 
 
 # -- choices ---------------------------------------------------------------------------------------------------------
@@ -319,6 +359,10 @@ def test_a_shared_rule_is_read_and_copied_but_not_changed(api: Api, other: Api) 
     assert (seen["name"], seen["about"], list(seen["parts"])) == ("Mine", "an idea", ["Base"])
     copied = other.post(f"/rules/shared/{token}/copy").json()
     assert copied["valid"]
+    assert copied["kept"] == []
+    own = next(r for r in other.get("/rules").json() if r["name"] == "Base")
+    other.put(f"/rules/{own['id']}", {"text": "name: Base\nclose > 7"})
+    assert other.post(f"/rules/shared/{token}/copy").json()["kept"] == ["Base"]
     assert {"Base", "Mine"} <= {r["name"] for r in other.get("/rules").json()}
     assert other.put(f"/rules/{rule['id']}", {"text": "close > 9"}).status_code == 404
     api.delete(f"/rules/{rule['id']}/share")

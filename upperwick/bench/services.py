@@ -7,12 +7,13 @@ from django.db import transaction
 from django.utils import timezone
 
 from upperwick.bench.models import BenchList
-from upperwick.market.services import LIST_KEY, no_universe
+from upperwick.market.services import no_universe
 from upperwick.problems import Refused
 from wickcore.bars.market import Market
 from wickcore.bars.universe import UnknownUniverse, read_universe
 
 MOST_LISTS, MOST_SYMBOLS = 500, 10_000
+LIST_KEY = "~"  # what the core calls a list begins so, and no name of a list or universe does
 
 
 def lists_of(owner: Any) -> Any:
@@ -72,15 +73,14 @@ def universe_key(owner: Any, market: Market, text: str | None) -> tuple[str, lis
     if not text or not text.strip():
         return "", []
     own = {found.name: found for found in lists_of(owner)}
-    known = {u for u in market.universes if not u.startswith(LIST_KEY)}
     try:
-        parts = read_universe(text, known | own.keys())
+        parts = read_universe(text, market.universes.keys() | own.keys())
     except UnknownUniverse as unknown:
         raise no_universe(market, unknown, own) from None
     words, used = [], []
     for join, name in parts:
         key = name
-        if name in own and name not in known:
+        if name not in market.universes:
             key = LIST_KEY + hashlib.blake2b(",".join(own[name].symbols).encode(), digest_size=8).hexdigest()
             market.add_list(key, own[name].symbols)
             used.append(name)

@@ -76,8 +76,8 @@ class ReportOut(Schema):
     revenue: float
     earnings: float
     revenue_growth: float | None
-    earnings_growth: float | None
-    surprise: float | None
+    eps_growth: float | None
+    eps_surprise: float | None
 
 
 class FactsOut(Schema):
@@ -103,7 +103,7 @@ def facts_route(request: HttpRequest, symbol: str, as_of: str | None = None):
 
 class PointIn(Schema):
     day: date
-    price: float
+    price: float = Field(ge=-1e12, le=1e12, allow_inf_nan=False)
 
 
 class DrawingIn(Schema):
@@ -152,5 +152,5 @@ def redraw(request: HttpRequest, symbol: str, drawing_id: int, body: DrawingIn, 
 
 @router.delete("/drawings/{symbol}/{drawing_id}", response={204: None}, operation_id="erase")
 def erase(request: HttpRequest, symbol: str, drawing_id: int):
-    drawings.find(request.user, drawing_id).delete()
+    drawings.find(request.user, symbol, drawing_id).delete()
     return Status(204, None)

@@ -56,7 +56,8 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
     scale = float(table.factor[end - 1]) if end > begin else 1.0
     bars = {f: check_expression(f, asked.frame) for f in FIELDS}
     bars["change"] = check_expression("change", asked.frame)
-    panes = [[_pane(text, asked.frame) for text in lines[:MOST_LINES]] for lines in list(asked.panes)[:MOST_PANES]]
+    universe = (rule.universe if rule else None) or ""
+    panes = [[_pane(text, asked.frame, universe) for text in lines[:MOST_LINES]] for lines in list(asked.panes)[:MOST_PANES]]
     facts = {name: check_expression(text) for name, text in FACTS.items()} if asked.facts else {}
     levels, deciding = (rule.overlays, rule.deciding) if rule else ((), ())
     values = [*bars.values(), *(v for lines in panes for _, v, _ in lines if v), *facts.values()]
@@ -97,6 +98,7 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
             for lines in panes
         ],
         "past": [iso(d) for d in table.days[begin:end][hits]] if asked.past else [],
+        "fresh": [iso(d) for d in table.days[begin:end][hits[np.diff(hits, prepend=-2) > 1]]] if asked.past else [],
         "first_day": iso(table.days[begin]) if end > begin else None,
         "facts": {name: _number(read(value, end - begin - 1)) for name, value in facts.items()} if end > begin else {},
     }
@@ -108,9 +110,9 @@ def frame_ends(bars: Bars, frame: str, begin: int, end: int) -> Ints:
     return np.flatnonzero(np.append(numbers[1:] != numbers[:-1], True)) if end > begin else np.empty(0, np.int64)
 
 
-def _pane(text: str, frame: str) -> tuple[str, Value | None, str | None]:
+def _pane(text: str, frame: str, universe: str) -> tuple[str, Value | None, str | None]:
     try:
-        value = check_expression(text, frame)
+        value = check_expression(text, frame, universe=universe)
     except RuleError as error:
         return text, None, error.problems[0].message
     return (text, None, "A text cannot be drawn.") if value.type == "text" else (text, value, None)
@@ -121,5 +123,12 @@ def _number(value: Any) -> float | None:
 
 
 def rounded(values: Any) -> list[float | None]:
-    """Six figures are more than a chart can show, and half of what all of them would take to send."""
-    return [None if np.isnan(v) else float(f"{v:.6g}") for v in values]
+    """Six figures are more than a chart can show, and half of what all of them would take to send; what is no number is None."""
+    wide = np.asarray(values, np.float64)
+    told = np.isfinite(wide)
+    plain = np.where(told, wide, 0.0)
+    with np.errstate(divide="ignore"):
+        places = np.where(plain == 0, 0, 5 - np.floor(np.log10(np.abs(plain))))
+    fine, coarse = 10.0 ** np.maximum(places, 0), 10.0 ** np.maximum(-places, 0)
+    short = np.where(places >= 0, np.round(plain * fine) / fine, np.round(plain / coarse) * coarse)
+    return [v if known else None for v, known in zip(short.tolist(), told.tolist(), strict=True)]

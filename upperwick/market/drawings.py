@@ -11,7 +11,7 @@ from upperwick.market.services import as_of_day, open_market, request_limits
 from upperwick.problems import Refused
 from wickcore.bars.bars import Bars
 from wickcore.language.check import check_expression
-from wickcore.measures.drawn import drawn_line
+from wickcore.measures.drawn import drawn_line, drawn_range
 
 MOST = 200
 POINTS = {"line": 2, "level": 1, "range": 2, "text": 1}
@@ -28,8 +28,8 @@ def draw(
     owner: Any, symbol: str, as_of: str | None, asked: dict[str, Any], frame: str = "day", drawing_id: int | None = None
 ) -> dict[str, Any]:
     """Keeps a new drawing, or moves and renames one. Raises Refused."""
-    bars = open_market().market.bars
-    day = as_of_day(open_market().market, as_of)
+    market = open_market().market
+    bars, day = market.bars, as_of_day(market, as_of)
     _, begin, end = place(bars, symbol, day)
     kind, points = asked["kind"], asked["points"]
     if len(points) != POINTS[kind]:
@@ -40,12 +40,14 @@ def draw(
     kept = [[p["day"].isoformat(), p["price"] * scale] for p in points]
     if kind == "line" and _bar(bars, begin, end, kept[0][0]) == _bar(bars, begin, end, kept[1][0]):
         raise Refused("A trend line runs between two different bars.", 422)
+    if any(p[0] > iso(day) for p in kept):
+        raise Refused("A drawing lies on days up to the as-of day.", 422)
     if drawing_id is None:
         if Drawing.objects.filter(owner=owner, instrument__symbol=symbol).count() >= MOST:
             raise Refused(f"A chart holds at most {MOST} drawings; delete some first.", 422)
         drawing = Drawing(owner=owner, instrument=Instrument.objects.get(symbol=symbol))
     else:
-        drawing = find(owner, drawing_id)
+        drawing = find(owner, symbol, drawing_id)
     drawing.kind, drawing.points, drawing.text = kind, kept, asked["text"][:200]
     drawing.save()
     told = _told(drawing, symbol, as_of, frame)
@@ -53,9 +55,9 @@ def draw(
     return told
 
 
-def find(owner: Any, drawing_id: int) -> Drawing:
-    """One drawing of the owner. Raises Refused (404)."""
-    found = Drawing.objects.filter(owner=owner, id=drawing_id).first()
+def find(owner: Any, symbol: str, drawing_id: int) -> Drawing:
+    """One drawing of the owner on an instrument. Raises Refused (404)."""
+    found = Drawing.objects.filter(owner=owner, id=drawing_id, instrument__symbol=symbol).first()
     if found is None:
         raise Refused("There is no such drawing.", 404)
     return found
@@ -84,13 +86,14 @@ def _told(drawing: Drawing, symbol: str, as_of: str | None, frame: str) -> dict[
         found = drawn_line(((at[0], prices[0]), (at[-1], prices[-1])), high, low, close, atr)
         ends = frame_ends(bars, frame, begin, end)
         line |= {
-            "today": float(found.values[-1] / scale),
+            "today": rounded(found.values[-1:] / scale)[0],
             "touches": [iso(bars.days[begin + t]) for t in found.touches],
             "support": found.below,
             "values": rounded(found.values[ends[ends >= min(at)]] / scale),
         }
     elif drawing.kind == "range":
-        line |= {"change": prices[1] / prices[0] - 1, "bars": abs(at[1] - at[0])}
+        reach = drawn_range(((at[0], prices[0]), (at[1], prices[1])))
+        line |= {"change": reach.change, "bars": reach.bars}
     return {
         "id": drawing.id,
         "kind": drawing.kind,

@@ -7,7 +7,9 @@ import numpy as np
 from upperwick.market.charts import place
 from upperwick.market.files import iso
 from upperwick.market.models import Instrument, Report
-from upperwick.market.services import LIST_KEY, as_of_day, open_market, request_limits, shown_as
+from upperwick.market.services import as_of_day, open_market, request_limits, shown_as
+from upperwick.market.store import to_day
+from wickcore.bars.market import Market
 from wickcore.language.check import check_expression
 
 QUARTERS = 8
@@ -32,9 +34,7 @@ def facts(symbol: str, as_of: str | None) -> dict[str, Any]:
     figures = []
     for (label, value), row in zip(values.items(), rows, strict=True):
         found = row[at] / (scale ** float(value.degree or 0)) if at >= 0 else np.nan
-        figures.append(
-            {"label": label, "text": FIGURES[label], "shown": shown_as(value), "value": None if np.isnan(found) else float(found)}
-        )
+        figures.append({"label": label, "text": FIGURES[label], "shown": shown_as(value), "value": _known(found)})
     gone = stored.delisted is not None and np.datetime64(stored.delisted, "D").astype(int) <= day
     return {
         "symbol": symbol,
@@ -49,27 +49,26 @@ def facts(symbol: str, as_of: str | None) -> dict[str, Any]:
         "universes": [
             name
             for name, dated in sorted(market.universes.items())
-            if not name.startswith(LIST_KEY) and bool(np.any((dated.instrument == k) & (dated.first <= day) & (dated.last >= day)))
+            if np.any((dated.instrument == k) & (dated.first <= day) & (dated.last >= day))
         ],
         "figures": figures,
-        "reports": _reports(stored, iso(day)),
+        "reports": _reports(stored, market, k, day),
     }
 
 
-def _reports(stored: Instrument, day: str) -> list[dict[str, Any]]:
-    """The last eight, latest first, each beside the quarter a year before it."""
-    rows = list(Report.objects.filter(instrument=stored, day__lte=day).order_by("-day")[: QUARTERS + 4])
-    found = []
-    for i, report in enumerate(rows[:QUARTERS]):
-        year = rows[i + 4] if i + 4 < len(rows) else None
-        found.append(
-            {
-                "day": report.day,
-                "revenue": report.revenue,
-                "earnings": report.earnings,
-                "revenue_growth": report.revenue / year.revenue - 1 if year and year.revenue else None,
-                "earnings_growth": report.earnings / year.earnings - 1 if year and year.earnings > 0 else None,
-                "surprise": (report.earnings - report.expected) / abs(report.expected) if report.expected else None,
-            }
-        )
-    return found
+def _reports(stored: Instrument, market: Market, k: int, day: int) -> list[dict[str, Any]]:
+    """The last eight published by the day, latest first: the money as stored, growth and surprise as the rules see them."""
+    assert market.facts is not None
+    facts = market.facts
+    part = slice(int(facts.offsets[k]), int(facts.offsets[k + 1]))
+    told = {
+        int(d): {name: _known(facts.columns[name][part][i]) for name in ("revenue_growth", "eps_growth", "eps_surprise")}
+        for i, d in enumerate(facts.days[part])
+        if facts.is_report[part][i]
+    }
+    rows = Report.objects.filter(instrument=stored, day__lte=iso(day)).order_by("-day")[:QUARTERS]
+    return [{"day": r.day, "revenue": r.revenue, "earnings": r.earnings, **told[to_day(r.day)]} for r in rows]
+
+
+def _known(value: Any) -> float | None:
+    return None if np.isnan(value) else float(value)

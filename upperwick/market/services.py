@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterable
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -18,7 +19,6 @@ from wickcore.language.rule import Value
 from wickcore.scan.evaluate import Evaluator, Limits
 
 REQUEST_SECONDS = 9.0  # what is under way when it ends may take a moment more
-LIST_KEY = "~"  # a person's list is a universe of the market under a key that begins so
 
 
 def open_market() -> Evaluator:
@@ -51,12 +51,13 @@ def as_of_day(market: Market, said: str | None) -> int:
 
 
 _members: dict[tuple[str, str], Bools] = {}
-MOST_MEMBERS = 40
+MOST_MEMBERS = 12  # a byte a bar each
+_members_lock = Lock()
 
 
 def no_universe(market: Market, unknown: UnknownUniverse, lists: Iterable[str] = ()) -> Refused:
     """The sentence for a universe that does not exist, with what does."""
-    known = sorted({*(u for u in market.universes if not u.startswith(LIST_KEY)), *lists})
+    known = sorted({*market.universes, *lists})
     near = nearest(unknown.name, known)
     hint = f"did you mean “{near}”?" if near else f"known are: {', '.join(known) or 'none'}."
     return Refused(f"There is no universe named “{unknown.name}”; {hint}", 422)
@@ -67,16 +68,19 @@ def members_of(market: Market, universe: str | None) -> Bools | None:
     if not universe:
         return None
     key = (market.version, universe)
-    if key not in _members:
-        for old in [k for k in _members if k[0] != market.version]:
-            del _members[old]
-        if len(_members) >= MOST_MEMBERS:
-            _members.pop(next(iter(_members)))
-        try:
-            _members[key] = market.members(universe)  # type: ignore[assignment]
-        except UnknownUniverse as unknown:
-            raise no_universe(market, unknown) from None
-    return _members[key]
+    with _members_lock:
+        if key not in _members:
+            try:
+                made = market.members(universe)
+            except UnknownUniverse as unknown:
+                raise no_universe(market, unknown) from None
+            for old in [k for k in _members if k[0] != market.version]:
+                del _members[old]
+            while len(_members) >= MOST_MEMBERS:
+                del _members[next(iter(_members))]
+            assert made is not None
+            _members[key] = made
+        return _members[key]
 
 
 def overview() -> dict[str, Any]:
@@ -87,7 +91,7 @@ def overview() -> dict[str, Any]:
         "version": market.version,
         "invented": bool(latest and latest.invented),
         "sessions": [iso(d) for d in market.bars.sessions],
-        "universes": sorted(u for u in market.universes if not u.startswith(LIST_KEY)),
+        "universes": sorted(market.universes),
         "sectors": sorted(set(market.texts.get("sector", ())) - {""}),
         "events": sorted(market.events),
         "instruments": len(market.bars.symbols),

@@ -60,6 +60,12 @@ class SharedOut(Schema):
     parts: dict[str, str]
 
 
+class CopiedOut(RuleDetail):
+    """kept: used rules of the same name that the account has already, with another text; the copy uses those."""
+
+    kept: list[str]
+
+
 class BroughtOut(Schema):
     """added: names of the rules kept. problems: files that were not, and why."""
 
@@ -108,10 +114,11 @@ def shared(request: HttpRequest, token: str):
     return library.shared(token)
 
 
-@router.post("/shared/{token}/copy", response=RuleDetail, operation_id="copy_shared_rule")
+@router.post("/shared/{token}/copy", response=CopiedOut, operation_id="copy_shared_rule")
 def copy_shared(request: HttpRequest, token: str):
     """Copies a shared rule, and the rules it uses, into the account's own."""
-    return _detail(library.copy_shared(request.user, token))
+    rule, kept = library.copy_shared(request.user, token)
+    return {**_detail(rule), "kept": kept}
 
 
 @router.get("/{rule_id}", response=RuleDetail, operation_id="rule")

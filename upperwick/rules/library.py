@@ -4,6 +4,7 @@ import io
 import re
 import secrets
 import zipfile
+import zlib
 from collections.abc import Sequence
 from typing import Any
 
@@ -77,6 +78,7 @@ def _texts(name: str, content: bytes, problems: list[str]) -> list[tuple[str, by
     if not name.lower().endswith(".zip"):
         return [(name, content)]
     found: list[tuple[str, bytes]] = []
+    before = len(problems)
     try:
         with zipfile.ZipFile(io.BytesIO(content)) as archive:
             for entry in archive.infolist():
@@ -92,9 +94,9 @@ def _texts(name: str, content: bytes, problems: list[str]) -> list[tuple[str, by
                     problems.append(f"{entry.filename}: a rule is at most {MAX_CHARACTERS:,} characters.")
                 else:
                     found.append((entry.filename, data))
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError):
+    except (zipfile.BadZipFile, zlib.error, EOFError, OSError, NotImplementedError, RuntimeError):
         problems.append(f"{name}: this is no zip that can be read.")
-    if not found and not problems:
+    if not found and len(problems) == before:
         problems.append(f"{name}: it holds no .rule files.")
     return found
 
@@ -146,11 +148,14 @@ def shared(token: str) -> dict[str, Any]:
 
 
 @transaction.atomic
-def copy_shared(owner: Any, token: str) -> Rule:
-    """Copies a shared rule with the rules it uses. A used rule whose name the account already has keeps its own text. Raises Refused."""
+def copy_shared(owner: Any, token: str) -> tuple[Rule, list[str]]:
+    """Copies a shared rule with the rules it uses. A used rule whose name the account already has keeps its own text; where that differs,
+    its name is among those given back. Raises Refused."""
     rule = _by_link(token)
-    own = parts_of(owner)
+    own, kept = parts_of(owner), []
     for name, text in _used(rule).items():
         if name not in own:
             create(owner, text, name)
-    return create(owner, rule.text, rule.name)
+        elif own[name] != text:
+            kept.append(name)
+    return create(owner, rule.text, rule.name), kept

@@ -1,6 +1,6 @@
 """The scan as the interface asks for it: counts down the lines, and the table of hits."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,9 +12,7 @@ from upperwick.market.charts import place
 from upperwick.market.files import iso
 from upperwick.market.services import as_of_day, open_market, request_limits, shown_as
 from upperwick.problems import Refused
-from upperwick.rules.checking import asked
-from upperwick.rules.services import parts_of
-from wickcore.language.check import RuleNames
+from upperwick.rules.checking import asked, names_of
 from wickcore.language.problems import Problem, RuleError
 from wickcore.language.rule import CheckedRule, Value
 from wickcore.scan.advice import from_data
@@ -59,12 +57,12 @@ def line_rows(result: ScanResult) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def read_columns(texts: Sequence[str], rule: str = "", parts: dict[str, str] | None = None) -> list[Column]:
-    """Each column's checked expression, or what is wrong with it. A column may name the dials and lets of the rule."""
-    found, names = [], RuleNames(rule, parts)
+def read_columns(texts: Sequence[str], check: Callable[[str], Value]) -> list[Column]:
+    """Each column's checked expression, or what is wrong with it. check: as that of a rule's names, or `check_expression`."""
+    found = []
     for text in texts[:MOST_COLUMNS]:
         try:
-            found.append(Column(text, names.check(text)))
+            found.append(Column(text, check(text)))
         except RuleError as error:
             found.append(Column(text, None, error.problems[0].message))
     return found
@@ -111,7 +109,7 @@ def count(
     rule, engine = found.rule, found.engine
     day = as_of_day(engine.market, as_of)
     result = scan(engine, rule, day, found.members, request_limits())
-    shown = read_columns(columns, text, parts_of(owner) if "use " in text else {})
+    shown = read_columns(columns, found.names.check)
     return {
         "as_of": iso(day),
         "universe": found.universe,
@@ -143,8 +141,10 @@ def since(owner: Any, text: str, as_of: str | None, universe: str | None, dials:
     if before < 0:
         raise Refused("There is no session before this one.")
     earlier = int(market.bars.sessions[before])
-    now = {h.symbol: h for h in scan(found.engine, found.rule, day, found.members, request_limits()).hits}
-    then = {h.symbol: h for h in scan(found.engine, found.rule, earlier, found.members, request_limits()).hits}
+    limits = request_limits()
+    now, then = (
+        {h.symbol: h for h in scan(found.engine, found.rule, evening, found.members, limits).hits} for evening in (day, earlier)
+    )
     names = market.names or market.bars.symbols
     return {
         "before": iso(earlier),
@@ -178,7 +178,7 @@ def value_of(owner: Any, text: str, expression: str, symbol: str, as_of: str | N
     market = engine.market
     day = as_of_day(market, as_of)
     k, begin, end = place(market.bars, symbol, day)
-    column = Column(expression, RuleNames(text, parts_of(owner) if "use " in text else {}).check(expression))
+    column = Column(expression, names_of(owner, text).check(expression))
     assert column.value is not None
     if column.value.type == "text":
         name = str(column.value.op.params[0])

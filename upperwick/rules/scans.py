@@ -186,7 +186,7 @@ class PaneLineOut(Schema):
 
 
 class ChartOut(Schema):
-    """hits: positions among the bars drawn. past: days of every hit of the instrument's history."""
+    """hits: positions among the bars drawn. past: days of every hit of the instrument's history; fresh: those whose bar before was none."""
 
     symbol: str
     name: str
@@ -202,6 +202,7 @@ class ChartOut(Schema):
     hits: list[int]
     panes: list[list[PaneLineOut]]
     past: list[str]
+    fresh: list[str]
     first_day: str | None
     facts: dict[str, float | None]
 

@@ -36,6 +36,11 @@ def parts_of(owner: Any) -> dict[str, str]:
     return dict(rules_of(owner).values_list("name", "text"))
 
 
+def parts_for(owner: Any, text: str) -> dict[str, str]:
+    """The parts a text may `use`; none are looked up for one that uses nothing."""
+    return parts_of(owner) if "use " in text else {}
+
+
 @transaction.atomic
 def create(owner: Any, text: str, name: str = "") -> Rule:
     """Keeps a new rule as version 1. A taken name gets a number behind it."""
@@ -124,7 +129,7 @@ def summary(rule: Rule) -> dict[str, Any]:
     """What the list of rules shows of one; reading it never fails on a rule with errors."""
     about, side, frame = "", "long", "day"
     try:
-        checked = check_rule(rule.text, parts_of(rule.owner) if "use " in rule.text else {})
+        checked = check_rule(rule.text, parts_for(rule.owner, rule.text))
         about, side, frame = checked.about, checked.side, checked.frame
         valid = True
     except RuleError:

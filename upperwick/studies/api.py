@@ -138,6 +138,7 @@ class PathPointOut(Schema):
 class NameOut(Schema):
     symbol: str
     times: int
+    small: bool
     rates: list[float | None]
     means: list[float | None]
 

@@ -41,7 +41,9 @@ def taken_apart(found: Asked, made: Study, horizon: int, limits: Limits, tell: C
         },
         "path": [asdict(point) for point in points],
         "name_horizons": list(horizons),
-        "names": [{"symbol": r.symbol, "times": r.times, "rates": list(r.rates), "means": list(r.means)} for r in names],
+        "names": [
+            {"symbol": r.symbol, "times": r.times, "small": r.small, "rates": list(r.rates), "means": list(r.means)} for r in names
+        ],
         "days": [{"day": iso(day), "count": count} for day, count in hits_a_day(engine, made)],
         "scatter": _scatter(made.samples[horizon]),
         "worth": [

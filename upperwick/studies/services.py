@@ -21,7 +21,8 @@ from wickcore.study.stops import with_stop
 from wickcore.study.verdict import verdict
 from wickcore.study.worth import survivors_only
 
-KEPT, LONGEST_SECONDS, MOST_EVENTS = 50, 120.0, 20_000
+KEPT, LONGEST_SECONDS, MOST_EVENTS = 20, 120.0, 20_000
+WHOLE = 4  # studies that can still be taken apart: each holds its samples, and the market it was made on
 
 
 @dataclass
@@ -38,6 +39,7 @@ class Run:
     cancel: Event = field(default_factory=Event)
     asked: Asked | None = None
     study: Study | None = None
+    let_go: bool = False
 
     def tell(self, stage: str, share: float) -> None:
         """Where the work stands."""
@@ -80,12 +82,7 @@ def start(owner: Any, text: str, asked: dict[str, Any]) -> Run:
 
 def start_parts(owner: int, run_id: int, horizon: int) -> Run:
     """Takes a finished study apart at one horizon: breakdowns, the path, names, days, and what each line is worth. Raises Refused."""
-    whole = find(owner, run_id)
-    made, found = whole.study, whole.asked
-    if made is None or found is None:
-        raise Refused("This study is not done; wait for its figures first.", 409)
-    if horizon not in made.samples:
-        raise Refused(f"This study did not measure {horizon} bars ahead.", 422)
+    made, found = _whole(owner, run_id, horizon)
     run = _new_run(owner)
     run.stage = "Grouping the hits"
 
@@ -97,14 +94,24 @@ def start_parts(owner: int, run_id: int, horizon: int) -> Run:
 
 def stopped_at(owner: int, run_id: int, horizon: int, stop: float) -> dict[str, Any]:
     """The study's figures at one horizon as a stop would have made them. Raises Refused."""
-    made = find(owner, run_id).study
-    if made is None or horizon not in made.samples:
-        raise Refused("This study is not done, or did not measure that many bars ahead.", 409)
+    made, _ = _whole(owner, run_id, horizon)
     settings = made.settings
     try:
         return asdict(with_stop(made.samples[horizon], stop, 2 * (settings.cost + settings.slippage)))
     except ValueError as error:
         raise Refused(str(error), 422) from None
+
+
+def _whole(owner: int, run_id: int, horizon: int) -> tuple[Study, Asked]:
+    """A finished study that measured this horizon, and what was asked. Raises Refused."""
+    run = find(owner, run_id)
+    if run.let_go:
+        raise Refused("This study is no longer kept whole; measure again.", 404)
+    if run.study is None or run.asked is None:
+        raise Refused("This study is not done; wait for its figures first.", 409)
+    if horizon not in run.study.samples:
+        raise Refused(f"This study did not measure {horizon} bars ahead.", 422)
+    return run.study, run.asked
 
 
 def _new_run(owner: int) -> Run:
@@ -116,6 +123,8 @@ def _new_run(owner: int) -> Run:
         _runs[run.id] = run
         while len(_runs) > KEPT:
             _runs.popitem(last=False)
+        for old in [r for r in _runs.values() if r.study is not None][:-WHOLE]:
+            old.study, old.asked, old.let_go = None, None, True
     return run
 
 

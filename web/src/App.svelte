@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, onSignedOut, sentence } from '$lib/api'
+  import { isCommand } from '$lib/keys'
   import { go, referenceOf, route, ruleOf, sharedOf } from '$lib/router.svelte'
   import { loadLists, loadMarket, market } from '$lib/market.svelte'
   import { loadPreferences } from '$lib/preferences.svelte'
@@ -46,14 +47,7 @@
 
   let pending = ''
   function keydown(event: KeyboardEvent): void {
-    const target = event.target as HTMLElement
-    if (
-      target.closest('input, textarea, select, .cm-editor') ||
-      event.ctrlKey ||
-      event.metaKey ||
-      event.altKey
-    )
-      return
+    if (!isCommand(event)) return
     if (event.key === '?') keysOpen = true
     else if (pending === 'g' && event.key === 'r') go('/rules')
     else if (pending === 'g' && event.key === 'w') go('/reference')

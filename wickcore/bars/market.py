@@ -58,6 +58,7 @@ class Market:
     benchmark: str | None = None
     events: dict[str, Days] = field(default_factory=dict)
     version: str = "files"
+    _lists: dict[str, Membership] = field(default_factory=dict, repr=False)
 
     @cached_property
     def stopped(self) -> Days:
@@ -88,10 +89,10 @@ class Market:
         """
         if not universe:
             return None
-        return combine(read_universe(universe, self.universes), self._dated)
+        known = {**self.universes, **self._lists}
+        return combine(read_universe(universe, known), lambda name: self._dated(known[name]))
 
-    def _dated(self, name: str) -> Bools:
-        dated = self.universes[name]
+    def _dated(self, dated: Membership) -> Bools:
         marks = np.zeros(len(self.bars), np.bool_)
         days, offsets = self.bars.days, self.bars.offsets
         for k, first, last in zip(dated.instrument, dated.first, dated.last, strict=True):
@@ -101,8 +102,10 @@ class Market:
         return marks
 
     def add_list(self, key: str, symbols: Iterable[str]) -> None:
-        """Makes a list of symbols a universe, on every day. A key always stands for the same symbols: what is computed over it is kept."""
+        """Lets `members` know a list of symbols, each belonging on every day. A key always stands for the same symbols: what is computed
+        over it is kept. It must be no universe's name."""
         numbers = [self.bars.number[s] for s in symbols if s in self.bars.number]
+        ever = np.iinfo(np.int32)
         size = len(numbers)
-        always = np.full(size, np.iinfo(np.int32).max - 1, np.int32)
-        self.universes.setdefault(key, Membership(np.array(numbers, np.int64), np.zeros(size, np.int32) - 1_000_000, always))
+        first, last = np.full(size, ever.min, np.int32), np.full(size, ever.max - 1, np.int32)
+        self._lists.setdefault(key, Membership(np.array(numbers, np.int64), first, last))

@@ -30,7 +30,19 @@ def check_rule(
     parts: texts of the rules that `use` can name. dials: settings that replace the defaults, by name. universe: one chosen instead
     of the rule's own. base: the finest frame the market has bars of. Raises RuleError carrying every problem found.
     """
-    return _Check(text, parts or {}, dials or {}, universe, base).run()
+    return check_named(text, parts, dials, universe, base)[0]
+
+
+def check_named(
+    text: str,
+    parts: Mapping[str, str] | None = None,
+    dials: Mapping[str, float] | None = None,
+    universe: str | None = None,
+    base: str = "day",
+) -> "tuple[CheckedRule, RuleNames]":
+    """As `check_rule`, with the rule's names for further expressions over them. Raises RuleError."""
+    check = _Check(text, parts or {}, dials or {}, universe, base)
+    return check.run(), RuleNames(check)
 
 
 def check_expression(text: str, frame: str = "day", base: str = "day", universe: str = "") -> Value:
@@ -48,12 +60,18 @@ def check_expression(text: str, frame: str = "day", base: str = "day", universe:
 class RuleNames:
     """The dials and lets of a rule, for expressions that may name them. What is wrong elsewhere in the rule is let be."""
 
-    def __init__(self, text: str, parts: Mapping[str, str] | None = None, base: str = "day", universe: str = "") -> None:
-        self._rule = _Check(text, parts or {}, {}, universe, base)
-        self._rule.scope()
+    def __init__(self, rule: "_Check") -> None:
+        self._rule = rule
+
+    @staticmethod
+    def of(text: str, parts: Mapping[str, str] | None = None, universe: str | None = None, base: str = "day") -> "RuleNames":
+        """The names of a text that need be no rule yet. Raises RuleError only for one over the limits."""
+        rule = _Check(text, parts or {}, {}, universe, base)
+        rule.scope()
+        return RuleNames(rule)
 
     def check(self, expression: str) -> Value:
-        """Checks an expression on the rule's frame. Raises RuleError."""
+        """Checks an expression on the rule's frame; `rank` ranks among the rule's universe. Raises RuleError."""
         rule = self._rule
         places, problems = Places(expression), []  # type: Places, list[Problem]
         say, silent = (lambda s, m, e: problems.append(places.problem(s, m, e))), (lambda s, m, e: None)

@@ -6,6 +6,7 @@ import numpy as np
 
 from wickcore.bars.bars import Floats, Ints
 
+STEEPEST = 60.0  # beyond e to the power of this a line has left every price behind; it is not followed further
 TOUCH_ATR = 0.25  # how near to the line, in average true ranges of 14 bars, a bar's extreme counts as a touch
 APART = 3  # touches on bars closer together than this are one
 
@@ -31,9 +32,11 @@ def drawn_line(
     (first, a), (second, b) = sorted(points)
     bars = np.arange(len(close), dtype=np.float64)
     rate = (np.log(b) - np.log(a)) / (second - first) if second > first else 0.0
-    values = np.where(bars >= first, a * np.exp(rate * (bars - first)), np.nan)
+    grown = rate * (bars - first)
+    values = np.where((bars >= first) & (np.abs(grown) <= STEEPEST), a * np.exp(np.clip(grown, -STEEPEST, STEEPEST)), np.nan)
     part = slice(first, None)
-    below = bool(np.median(close[part] - values[part]) >= 0) if len(close[part]) else True
+    apart = close[part] - values[part]
+    below = bool(np.median(apart[~np.isnan(apart)]) >= 0) if not np.all(np.isnan(apart)) else True
     edge = low if below else high
     near = np.flatnonzero(np.abs(edge - values) <= TOUCH_ATR * atr)
     kept: list[int] = []
@@ -43,3 +46,17 @@ def drawn_line(
             kept.append(int(at))
         last = int(at)
     return DrawnLine(values, np.array(kept, np.int64), below)
+
+
+@dataclass(frozen=True, slots=True)
+class DrawnRange:
+    """change: from the first point's price to the second's, a fraction. bars: from one to the other, never below zero."""
+
+    change: float
+    bars: int
+
+
+def drawn_range(points: tuple[tuple[int, float], tuple[int, float]]) -> DrawnRange:
+    """How far and how long a range reaches between two points (bar, price)."""
+    (first, a), (second, b) = points
+    return DrawnRange(b / a - 1.0, abs(second - first))

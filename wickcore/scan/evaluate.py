@@ -10,6 +10,7 @@ from collections import OrderedDict
 from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from itertools import pairwise
 from threading import Event, Lock
 from typing import Any
 
@@ -26,6 +27,7 @@ from wickcore.scan.block import Block, Column
 
 BLOCK_BARS = 1 << 17
 BATCH_BYTES = 256_000_000
+SUMMED = 4  # parts in which a column is counted, as many as threads take in turn
 MOST_DAYS = 500  # columns of one day that are kept: those of the table of hits, on the evenings last looked at
 # What columns that look across instruments may take at one time: each is needed whole before any block can be computed.
 ACROSS_BYTES = 600_000_000
@@ -204,11 +206,13 @@ class Evaluator:
         if op.key not in self._histories:
             bars = self.market.bars
             column = self.column(op, limits)
-            true, unknown, instruments = _summary(column, bars.offsets)
+            edges = np.linspace(0, len(bars.symbols), SUMMED + 1).astype(np.int64)
+            parts = [bars.offsets[a : b + 1] for a, b in pairwise(edges)]
+            true, unknown, instruments = np.sum(list(self._pool.map(lambda part: _summary(column, part), parts)), axis=0)
             size = max(1, len(column))
             if len(self._histories) > 5_000:
                 self._histories.clear()
-            self._histories[op.key] = History(true / size, unknown / size, int(instruments))
+            self._histories[op.key] = History(float(true / size), float(unknown / size), int(instruments))
         return self._histories[op.key]
 
     def _compute(self, ops: list[Op], limits: Limits) -> dict[str, Column]:

@@ -98,12 +98,14 @@ def scan(
     hits = np.flatnonzero(fails == 0)
     columns = (column for _, column in evaluator.each([rule.lines[i].op for i in deciding], limits))
     days = _run_lengths(bars, numbers[hits], at[hits], columns, members)
+    who = numbers[hits].tolist()
+    found = zip(who, at[hits].tolist(), days.tolist(), strict=True)
     return ScanResult(
         as_of,
         len(at),
         _without_bar(evaluator.market, as_of, position, members),
         _taper(evaluator, rule, truths, fails),
-        tuple(Hit(int(numbers[h]), bars.symbols[numbers[h]], int(at[h]), int(d)) for h, d in zip(hits, days, strict=True)),
+        tuple(Hit(k, bars.symbols[k], place, run) for k, place, run in found),
         tuple(_near(rule, bars.symbols, numbers, truths, deciding, fails)),
     )
 
@@ -147,12 +149,15 @@ def _run_lengths(bars: Bars, numbers: Ints, at: Ints, columns: Iterable[Truth], 
 def _near(
     rule: CheckedRule, symbols: tuple[str, ...], numbers: Ints, truths: dict[int, Truth], deciding: list[int], fails: Ints
 ) -> list[NearMiss]:
-    found = []
-    for j in np.flatnonzero(fails == 1):
-        failing = next(i for i in deciding if truths[i][j] != TRUE)
-        if truths[failing][j] == FALSE:
-            found.append(NearMiss(int(numbers[j]), symbols[numbers[j]], rule.lines[failing]))
-    return found
+    near = np.flatnonzero(fails == 1)
+    failing = np.zeros(len(near), np.int64)
+    false = np.zeros(len(near), np.bool_)
+    for i in deciding:
+        here = truths[i][near]
+        failing[here != TRUE] = i
+        false |= here == FALSE
+    found = zip(numbers[near[false]].tolist(), failing[false].tolist(), strict=True)
+    return [NearMiss(k, symbols[k], rule.lines[i]) for k, i in found]
 
 
 def _without_bar(market: Market, as_of: int, position: Ints, members: Bools | None) -> int:

@@ -1,6 +1,5 @@
 """The hits of one horizon by year, month, weekday, sector, size, market, how many came that day, and by instrument."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -33,10 +32,12 @@ class Group:
 
 @dataclass(frozen=True, slots=True)
 class InstrumentRow:
-    """times: counted hits at the first horizon. rates and means: at each of the horizons asked for; None where none counted."""
+    """times: counted hits at the first horizon. small: fewer than twenty. rates and means: at each of the horizons asked for, None where
+    none counted."""
 
     symbol: str
     times: int
+    small: bool
     rates: tuple[float | None, ...]
     means: tuple[float | None, ...]
 
@@ -69,8 +70,7 @@ def _kinds(
     """Labels of each breakdown, and the number of each hit's label."""
     market = evaluator.market
     bars = market.bars
-    assert found.steps is not None
-    position = found.steps.positions[found.where[sample.place]]
+    position = found.positions[sample.place]
     day = bars.days[position].astype("datetime64[D]")
     entered = bars.days[position + (1 if found.entry == returns.NEXT_OPEN else 0)]
     years = day.astype("datetime64[Y]").astype(np.int64) + 1970
@@ -79,7 +79,7 @@ def _kinds(
     names = (*sorted({s for s in sectors if s}), "no sector")
     number = {name: i for i, name in enumerate(names)}
     sector = np.array([number.get(s, len(names) - 1) for s in sectors], np.int64)
-    per_day = np.bincount(sample.session, minlength=1)
+    per_day = np.bincount(bars.session[found.positions], minlength=1)  # those still pending were hits of their day too
     made = {
         "year": (tuple(str(y) for y in range(first, int(years.max(initial=first)) + 1)), years - first),
         "month": (MONTHS, day.astype("datetime64[M]").astype(np.int64) % 12),
@@ -119,11 +119,15 @@ def by_instrument(evaluator: Evaluator, found: Study, horizons: tuple[int, ...])
         columns.append((times, won, total))
     chosen = np.flatnonzero(columns[0][0])
     order = sorted(chosen.tolist(), key=lambda k: (-int(columns[0][0][k]), bars.symbols[k]))
-    share: Callable[[float, int], float | None] = lambda part, whole: float(part / whole) if whole else None  # noqa: E731
+
+    def share(part: float, whole: int) -> float | None:
+        return float(part / whole) if whole else None
+
     return tuple(
         InstrumentRow(
             bars.symbols[k],
             int(columns[0][0][k]),
+            bool(columns[0][0][k] < SMALL_GROUP),
             tuple(share(won[k], int(times[k])) for times, won, _ in columns),
             tuple(share(total[k], int(times[k])) for times, _, total in columns),
         )
@@ -134,6 +138,5 @@ def by_instrument(evaluator: Evaluator, found: Study, horizons: tuple[int, ...])
 def hits_a_day(evaluator: Evaluator, found: Study) -> tuple[tuple[int, int], ...]:
     """Days with hits and how many fell on each, all hits of the study counted: a burst is seen as a burst."""
     bars = evaluator.market.bars
-    assert found.steps is not None
-    day, count = np.unique(bars.days[found.steps.positions[found.where]], return_counts=True)
+    day, count = np.unique(bars.days[found.positions], return_counts=True)
     return tuple(zip(day.tolist(), count.tolist(), strict=True))

@@ -50,8 +50,8 @@ class Event:
 
 @dataclass(frozen=True, slots=True)
 class Study:
-    """hits: all that were chosen. events: each, in the order of days. samples: by horizon, what the figures were made of. where: places of
-    the hits among `steps`, the bars the rule steps on."""
+    """hits: all that were chosen. events: each, in the order of days. samples: by horizon, what the figures were made of. positions: the
+    bar of each hit, ascending. frame: whose bars the rule steps on."""
 
     settings: StudySettings
     hits: int
@@ -59,8 +59,8 @@ class Study:
     horizons: tuple[HorizonFigures, ...]
     events: tuple[Event, ...]
     samples: dict[int, Sample] = field(default_factory=dict, repr=False)
-    where: Ints = field(default_factory=lambda: np.empty(0, np.int64), repr=False)
-    steps: returns.Steps | None = field(default=None, repr=False)
+    positions: Ints = field(default_factory=lambda: np.empty(0, np.int64), repr=False)
+    frame: str = "day"
     entry: int = returns.NEXT_OPEN
     side: int = 1
 
@@ -131,7 +131,7 @@ def study_of(
         found.append(figures(sample, bars.symbols, interval, pending, delisted))
     no_entry = int(np.sum(statuses[0] == returns.NO_ENTRY)) if statuses else 0
     events = _events(evaluator, at_hit, columns, entry, as_of) if listed else ()
-    return Study(settings, len(where), no_entry, tuple(found), events, samples, where, steps, entry, side)
+    return Study(settings, len(where), no_entry, tuple(found), events, samples, at_hit, rule.frame, entry, side)
 
 
 def _validate(settings: StudySettings) -> None:

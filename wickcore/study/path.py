@@ -9,6 +9,7 @@ from wickcore.bars.bars import Bools, Days, Floats, Ints
 from wickcore.scan.evaluate import Evaluator
 from wickcore.study.follow import Study
 from wickcore.study.intervals import drawn_days
+from wickcore.study.returns import Steps
 from wickcore.study.sample import known
 
 BEFORE, AFTER, DRAWS = 20, 60, 500
@@ -70,14 +71,15 @@ def path(
     mean length `after`, all offsets from the same draws. Empty where there are no hits.
     """
     bars = evaluator.market.bars
-    steps = found.steps
-    assert steps is not None
-    if not len(found.where):
+    if not len(found.positions):
         return ()
+    as_of = bars.last_day if found.settings.as_of is None else found.settings.as_of
+    steps = Steps.of(evaluator.market, found.frame, as_of)
+    where = np.searchsorted(steps.positions, found.positions)
     width = before + after + 1
-    moves = np.empty((len(found.where), width))
-    _around(steps.positions, steps.offsets, bars.close, bars.factor, found.where, before, after, moves)
-    day = bars.session[steps.positions[found.where]].astype(np.int64)
+    moves = np.empty((len(where), width))
+    _around(steps.positions, steps.offsets, bars.close, bars.factor, where, before, after, moves)
+    day = bars.session[found.positions].astype(np.int64)
     wanted = np.zeros(len(bars.sessions), np.bool_)
     wanted[day] = True
     belongs = np.ones(len(steps.positions), np.bool_) if members is None else members[steps.positions]

@@ -11,11 +11,12 @@ export const preferences = $state<{ now: Preferences }>({
   },
 })
 
+let timer: ReturnType<typeof setTimeout> | undefined
+
 export async function loadPreferences(): Promise<void> {
+  clearTimeout(timer) // what another account has chosen is not this one's
   preferences.now = await api.preferences()
 }
-
-let timer: ReturnType<typeof setTimeout> | undefined
 
 export function choose(change: Partial<Preferences>): void {
   preferences.now = { ...preferences.now, ...change }

@@ -1008,10 +1008,10 @@ export interface components {
             earnings: number;
             /** Revenue Growth */
             revenue_growth: number | null;
-            /** Earnings Growth */
-            earnings_growth: number | null;
-            /** Surprise */
-            surprise: number | null;
+            /** Eps Growth */
+            eps_growth: number | null;
+            /** Eps Surprise */
+            eps_surprise: number | null;
         };
         /**
          * DrawingOut
@@ -1169,6 +1169,43 @@ export interface components {
             parts: {
                 [key: string]: string;
             };
+        };
+        /**
+         * CopiedOut
+         * @description kept: used rules of the same name that the account has already, with another text; the copy uses those.
+         */
+        CopiedOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** About */
+            about: string;
+            /** Side */
+            side: string;
+            /** Bars */
+            bars: string;
+            /** Folder */
+            folder: string;
+            /** Tags */
+            tags: string[];
+            /** Shared */
+            shared: boolean;
+            /** Valid */
+            valid: boolean;
+            /** Version */
+            version: number;
+            /**
+             * Saved
+             * Format: date-time
+             */
+            saved: string;
+            /** Text */
+            text: string;
+            /** Share */
+            share: string | null;
+            /** Kept */
+            kept: string[];
         };
         /** RuleText */
         RuleText: {
@@ -1435,7 +1472,7 @@ export interface components {
         };
         /**
          * ChartOut
-         * @description hits: positions among the bars drawn. past: days of every hit of the instrument's history.
+         * @description hits: positions among the bars drawn. past: days of every hit of the instrument's history; fresh: those whose bar before was none.
          */
         ChartOut: {
             /** Symbol */
@@ -1469,6 +1506,8 @@ export interface components {
             panes: components["schemas"]["PaneLineOut"][][];
             /** Past */
             past: string[];
+            /** Fresh */
+            fresh: string[];
             /** First Day */
             first_day: string | null;
             /** Facts */
@@ -1865,6 +1904,8 @@ export interface components {
             symbol: string;
             /** Times */
             times: number;
+            /** Small */
+            small: boolean;
             /** Rates */
             rates: (number | null)[];
             /** Means */
@@ -2519,7 +2560,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RuleDetail"];
+                    "application/json": components["schemas"]["CopiedOut"];
                 };
             };
         };

@@ -18,7 +18,10 @@
   async function take(): Promise<void> {
     try {
       const made = await api.copyShared(token)
-      tell(`“${made.name}” is among your rules now.`)
+      const kept = made.kept.map((name) => `“${name}”`).join(', ')
+      tell(
+        `“${made.name}” is among your rules now.${kept ? ` It uses your own ${kept}, which reads otherwise.` : ''}`,
+      )
       go(`/rules/${made.id}`)
     } catch (error) {
       tell(sentence(error))

@@ -3,6 +3,7 @@
   import Moon from '@lucide/svelte/icons/moon'
   import Sun from '@lucide/svelte/icons/sun'
   import { api } from '$lib/api'
+  import { isCommand } from '$lib/keys'
   import { longDay } from '$lib/format'
   import { latest, market, standOn, step } from '$lib/market.svelte'
   import { go, referenceOf, route } from '$lib/router.svelte'
@@ -137,12 +138,7 @@
 
 <svelte:window
   onkeydown={(event) => {
-    if (
-      (event.target as HTMLElement).closest('input, textarea, select, .cm-editor') ||
-      event.ctrlKey ||
-      event.metaKey
-    )
-      return
+    if (!isCommand(event)) return
     for (const unit of ['day', 'week', 'month'] as const) {
       if (event.key === KEYS[unit][0]) step(-1, unit)
       if (event.key === KEYS[unit][1]) step(1, unit)

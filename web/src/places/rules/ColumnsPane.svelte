@@ -78,11 +78,7 @@
 <Popover.Root>
   <Popover.Trigger class="link">Columns</Popover.Trigger>
   <Popover.Portal>
-    <Popover.Content
-      align="end"
-      sideOffset={4}
-      class="z-20 flex max-h-[70vh] w-[340px] flex-col gap-3 overflow-auto border border-hair bg-paper p-4 text-[13px]"
-    >
+    <Popover.Content align="end" sideOffset={4} class="pop w-[340px]">
       <form class="flex gap-2" onsubmit={add}>
         <input
           class="field min-w-0 flex-1 font-mono"

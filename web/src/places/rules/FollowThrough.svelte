@@ -297,7 +297,7 @@
             {#if study.horizons.some((h) => h.small_sample)}* under 30 distinct days.{/if}
           </p>
           <p class="mt-0.5 text-[13px] text-ink2">
-            At {horizon.bars} bars a hit in twenty lost more than {percent(horizon.spread.p5, 1)} and one in twenty
+            At {horizon.bars} bars one hit in twenty ended below {percent(horizon.spread.p5, 1)} and one in twenty
             made more than {percent(horizon.spread.p95, 1)}; half lay between {percent(horizon.spread.p25, 1)} and
             {percent(horizon.spread.p75, 1)}. Best {horizon.best_symbol}
             {percent(horizon.best, 1)}, worst {horizon.worst_symbol}

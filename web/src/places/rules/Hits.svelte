@@ -2,6 +2,7 @@
   import { untrack } from 'svelte'
   import { SvelteSet } from 'svelte/reactivity'
   import { api, sentence, type Scan, type Since } from '$lib/api'
+  import { isCommand } from '$lib/keys'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import ChartPane from './chart/ChartPane.svelte'
@@ -106,15 +107,7 @@
     const target = event.target as HTMLElement
     if (event.key === 'Escape' && !event.defaultPrevented && target.closest('input, .cm-editor'))
       target.blur()
-    if (
-      target.closest(
-        'input:not([type=checkbox]), textarea, select, .cm-editor, [role=menu], [role=dialog]',
-      ) ||
-      event.ctrlKey ||
-      event.metaKey ||
-      event.altKey
-    )
-      return
+    if (!isCommand(event)) return
     if (event.key === 'j') move(1)
     else if (event.key === 'k') move(-1)
     else if (event.key === 'Escape' && full) full = false

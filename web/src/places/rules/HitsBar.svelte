@@ -42,8 +42,6 @@
   let listName = $state('')
   const taken = $derived(selected.size ? rows.filter((hit) => selected.has(hit.symbol)) : rows)
   const what = $derived(selected.size ? `${taken.length} selected` : `${rows.length}`)
-  const MENU =
-    'z-20 min-w-48 border border-hair bg-paper py-1 text-[13px] [&_[data-highlighted]]:bg-row [&_[role=menuitem]]:cursor-pointer [&_[role=menuitem]]:px-4 [&_[role=menuitem]]:py-1'
 
   export function focusFilter(): void {
     box?.focus()
@@ -121,7 +119,7 @@
     <DropdownMenu.Root>
       <DropdownMenu.Trigger class="link" disabled={!rows.length}>Copy</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content align="end" class={MENU}>
+        <DropdownMenu.Content align="end" class="menu">
           <DropdownMenu.Item onSelect={() => copySymbols(', ', 'separated by commas')}
             >{what} symbols, comma-separated</DropdownMenu.Item
           >
@@ -134,7 +132,7 @@
     <DropdownMenu.Root>
       <DropdownMenu.Trigger class="link" disabled={!rows.length}>Save as</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content align="end" class={MENU}>
+        <DropdownMenu.Content align="end" class="menu">
           <DropdownMenu.Item onSelect={saveCsv}>{what} as CSV</DropdownMenu.Item>
           <DropdownMenu.Item onSelect={saveParquet}>{what} as Parquet</DropdownMenu.Item>
           <DropdownMenu.Item

@@ -47,11 +47,7 @@
 <Popover.Root>
   <Popover.Trigger class="link underline decoration-hair underline-offset-3">narrow it</Popover.Trigger>
   <Popover.Portal>
-    <Popover.Content
-      align="start"
-      sideOffset={4}
-      class="z-20 flex w-[340px] flex-col gap-2 border border-hair bg-paper p-4 text-[13px]"
-    >
+    <Popover.Content align="start" sideOffset={4} class="pop w-[340px]">
       <p class="text-ink3">Each puts a line into the rule.</p>
       {#each lines as [label, line] (line)}
         <button

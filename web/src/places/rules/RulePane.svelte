@@ -1,6 +1,7 @@
 <script lang="ts">
   import { DropdownMenu } from 'bits-ui'
   import { api, sentence, type RuleDetail, type RuleProblem, type Scan } from '$lib/api'
+  import { isCommand } from '$lib/keys'
   import { download } from '$lib/csv'
   import Editor from '$lib/editor/Editor.svelte'
   import { read, whole } from '$lib/format'
@@ -129,12 +130,7 @@
   }
 
   function keydown(event: KeyboardEvent): void {
-    if (
-      (event.target as HTMLElement).closest('input, textarea, select, .cm-editor') ||
-      event.ctrlKey ||
-      event.metaKey
-    )
-      return
+    if (!isCommand(event)) return
     if (event.key === 'e') {
       event.preventDefault()
       editor?.focus()
@@ -190,10 +186,7 @@
       <DropdownMenu.Root>
         <DropdownMenu.Trigger class="link">More</DropdownMenu.Trigger>
         <DropdownMenu.Portal>
-          <DropdownMenu.Content
-            align="end"
-            class="z-10 min-w-44 border border-hair bg-paper py-1 [&_[data-highlighted]]:bg-row [&_[role=menuitem]]:cursor-pointer [&_[role=menuitem]]:px-4 [&_[role=menuitem]]:py-1"
-          >
+          <DropdownMenu.Content align="end" class="menu">
             <DropdownMenu.Item onSelect={() => (editingAbout = true)}>Describe it</DropdownMenu.Item>
             <DropdownMenu.Item onSelect={layOut}>Lay it out</DropdownMenu.Item>
             <DropdownMenu.Item onSelect={duplicate}>Duplicate</DropdownMenu.Item>

@@ -2,6 +2,7 @@
   import { untrack } from 'svelte'
   import { api, sentence, type Chart, type Hit, type Scan } from '$lib/api'
   import MiniChart from '$lib/charts/MiniChart.svelte'
+  import { isCommand } from '$lib/keys'
   import { percent } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
@@ -115,13 +116,7 @@
   }
 
   function keydown(event: KeyboardEvent): void {
-    if (
-      (event.target as HTMLElement).closest('input, textarea, select, .cm-editor') ||
-      event.ctrlKey ||
-      event.metaKey ||
-      event.altKey
-    )
-      return
+    if (!isCommand(event)) return
     const hit = shown[at]
     const across = SIZES[size]
     const steps: Record<string, number> = {

@@ -97,11 +97,7 @@
     aria-label="Universe: {value || 'all instruments'}">{value || 'all instruments'}</Popover.Trigger
   >
   <Popover.Portal>
-    <Popover.Content
-      align="start"
-      sideOffset={4}
-      class="z-20 flex max-h-[70vh] w-[380px] flex-col gap-2 overflow-auto border border-hair bg-paper p-4 text-[13px] font-normal"
-    >
+    <Popover.Content align="start" sideOffset={4} class="pop w-[380px]">
       <div class="flex items-center gap-2">
         <span class="w-24 text-ink2">instruments in</span>
         {@render names(0, parts[0]?.name ?? '', 'all instruments')}

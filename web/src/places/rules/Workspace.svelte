@@ -27,6 +27,8 @@
   let headers = $state<HeaderValues>({})
   let body = $state('')
   let scan = $state.raw<Scan | null>(null)
+  /** The text that was counted last: hits and charts are of one and the same rule, and wait for its counts. */
+  let counted = $state('')
   let errors = $state.raw<RuleProblem[]>([])
   let trouble = $state('')
   let counting = $state(false)
@@ -39,6 +41,8 @@
   let width = $state(Number(localStorage.getItem('upperwick-rule-width')) || 520)
 
   const text = $derived(join(headers, body))
+  // As text, so that an order or a width that changes asks for nothing anew.
+  const columns = $derived(JSON.stringify(expressions()))
   const dirty = $derived(rule !== null && text !== rule.text)
 
   function take(found: RuleDetail): void {
@@ -84,7 +88,7 @@
   $effect(() => {
     // A list that has changed is another universe under the same name.
     void market.lists
-    const asked = { text, as_of: market.asOf, columns: expressions() }
+    const asked = { text, as_of: market.asOf, columns: JSON.parse(columns) as string[] }
     if (rule) untrack(() => ask(asked))
   })
 
@@ -106,6 +110,7 @@
     counting = true
     try {
       scan = await api.scan(asked, mine.signal)
+      counted = asked.text
       errors = []
       trouble = ''
     } catch (error) {
@@ -266,7 +271,7 @@
         {#if tab === 'hits'}
           <Hits
             {scan}
-            {text}
+            text={counted}
             stale={errors.length > 0 || trouble !== ''}
             name={rule.name}
             bind:chosen
@@ -279,7 +284,7 @@
         {#if tab === 'sheet'}
           <Sheet
             {scan}
-            {text}
+            text={counted}
             stale={errors.length > 0 || trouble !== ''}
             rule={id}
             onopen={(symbol) => {

@@ -3,6 +3,7 @@
   import type { Kind } from '$lib/charts/drawing'
   import DrawLayer from '$lib/charts/DrawLayer.svelte'
   import PriceChart from '$lib/charts/PriceChart.svelte'
+  import { isCommand } from '$lib/keys'
   import { download } from '$lib/csv'
   import { day, fixed, percent, price, read, short, whole } from '$lib/format'
   import { market, standOn } from '$lib/market.svelte'
@@ -94,12 +95,7 @@
   }
 
   function keydown(event: KeyboardEvent): void {
-    if (
-      (event.target as HTMLElement).closest('input:not([type=checkbox]), textarea, select, .cm-editor') ||
-      event.ctrlKey ||
-      event.metaKey
-    )
-      return
+    if (!isCommand(event)) return
     if (event.key === 'w') aside = aside === 'why' ? null : 'why'
     else if (event.key === 'f') aside = aside === 'facts' ? null : 'facts'
     else if (event.key === 't') drawings.tool = 'line'

@@ -48,8 +48,6 @@
     ['Money flow', ['mfi(14)']],
     ['Rank of 3 months’ change', ['rank(change(63))']],
   ]
-  const MENU =
-    'z-20 min-w-44 border border-hair bg-paper py-1 text-[13px] [&_[data-highlighted]]:bg-row [&_[role=menuitem]]:cursor-pointer [&_[role=menuitem]]:px-4 [&_[role=menuitem]]:py-1'
 
   const now = $derived(preferences.now.chart!)
   const panes = $derived(now.panes ?? [])
@@ -103,11 +101,7 @@
   <Popover.Root>
     <Popover.Trigger class="link">Panes{panes.length ? ` ${panes.length}` : ''}</Popover.Trigger>
     <Popover.Portal>
-      <Popover.Content
-        align="start"
-        sideOffset={4}
-        class="z-20 w-72 border border-hair bg-paper p-3 text-[13px]"
-      >
+      <Popover.Content align="start" sideOffset={4} class="pop w-72">
         {#each PANES as [label, lines] (label)}
           <label class="flex items-center gap-2 py-0.5"
             ><input class="tick" type="checkbox" checked={has(lines)} onchange={() => toggle(lines)} />
@@ -142,7 +136,7 @@
     <DropdownMenu.Root>
       <DropdownMenu.Trigger class="link">Draw</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content align="start" class={MENU}>
+        <DropdownMenu.Content align="start" class="menu">
           {#each Object.entries(NAMES) as [kind, label] (kind)}
             <DropdownMenu.Item onSelect={() => ondraw(kind as Kind)}>{label}</DropdownMenu.Item>
           {/each}

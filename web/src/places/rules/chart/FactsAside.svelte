@@ -69,9 +69,9 @@
           <tr class="border-t border-hair/60 align-top">
             <th scope="row" class="text-left font-normal">
               {day(report.day)}
-              {#if report.surprise !== null}<br /><span
-                  class={tone(report.surprise)}
-                  title="against what was expected">{percent(report.surprise, 0)} surprise</span
+              {#if report.eps_surprise !== null}<br /><span
+                  class={tone(report.eps_surprise)}
+                  title="against what was expected">{percent(report.eps_surprise, 0)} surprise</span
                 >{/if}
             </th>
             <td class="num"
@@ -80,8 +80,8 @@
               ></td
             >
             <td class="num"
-              >{short(report.earnings)}<br /><span class={tone(report.earnings_growth)}
-                >{percent(report.earnings_growth, 0)}</span
+              >{short(report.earnings)}<br /><span class={tone(report.eps_growth)}
+                >{percent(report.eps_growth, 0)}</span
               ></td
             >
           </tr>

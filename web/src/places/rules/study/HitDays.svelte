@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A strip of all days with hits, as tall as there were hits: a burst is seen as a burst. */
   import type { Schemas } from '$lib/api'
+  import { nearest, timeline } from '$lib/charts/timeline'
   import { day } from '$lib/format'
 
   interface Props {
@@ -12,34 +13,12 @@
   let width = $state(0)
   let over = $state<Schemas['DayOut'] | null>(null)
 
-  const first = $derived(Date.parse(days[0]?.day ?? '2000-01-01'))
-  const last = $derived(Math.max(Date.parse(days.at(-1)?.day ?? '2000-01-02'), first + 1))
+  const line = $derived(timeline(days[0]?.day ?? '2000-01-01', days.at(-1)?.day ?? '2000-01-01', width, 2))
   const most = $derived(Math.max(1, ...days.map((d) => d.count)))
-  const marks = $derived(
-    days.map((d) => ({
-      d,
-      x: ((Date.parse(d.day) - first) / (last - first)) * Math.max(width - 4, 1) + 2,
-      tall: (d.count / most) * TALL,
-    })),
+  const marks = $derived(days.map((d) => ({ ...d, x: line.x(d.day), tall: (d.count / most) * TALL })))
+  const busiest = $derived(
+    [...days].sort((a, b) => b.count - a.count || (a.day < b.day ? 1 : -1)).slice(0, 5),
   )
-  const years = $derived.by(() => {
-    const found: { label: string; x: number }[] = []
-    for (let year = new Date(first).getUTCFullYear() + 1; year <= new Date(last).getUTCFullYear(); year++)
-      found.push({
-        label: String(year),
-        x: ((Date.parse(`${year}-01-01`) - first) / (last - first)) * Math.max(width - 4, 1) + 2,
-      })
-    return found
-  })
-
-  function nearest(event: MouseEvent): Schemas['DayOut'] | null {
-    let best: { d: Schemas['DayOut']; gap: number } | null = null
-    for (const mark of marks) {
-      const gap = Math.abs(mark.x - event.offsetX)
-      if (gap < (best?.gap ?? 7)) best = { d: mark.d, gap }
-    }
-    return best?.d ?? null
-  }
 </script>
 
 <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_noninteractive_element_interactions -->
@@ -49,16 +28,16 @@
   role="img"
   aria-label="Hits a day through time: {days.length} days with hits, at most {most} on one day"
   title={over ? `${day(over.day)}: ${over.count} hits. Click lists them.` : undefined}
-  onmousemove={(event) => (over = nearest(event))}
+  onmousemove={(event) => (over = nearest(marks, event.offsetX, 7))}
   onmouseleave={() => (over = null)}
   onclick={(event) => {
-    const found = nearest(event)
+    const found = nearest(marks, event.offsetX, 7)
     if (found) onday(found.day)
   }}
 >
   <svg class="pointer-events-none absolute inset-0 h-full w-full" aria-hidden="true">
     <path d="M0,{TALL + 2}H{width}" stroke="var(--hair)" />
-    {#each years as year (year.label)}
+    {#each line.years as year (year.label)}
       <text x={year.x} y={TALL + 15} font-size="10.5" fill="var(--ink3)" font-family="var(--font-mono)"
         >{year.label}</text
       >
@@ -70,3 +49,11 @@
     />
   </svg>
 </div>
+<p class="text-[13px] text-ink2">
+  Busiest:
+  {#each busiest as d, i (d.day)}{i ? ', ' : ''}<button
+      class="underline decoration-hair underline-offset-3 hover:text-ink"
+      title="List that day’s hits"
+      onclick={() => onday(d.day)}>{d.count} on {day(d.day)}</button
+    >{/each}
+</p>

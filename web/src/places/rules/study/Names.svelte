@@ -86,7 +86,7 @@
       {#if horizons.length > 1}<td></td><td></td>{/if}
     </tr>
     {#each rows.slice(0, shown) as row (row.symbol)}
-      <tr class="border-b border-hair/60 {row.times < 20 ? 'text-ink3' : ''}">
+      <tr class="border-b border-hair/60 {row.small ? 'text-ink3' : ''}">
         <th scope="row" class="py-[3px] text-left font-mono font-semibold">{row.symbol}</th>
         <td class="num">{whole(row.times)}</td>
         {#each horizons as h, i (h)}
