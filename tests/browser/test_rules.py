@@ -194,3 +194,19 @@ def test_both_themes_and_the_list_of_keys(page: Page) -> None:
     assert {dark, page.evaluate("document.documentElement.dataset.theme")} == {"dark", "light"}
     page.keyboard.press("?")
     expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
+
+
+def test_forty_lines_have_their_bars_beside_them_down_to_the_last(page: Page) -> None:
+    write_rule(page, "\n".join(f"close > sma({n})" for n in range(5, 44)) + "\nclose > highest(high, 20) 1 ago")
+    taper = page.get_by_label("What each line leaves").get_by_role("listitem")
+    expect(taper).to_have_count(40)
+    page.keyboard.press("Control+Home")
+    for place in (0, 20, 39):
+        bar, line = taper.nth(place), page.locator(".cm-line").filter(has_text=re.compile(r"^close")).nth(place)
+        line.scroll_into_view_if_needed()
+        beside = [item.bounding_box() for item in (bar, line)]
+        assert all(beside)
+        assert abs(beside[0]["y"] - beside[1]["y"]) < 6
+        expect(bar).to_be_in_viewport()
+    left = [int(re.sub(r"\D", "", text)) for text in taper.all_inner_texts() if re.search(r"\d", text)]
+    assert left[-1] <= left[0]

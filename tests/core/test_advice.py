@@ -27,11 +27,11 @@ FIRES = [
     ("volume >= 0", "always holds", None),
     ("adx(14) >= 0", "always holds", None),
     ("close <= highest(high, 5)", "always holds", None),
-    ("close > 50\nclose < 20", "beside line 1", None),
-    ("rsi(14) < 30\nvolume > 1k\nrsi(14) > 60", "beside line 1", None),
-    ("close > 10\nclose > 20", "says nothing more than line 2", None),
-    ("close > 20\nclose > 10", "says nothing more than line 1", None),
-    ("close > 20\n20 < close", "says nothing more than line 1", None),
+    ("close > 50\nclose < 20", "beside `close > 50`", None),
+    ("rsi(14) < 30\nvolume > 1k\nrsi(14) > 60", "beside `rsi(14) < 30`", None),
+    ("close > 10\nclose > 20", "says nothing more than `close > 20`", None),
+    ("close > 20\nclose > 10", "says nothing more than `close > 20`", None),
+    ("close > 20\n20 < close", "says nothing more than `close > 20`", None),
     ("close > volume", "unlike things", None),
     ("close > change", "unlike things", None),
     ("volume > 2 * sma(volume, 20)", "includes today's own volume", "(2 * sma(volume, 20) 1 ago)"),
@@ -87,7 +87,7 @@ def test_what_the_history_says() -> None:
     for text, line, words in [
         ("close > 5000", 1, "never true"),
         ("close > 1", 1, "true on every bar"),
-        ("close > sma(10)\nclose > close 1 ago\nsma(10) < close", 3, "equals line 1"),
+        ("close > sma(10)\nclose > close 1 ago\nsma(10) < close", 3, "equals `close > sma(10)`"),
         ("close > 500", 1, "one instrument only"),
         ("close > sma(150)", 1, "unknown on 50% of all bars"),
         ("close > sma(400)", 1, "needs about 400 bars of history; most instruments have 300"),
@@ -103,3 +103,8 @@ def test_history_needed_adds_up_along_the_expression() -> None:
     assert history_needed(line.op, "day") == 70
     (line,) = check_rule("on(week, close > sma(40))").lines
     assert history_needed(line.op, "day") == 200
+
+
+def test_a_line_is_told_once_however_many_say_more() -> None:
+    advice = check_rule("\n".join(f"volume > {n}k" for n in range(1, 31))).advice
+    assert [p.line for p in advice] == list(range(1, 30))

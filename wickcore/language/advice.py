@@ -78,6 +78,7 @@ def _field(op: Op) -> bool:
 def about_lines(lines: list[Line]) -> Iterator[Problem]:
     """Lines that contradict or imply one another: plain comparisons of one thing with numbers."""
     seen: dict[str, list[tuple[Line, str, float]]] = {}
+    told: set[int] = set()  # each line once, however many others say more
     for line in lines:
         if not line.decides or line.op.kind != "compare" or len(line.pairs) != 1 or line.part:
             continue
@@ -90,13 +91,17 @@ def about_lines(lines: list[Line]) -> Iterator[Problem]:
             continue
         for other, sign, bound in seen.get(left.key, []):
             if _apart(operator, value, sign, bound):
-                said = f"This can never hold beside line {other.number}, `{other.text}`."
-                yield Problem(line.number, 1, max(1, len(line.text)), said)
+                if line.number not in told:
+                    said = f"This can never hold beside `{other.text}`."
+                    yield Problem(line.number, 1, max(1, len(line.text)), said)
+                told.add(line.number)
             elif operator[0] == sign[0]:
                 weaker = _weaker((line, operator, value), (other, sign, bound))
                 stronger = other if weaker is line else line
-                said = f"`{weaker.text}` says nothing more than line {stronger.number}, `{stronger.text}`."
-                yield Problem(weaker.number, 1, max(1, len(weaker.text)), said)
+                if weaker.number not in told:
+                    said = f"`{weaker.text}` says nothing more than `{stronger.text}`."
+                    yield Problem(weaker.number, 1, max(1, len(weaker.text)), said)
+                told.add(weaker.number)
         seen.setdefault(left.key, []).append((line, operator, value))
 
 

@@ -40,7 +40,7 @@ def from_data(evaluator: Evaluator, rule: CheckedRule) -> Iterator[Problem]:
             counts = facts.true, facts.unknown
             other = same.setdefault(counts, line)
             if other is not line and np.array_equal(*evaluator.columns([line.op, other.op])):
-                yield say(f"This line equals line {other.number} on every bar of the history.")
+                yield say(f"This line equals `{other.text}` on every bar of the history.")
 
 
 def _among_members(op: Op) -> bool:

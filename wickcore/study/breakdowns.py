@@ -55,7 +55,7 @@ def breakdowns(
     groups = [(kind, label, codes == i) for kind, (labels, codes) in kinds.items() for i, label in enumerate(labels)]
     groups = [g for g in groups if g[2].any()]
     seed = found.settings.seed + horizon
-    intervals = group_intervals(sample.excess, sample.session, [g[2] for g in groups], horizon, seed, DRAWS)
+    intervals = group_intervals(sample.excess, sample.session, [g[2] for g in groups], horizon, seed, DRAWS, found.span)
     symbols = evaluator.market.bars.symbols
     made: dict[str, list[Group]] = {kind: [] for kind in kinds}
     for (kind, label, mask), interval in zip(groups, intervals, strict=True):

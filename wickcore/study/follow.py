@@ -5,14 +5,15 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
-from wickcore.bars.bars import Bools, Floats, Ints
+from wickcore.bars.bars import Bars, Bools, Floats, Ints
 from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.scan import hit_truth
 from wickcore.study import returns
-from wickcore.study.intervals import day_block_interval
-from wickcore.study.sample import HorizonFigures, Sample, figures, known
+from wickcore.study.intervals import Span, day_block_interval
+from wickcore.study.sample import HorizonFigures, Sample, figures
 
 HORIZONS = (1, 2, 3, 5, 10, 20, 60)
 MAX_HORIZON = 500
@@ -51,7 +52,7 @@ class Event:
 @dataclass(frozen=True, slots=True)
 class Study:
     """hits: all that were chosen. events: each, in the order of days. samples: by horizon, what the figures were made of. positions: the
-    bar of each hit, ascending. frame: whose bars the rule steps on."""
+    bar of each hit, ascending. frame: whose bars the rule steps on. span: the sessions hits might have fallen on, first and number."""
 
     settings: StudySettings
     hits: int
@@ -63,6 +64,7 @@ class Study:
     frame: str = "day"
     entry: int = returns.NEXT_OPEN
     side: int = 1
+    span: Span | None = None
 
 
 def study(
@@ -78,7 +80,7 @@ def study(
     members: for each bar whether it belongs to the universe. progress: told the stage and the share done. Raises Stopped when
     `limits` say so, ValueError on settings that mean nothing.
     """
-    _validate(settings)
+    validate(settings)
     progress("Evaluating the lines", 0.0)
     return study_of(evaluator, rule, hit_truth(evaluator, rule, members, limits), settings, members, limits, progress)
 
@@ -94,7 +96,7 @@ def study_of(
     listed: bool = True,
 ) -> Study:
     """As `study`, of hits already known by bar; the rule tells frame, side and moment of decision. listed: whether each event is wanted."""
-    _validate(settings)
+    validate(settings)
     market = evaluator.market
     bars = market.bars
     as_of = bars.last_day if settings.as_of is None else settings.as_of
@@ -109,6 +111,7 @@ def study_of(
     side = 1 if rule.side == "long" else -1
     cost = 2 * (settings.cost + settings.slippage)
     belongs = np.ones(len(at), np.bool_) if members is None else members[at]
+    span = span_between(bars, settings, as_of)
     found, columns, statuses, samples = [], {}, [], {}
     at_hit = at[where]
     for i, h in enumerate(settings.horizons):
@@ -126,15 +129,23 @@ def study_of(
             favourable[counted], adverse[counted],
         )  # fmt: skip
         samples[h] = sample
-        interval = day_block_interval(sample.excess, sample.session, h, settings.seed + h, settings.draws)
+        interval = day_block_interval(sample.excess, sample.session, h, settings.seed + h, settings.draws, span)
         pending, delisted = int(np.sum(status == returns.PENDING)), int(np.sum(status == returns.DELISTED))
         found.append(figures(sample, bars.symbols, interval, pending, delisted))
     no_entry = int(np.sum(statuses[0] == returns.NO_ENTRY)) if statuses else 0
     events = _events(evaluator, at_hit, columns, entry, as_of) if listed else ()
-    return Study(settings, len(where), no_entry, tuple(found), events, samples, at_hit, rule.frame, entry, side)
+    return Study(settings, len(where), no_entry, tuple(found), events, samples, at_hit, rule.frame, entry, side, span)
 
 
-def _validate(settings: StudySettings) -> None:
+def span_between(bars: Bars, settings: StudySettings, as_of: int) -> Span:
+    """The sessions hits may fall on: the first, and how many."""
+    begin = 0 if settings.first is None else min(bars.session_on(settings.first - 1) + 1, len(bars.sessions) - 1)
+    end = bars.session_on(as_of if settings.last is None else min(settings.last, as_of))
+    return begin, max(1, end - begin + 1)
+
+
+def validate(settings: StudySettings) -> None:
+    """Raises ValueError for settings that mean nothing."""
     if not settings.horizons or any(not 1 <= h <= MAX_HORIZON for h in settings.horizons):
         raise ValueError(f"Horizons are whole numbers of bars from 1 to {MAX_HORIZON}.")
     if settings.entry not in ("next-open", "signal-close"):
@@ -147,18 +158,22 @@ def _validate(settings: StudySettings) -> None:
 
 def _events(evaluator: Evaluator, positions: Ints, columns: dict[int, Floats], entry: int, as_of: int) -> tuple[Event, ...]:
     bars = evaluator.market.bars
-    ends = bars.ends(as_of)
-    found: list[Any] = []
-    for i, position in enumerate(positions):
-        number = int(bars.owner[position])
-        at = int(position) + (1 if entry == returns.NEXT_OPEN else 0)
-        there = at < int(ends[number])
-        price = (bars.close if entry == returns.SIGNAL_CLOSE else bars.open)[at] if there else None
-        found.append(
-            Event(
-                number, bars.symbols[number], int(position), int(bars.days[position]), int(bars.days[at]) if there else None,
-                None if price is None else float(price), {h: known(column[i]) for h, column in columns.items()},
-            )
-        )  # fmt: skip
-    found.sort(key=lambda e: (e.day, e.symbol))
-    return tuple(found)
+    number = bars.owner[positions].astype(np.int64)
+    at = positions + (1 if entry == returns.NEXT_OPEN else 0)
+    there = at < bars.ends(as_of)[number]
+    at = np.where(there, at, 0)
+    price = (bars.close if entry == returns.SIGNAL_CLOSE else bars.open)[at]
+    order = np.lexsort((number, bars.days[positions]))  # instruments are sorted by symbol
+
+    def told(values: npt.NDArray[Any], known: Bools) -> list[Any]:
+        return [v if k else None for v, k in zip(values[order].tolist(), known[order].tolist(), strict=True)]
+
+    gained = zip(*(told(column, ~np.isnan(column)) for column in columns.values()), strict=True)
+    horizons = tuple(columns)
+    return tuple(
+        Event(k, bars.symbols[k], position, day, into, paid, dict(zip(horizons, r, strict=True)))
+        for k, position, day, into, paid, r in zip(
+            number[order].tolist(), positions[order].tolist(), bars.days[positions][order].tolist(), told(bars.days[at], there),
+            told(price, there), gained, strict=True,
+        )
+    )  # fmt: skip

@@ -1,14 +1,20 @@
 """How sure one can be: the Wilson interval and the day-block bootstrap."""
 
 import math
-from collections.abc import Iterator, Sequence
+from collections import OrderedDict
+from collections.abc import Sequence
+from threading import Lock
+from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
-from wickcore.bars.bars import Bools, Floats
+from wickcore.bars.bars import Bools, Floats, Ints
 
 Z95 = 1.959963984540054
 DRAWS = 2_000
+KEPT_BYTES = 300_000_000
+Counts = npt.NDArray[Any]
 
 
 def wilson(wins: int, count: int) -> tuple[float, float]:
@@ -21,32 +27,34 @@ def wilson(wins: int, count: int) -> tuple[float, float]:
     return max(0.0, middle - half), min(1.0, middle + half)
 
 
-def day_block_interval(excess: Floats, day: "np.ndarray", block: int, seed: int, draws: int = DRAWS) -> tuple[float, float]:
+Span = tuple[int, int]  # the first session that is resampled, and how many are
+
+
+def day_block_interval(
+    excess: Floats, day: Ints, block: int, seed: int, draws: int = DRAWS, span: Span | None = None
+) -> tuple[float, float]:
     """The 95% interval of the mean excess when whole days are drawn in blocks of mean length `block`.
 
-    excess: one a hit. day: the hit's session index. The sessions from the first to the last hit are resampled, those without hits
-    too, by the stationary bootstrap (Politis and Romano, JASA 89, 1994); each draw's mean is its sum of excess over its number of
-    hits. (nan, nan) under two distinct days.
+    excess: one a hit. day: the hit's session index. The sessions of the span (from the first hit to the last where none is given) are
+    resampled, those without hits too, by the stationary bootstrap (Politis and Romano, JASA 89, 1994); each draw's mean is its sum of
+    excess over its number of hits. (nan, nan) under two distinct days.
     """
-    (found,) = group_intervals(excess, day, [np.ones(len(excess), np.bool_)], block, seed, draws)
+    (found,) = group_intervals(excess, day, [np.ones(len(excess), np.bool_)], block, seed, draws, span)
     return found
 
 
 def group_intervals(
-    excess: Floats, day: "np.ndarray", groups: Sequence[Bools], block: int, seed: int, draws: int = DRAWS
+    excess: Floats, day: Ints, groups: Sequence[Bools], block: int, seed: int, draws: int = DRAWS, span: Span | None = None
 ) -> list[tuple[float, float]]:
     """The interval of each group of hits, as `day_block_interval` says, all of them from the same draws of days."""
     nothing = (math.nan, math.nan)
     if len(np.unique(day)) < 2:
         return [nothing for _ in groups]
-    place = day - day.min()
-    size = int(place.max()) + 1
+    first, size = span or span_of(day)
+    place = day - first
     total = np.stack([np.bincount(place[g], excess[g], minlength=size) for g in groups], axis=1)
     count = np.stack([np.bincount(place[g], minlength=size) for g in groups], axis=1).astype(np.float64)
-    means = np.empty((draws, len(groups)))
-    for first, times in drawn_days(size, block, seed, draws):
-        number = times @ count
-        means[first : first + len(times)] = np.where(number > 0, (times @ total) / np.maximum(number, 1.0), np.nan)
+    means = drawn_means(total, count, block, seed, draws)
     found = []
     for i, group in enumerate(groups):
         if len(np.unique(day[group])) < 2 or np.all(np.isnan(means[:, i])):
@@ -57,12 +65,48 @@ def group_intervals(
     return found
 
 
-def drawn_days(size: int, block: int, seed: int, draws: int) -> Iterator[tuple[int, Floats]]:
-    """How often each of `size` days comes up in each draw, some hundred draws at a time: (number of the first draw, draws × days)."""
+def span_of(day: Ints) -> Span:
+    """From the first of the days to the last."""
+    return int(day.min()), int(day.max() - day.min()) + 1
+
+
+def drawn_means(total: npt.NDArray[Any], count: npt.NDArray[Any], block: int, seed: int, draws: int) -> Floats:
+    """The mean of each column in each draw of days (draws × columns), NaN where no hit was drawn. total, count: days × columns."""
+    means = np.empty((draws, total.shape[1]))
+    times = drawn_days(len(total), block, seed, draws)
+    # Days without any hit add nothing to any draw.
+    some = np.flatnonzero(count.any(axis=1))
+    total, count = np.ascontiguousarray(total[some]), np.ascontiguousarray(count[some])
+    for first in range(0, draws, 250):
+        part = times[first : first + 250, some].astype(np.float64)
+        number = part @ count
+        means[first : first + len(part)] = np.where(number > 0, (part @ total) / np.maximum(number, 1e-9), np.nan)
+    return means
+
+
+_drawn: OrderedDict[tuple[int, int, int], Counts] = OrderedDict()
+_drawn_lock = Lock()
+
+
+def drawn_days(size: int, block: int, seed: int, draws: int) -> Counts:
+    """How often each of `size` days comes up in each draw (draws × days). The latest are kept: all studies of one market that draw with
+    one seed draw the same days."""
+    key = (size, block, seed)
+    with _drawn_lock:
+        found = _drawn.get(key)
+        if found is not None and len(found) >= draws:
+            _drawn.move_to_end(key)
+            return found[:draws]
     # Imported here: it takes as long as everything else together, and a start that measures nothing does without.
     from arch.bootstrap import StationaryBootstrap
 
     resampler = StationaryBootstrap(block, np.arange(size), seed=np.random.default_rng(seed))
-    for first in range(0, draws, 250):
-        rows = min(250, draws - first)
-        yield first, np.stack([np.bincount(resampler.update_indices(), minlength=size) for _ in range(rows)]).astype(np.float64)
+    found = np.empty((draws, size), np.uint8 if size < 256 else np.uint16)
+    for i in range(draws):
+        found[i] = np.bincount(resampler.update_indices(), minlength=size)
+    found.setflags(write=False)
+    with _drawn_lock:
+        _drawn[key] = found
+        while sum(kept.nbytes for kept in _drawn.values()) > KEPT_BYTES and len(_drawn) > 1:
+            _drawn.popitem(last=False)
+    return found

@@ -1,5 +1,6 @@
 """The way prices took around the hits: from some bars before to some after, beside the universe on the same days."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -8,7 +9,7 @@ from numba import njit
 from wickcore.bars.bars import Bools, Days, Floats, Ints
 from wickcore.scan.evaluate import Evaluator
 from wickcore.study.follow import Study
-from wickcore.study.intervals import drawn_days
+from wickcore.study.intervals import Span, drawn_means, span_of
 from wickcore.study.returns import Steps
 from wickcore.study.sample import known
 
@@ -30,35 +31,30 @@ class PathPoint:
 
 
 @njit(nogil=True, cache=True)
-def _around(
-    positions: Ints, offsets: Ints, close: Floats, factor: Floats, where: Ints, before: int, after: int, out: Floats
-) -> None:
+def _around(level: Floats, offsets: Ints, where: Ints, before: int, after: int, out: Floats) -> None:
     k = 0
     for i in range(len(where)):
         j = where[i]
         while j >= offsets[k + 1]:
             k += 1
-        own = close[positions[j]] * factor[positions[j]]
         for m in range(-before, after + 1):
-            at = j + m
-            inside = offsets[k] <= at < offsets[k + 1]
-            out[i, m + before] = close[positions[at]] * factor[positions[at]] / own - 1.0 if inside else np.nan
+            inside = offsets[k] <= j + m < offsets[k + 1]
+            out[m + before, i] = level[j + m] / level[j] - 1.0 if inside else np.nan
 
 
 @njit(nogil=True, cache=True)
 def _members(
-    positions: Ints, offsets: Ints, close: Floats, factor: Floats, session: Days, belongs: Bools, wanted: Bools, before: int, after: int,
-    total: Floats, count: Ints,
-) -> None:  # fmt: skip
-    """The sums of the members' moves around each session that is wanted, by session and offset."""
+    level: Floats, offsets: Ints, session: Days, belongs: Bools, wanted: Bools, before: int, after: int, total: Floats, count: Ints
+) -> None:
+    """Adds up the members' moves around each session that is wanted, by session and offset."""
     for k in range(len(offsets) - 1):
         for j in range(offsets[k], offsets[k + 1]):
-            s = session[positions[j]]
+            s = session[j]
             if not wanted[s] or not belongs[j]:
                 continue
-            own = close[positions[j]] * factor[positions[j]]
+            own = 1.0 / level[j]
             for m in range(max(-before, offsets[k] - j), min(after + 1, offsets[k + 1] - j)):
-                total[s, m + before] += close[positions[j + m]] * factor[positions[j + m]] / own - 1.0
+                total[s, m + before] += level[j + m] * own - 1.0
                 count[s, m + before] += 1
 
 
@@ -77,20 +73,30 @@ def path(
     steps = Steps.of(evaluator.market, found.frame, as_of)
     where = np.searchsorted(steps.positions, found.positions)
     width = before + after + 1
-    moves = np.empty((len(where), width))
-    _around(steps.positions, steps.offsets, bars.close, bars.factor, where, before, after, moves)
+    moves = np.empty((width, len(where)))
+    level = (bars.close * bars.factor)[steps.positions]
+    _around(level, steps.offsets, where, before, after, moves)
     day = bars.session[found.positions].astype(np.int64)
     wanted = np.zeros(len(bars.sessions), np.bool_)
     wanted[day] = True
+    session = bars.session[steps.positions]
     belongs = np.ones(len(steps.positions), np.bool_) if members is None else members[steps.positions]
-    total, count = np.zeros((len(bars.sessions), width)), np.zeros((len(bars.sessions), width), np.int64)
-    _members(steps.positions, steps.offsets, bars.close, bars.factor, bars.session, belongs, wanted, before, after, total, count)
-    base = np.where(count > 0, total / np.maximum(count, 1), np.nan)[day]
+
+    def summed(part: Ints) -> tuple[Floats, Ints]:
+        total, count = np.zeros((len(bars.sessions), width)), np.zeros((len(bars.sessions), width), np.int64)
+        _members(level, part, session, belongs, wanted, before, after, total, count)
+        return total, count
+
+    half = len(steps.offsets) // 2
+    with ThreadPoolExecutor(2, "path") as pool:
+        (total, count), (more, times) = pool.map(summed, (steps.offsets[: half + 1], steps.offsets[half:]))
+    total, count = total + more, count + times
+    base = np.where(count > 0, total / np.maximum(count, 1), np.nan)[day].T
     moves, base = found.side * moves, found.side * base
-    low, high = _intervals(moves, day, after, found.settings.seed, draws)
+    low, high = _intervals(moves, day, after, found.settings.seed, draws, found.span)
     points = []
     for m in range(width):
-        column, other = moves[:, m], base[:, m]
+        column, other = moves[m], base[m]
         here = ~np.isnan(column)
         some = bool(here.any())
         points.append(
@@ -107,21 +113,16 @@ def path(
     return tuple(points)
 
 
-def _intervals(moves: Floats, day: Ints, block: int, seed: int, draws: int) -> tuple[Floats, Floats]:
-    place = day - day.min()
-    size = int(place.max()) + 1
-    if size < 2:
-        nothing = np.full(moves.shape[1], np.nan)
+def _intervals(moves: Floats, day: Ints, block: int, seed: int, draws: int, span: Span | None) -> tuple[Floats, Floats]:
+    if len(np.unique(day)) < 2:
+        nothing = np.full(len(moves), np.nan)
         return nothing, nothing
+    first, size = span or span_of(day)
+    place = day - first
     here = ~np.isnan(moves)
-    total = np.stack(
-        [np.bincount(place, np.where(here[:, m], moves[:, m], 0.0), minlength=size) for m in range(moves.shape[1])], axis=1
-    )
-    count = np.stack([np.bincount(place, here[:, m], minlength=size) for m in range(moves.shape[1])], axis=1)
-    means = np.full((draws, moves.shape[1]), np.nan)
-    for first, times in drawn_days(size, block, seed, draws):
-        number = times @ count
-        means[first : first + len(times)] = np.where(number > 0, (times @ total) / np.maximum(number, 1e-9), np.nan)
+    total = np.stack([np.bincount(place[h], m[h], minlength=size) for m, h in zip(moves, here, strict=True)], axis=1)
+    count = np.stack([np.bincount(place[h], minlength=size) for h in here], axis=1)
+    means = drawn_means(total, count, block, seed, draws)
     some = ~np.all(np.isnan(means), axis=0)
     low, high = np.full(len(some), np.nan), np.full(len(some), np.nan)
     low[some], high[some] = np.nanpercentile(means[:, some], [2.5, 97.5], axis=0)

@@ -42,11 +42,17 @@
       <button class="act ml-auto" onclick={take}>Copy it to my rules</button>
     </div>
     {#if rule.about}<p class="mt-1 text-ink2">{rule.about}</p>{/if}
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
     <pre
+      tabindex="0"
+      aria-label="Text of the rule"
       class="mt-4 overflow-auto border-y border-hair py-3 font-mono text-[13px] leading-[26px]">{rule.text}</pre>
     {#each Object.entries(rule.parts) as [name, text] (name)}
       <h2 class="mt-5 font-title text-[19px]">It uses “{name}”</h2>
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
       <pre
+        tabindex="0"
+        aria-label="Text of {name}"
         class="mt-1 overflow-auto border-y border-hair py-3 font-mono text-[13px] leading-[26px]">{text}</pre>
     {/each}
   {/if}

@@ -41,7 +41,9 @@
     ['Listed for a year', 'listed_days > 365'],
     ['Priced above 5', 'close > 5'],
   ] as const)
-  const has = (line: string) => body.includes(line.split(/ [=><]/)[0]!)
+  /** Whether a line of the rule bounds the same thing by a number or a text of its own. */
+  const has = (line: string) =>
+    new RegExp(`^\\s*${line.split(/ [=><]/)[0]!}\\s*[=<>]+\\s*["\\d]`, 'm').test(body)
 </script>
 
 <Popover.Root>

@@ -298,8 +298,7 @@
       {#each shownErrors as error (`${error.line}:${error.column}:${error.message}`)}
         <p>
           <span class="font-semibold text-loss" aria-hidden="true">✕</span>
-          {#if error.at >= 1}Line {error.at}, column {error.column}:
-          {/if}{error.message}
+          {error.at >= 1 ? `Line ${error.at}, column ${error.column}: ` : ''}{error.message}
           {#if error.mend !== null && error.mend !== undefined}
             <button class="underline underline-offset-3" onclick={() => editor?.apply(error)}>
               {error.mend === '' ? 'Take it out' : `Write ${error.mend}`}

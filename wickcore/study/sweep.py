@@ -1,0 +1,193 @@
+"""One or two dials turned over their ranges: where a rule holds up, and where it only peaks."""
+
+import itertools
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from wickcore.bars.bars import Bools, Floats, Ints
+from wickcore.language.rule import CheckedRule
+from wickcore.scan.evaluate import Evaluator, Limits
+from wickcore.scan.scan import hit_truth
+from wickcore.study import returns
+from wickcore.study.follow import StudySettings, span_between, validate
+from wickcore.study.intervals import Span, day_block_interval
+from wickcore.study.sample import SMALL_GROUP, known
+from wickcore.study.tries import laid_out, luck
+from wickcore.study.verdict import percent
+
+DRAWS, MOST_CELLS, MOST_STEPS, REPS = 500, 400, 100, 500
+HOLDS = 0.5  # the share of a setting's excess that each of its neighbours must keep
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """One setting. excess: mean, with its interval. floor: the lowest excess among it and its neighbours, None where one of them has fewer
+    than twenty hits. holds: its excess is above zero and each neighbour keeps at least half of it."""
+
+    values: tuple[float, ...]
+    count: int
+    days: int
+    win_rate: float | None
+    mean: float | None
+    excess: float | None
+    low: float | None
+    high: float | None
+    floor: float | None = None
+    holds: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Sweep:
+    """cells: in the order of the first dial, then the second. peak: number of the highest excess with twenty hits or more; plateau: of the
+    highest floor; None where there is none. luck: chance that the best of so many settings without an edge would look as good."""
+
+    dials: tuple[str, ...]
+    values: tuple[tuple[float, ...], ...]
+    bars: int
+    cells: tuple[Cell, ...]
+    peak: int | None
+    plateau: int | None
+    luck: float | None
+
+
+def steps_of(low: float, high: float, step: float) -> tuple[float, ...]:
+    """The settings from low to high. Raises ValueError for a range without steps, or with more than a hundred."""
+    if not (np.isfinite([low, high, step]).all() and step > 0 and high >= low):
+        raise ValueError("A range goes from a lower to a higher number by steps above zero.")
+    count = int(np.floor((high - low) / step + 1e-9)) + 1
+    if count > MOST_STEPS:
+        raise ValueError(f"That is {count:,} steps of one dial; at most {MOST_STEPS} can be tried. Take a wider step.")
+    return tuple(float(f"{low + i * step:.10g}") for i in range(count))
+
+
+def sweep(
+    evaluator: Evaluator,
+    make: Callable[[dict[str, float]], CheckedRule],
+    grid: Mapping[str, Sequence[float]],
+    settings: StudySettings,
+    horizon: int,
+    members: Bools | None = None,
+    limits: Limits | None = None,
+    progress: Callable[[str, float], None] = lambda stage, share: None,
+) -> tuple[Sweep, list[tuple[Ints, Floats]]]:
+    """Measures every setting at one horizon; with the sweep, each cell's daily excess (sessions and values).
+
+    make: the rule with the given dials. grid: one or two dials with their values. Forward returns and the baseline are computed once:
+    they do not depend on the rule; the lines that do not use a dial are computed once by the evaluator. Raises ValueError for a grid
+    that is none, Stopped when `limits` say so.
+    """
+    names, axes = tuple(grid), tuple(tuple(values) for values in grid.values())
+    if not 1 <= len(names) <= 2 or any(not axis for axis in axes):
+        raise ValueError("A sweep turns one dial or two, each over at least one value.")
+    total = int(np.prod([len(axis) for axis in axes]))
+    if total > MOST_CELLS:
+        raise ValueError(f"That is {total:,} settings; at most {MOST_CELLS} can be tried at once. Take wider steps.")
+    settings = replace(settings, horizons=(horizon,), draws=min(settings.draws, DRAWS))
+    validate(settings)
+    market = evaluator.market
+    bars = market.bars
+    as_of = bars.last_day if settings.as_of is None else settings.as_of
+    span = span_between(bars, settings, as_of)
+    cells, series = [], []
+    ahead: _Ahead | None = None
+    for i, values in enumerate(itertools.product(*axes)):
+        progress(f"Setting {i + 1} of {total}", i / total)
+        if limits is not None:
+            limits.check()
+        rule = make(dict(zip(names, values, strict=True)))
+        if ahead is None:
+            ahead = _Ahead(evaluator, rule, settings, horizon, as_of, members)
+        cell, daily = ahead.cell(values, hit_truth(evaluator, rule, members, limits), span)
+        cells.append(cell)
+        series.append(daily)
+    progress("Judging the best of them", 1.0)
+    cells = _neighbours(cells, tuple(len(axis) for axis in axes))
+    judged = luck([laid_out(one, span) for one in series], horizon, settings.seed, REPS)
+    enough = [i for i, c in enumerate(cells) if c.excess is not None and c.count >= SMALL_GROUP]
+    peak = max(enough, key=lambda i: cells[i].excess or 0.0, default=None)
+    level = [i for i in enough if cells[i].floor is not None]
+    plateau = max(level, key=lambda i: cells[i].floor or 0.0, default=None)
+    return Sweep(names, axes, horizon, tuple(cells), peak, plateau, judged.p), series
+
+
+class _Ahead:
+    """The return from every step, and every session's baseline, at one horizon: the same for all settings."""
+
+    def __init__(
+        self, evaluator: Evaluator, rule: CheckedRule, settings: StudySettings, horizon: int, as_of: int, members: Bools | None
+    ) -> None:
+        market = evaluator.market
+        self.bars, self.settings, self.horizon = market.bars, settings, horizon
+        self.steps = returns.Steps.of(market, rule.frame, as_of)
+        at = self.steps.positions
+        entry = returns.SAME_OPEN if rule.decide == "open" else returns.ENTRIES[settings.entry]
+        belongs = np.ones(len(at), np.bool_) if members is None else members[at]
+        cost = 2 * (settings.cost + settings.slippage)
+        self.returns, _, self.base = returns.follow(
+            market, self.steps, as_of, np.arange(len(at)), belongs, horizon, entry, 1 if rule.side == "long" else -1, cost
+        )
+
+    def cell(self, values: tuple[float, ...], hits: Bools, span: Span) -> tuple[Cell, tuple[Ints, Floats]]:
+        at, bars = self.steps.positions, self.bars
+        hits = hits if len(at) == len(bars) else hits[at]
+        where = np.flatnonzero(returns.choose_hits(hits, self.steps.offsets, self.settings.repeats, self.horizon))
+        session = bars.session[at[where]].astype(np.int64)
+        r = self.returns[where]
+        counted = ~np.isnan(r) & (session >= span[0]) & (session < span[0] + span[1])
+        r, session = r[counted], session[counted]
+        excess = r - self.base[session]
+        low, high = day_block_interval(excess, session, self.horizon, self.settings.seed + self.horizon, self.settings.draws, span)
+        days, place = np.unique(session, return_inverse=True)
+        made = Cell(
+            values, len(r), len(days), float(np.mean(r > 0)) if len(r) else None, float(np.mean(r)) if len(r) else None,
+            float(np.mean(excess)) if len(r) else None, known(low), known(high),
+        )  # fmt: skip
+        return made, (days, np.bincount(place, excess) / np.bincount(place) if len(r) else np.empty(0))
+
+
+def _neighbours(cells: list[Cell], shape: tuple[int, ...]) -> list[Cell]:
+    """Each cell with what those beside it say: one step along any dial, or along both."""
+    found = []
+    for i, cell in enumerate(cells):
+        place = np.unravel_index(i, shape)
+        beside = []
+        for step in itertools.product((-1, 0, 1), repeat=len(shape)):
+            there = tuple(int(p) + s for p, s in zip(place, step, strict=True))
+            if all(0 <= p < n for p, n in zip(there, shape, strict=True)):
+                beside.append(cells[int(np.ravel_multi_index(there, shape))])
+        excess = [c.excess for c in beside if c.excess is not None and c.count >= SMALL_GROUP]
+        whole = len(excess) == len(beside) and len(beside) > 1
+        own = cell.excess
+        holds = whole and own is not None and own > 0 and min(excess) >= HOLDS * own
+        found.append(replace(cell, floor=min(excess) if whole else None, holds=bool(holds)))
+    return found
+
+
+def sweep_verdict(found: Sweep) -> str:
+    """What a sweep shows, in words made from its figures; the plateau before the peak."""
+    total = len(found.cells)
+    tried = f"{total:,} settings tried at {found.bars} bar{'' if found.bars == 1 else 's'}"
+    if found.peak is None:
+        return f"{tried}; none of them has {SMALL_GROUP} hits: nothing to compare."
+    peak = found.cells[found.peak]
+    said = [f"{tried}."]
+    if found.plateau is not None and (found.cells[found.plateau].floor or 0.0) > 0:
+        level = found.cells[found.plateau]
+        said.append(
+            f"The widest ground is {_setting(found, level)}: {percent(level.excess or 0.0)} against the baseline, "
+            f"and no setting beside it brings less than {percent(level.floor or 0.0)}."
+        )
+    else:
+        said.append("No setting has neighbours that all beat the baseline: there is no plateau.")
+    if found.peak != found.plateau:
+        alone = "" if peak.holds else ", and it stands alone"
+        said.append(f"The highest peak is {_setting(found, peak)} with {percent(peak.excess or 0.0)}{alone}.")
+    if found.luck is not None:
+        said.append(f"The best of {total:,} settings without any edge would look as good with a chance of {found.luck:.0%}.")
+    return " ".join(said)
+
+
+def _setting(found: Sweep, cell: Cell) -> str:
+    return ", ".join(f"{name} {value:g}" for name, value in zip(found.dials, cell.values, strict=True))
