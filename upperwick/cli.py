@@ -100,6 +100,7 @@ def build_parser() -> argparse.ArgumentParser:
     demo.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")), help="with --serve")
     serve = command("serve", commands.serve, "Serve the application on this machine.")
     serve.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")))
+    command("worker", commands.worker, "Carry out studies in the background; `serve` starts one by itself.")
     return parser
 
 

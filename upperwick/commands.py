@@ -81,7 +81,7 @@ def study(given: Namespace) -> None:
     """Follow-through of a rule's hits."""
     rule = _checked(given.rule)
     engine, bars = _engine(given)
-    from upperwick.studies.services import as_dict
+    from upperwick.studies.shapes import as_dict
     from wickcore.study.follow import StudySettings
     from wickcore.study.follow import study as run
 
@@ -290,12 +290,25 @@ def serve(given: Namespace) -> None:
 
     from upperwick.accounts.services import DEMO_NAME, DEMO_PASSWORD
     from upperwick.market.load import evaluator
+    from upperwick.worker import supervised
 
     evaluator()
     threading.Thread(target=_fetch_ahead, daemon=True).start()
     print(f"\n  Upper Wick is at http://127.0.0.1:{given.port}")
     print(f"  The demo account: {DEMO_NAME}, with the password {DEMO_PASSWORD}\n  Ctrl+C stops it.\n", flush=True)
-    uvicorn.run("upperwick.asgi:application", host="127.0.0.1", port=given.port, log_level="warning", lifespan="off")
+    with supervised():
+        uvicorn.run("upperwick.asgi:application", host="127.0.0.1", port=given.port, log_level="warning", lifespan="off")
+
+
+def worker(given: Namespace) -> None:
+    """Carries out studies until stopped; `serve` starts it by itself."""
+    _database()
+    from upperwick.worker import AlreadyRunning, work
+
+    try:
+        work()
+    except AlreadyRunning as error:
+        raise Bad(str(error)) from None
 
 
 # -- shared ----------------------------------------------------------------------------------------------------------

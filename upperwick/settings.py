@@ -38,6 +38,9 @@ INSTALLED_APPS = [
     "upperwick.bench",
     "upperwick.market",
     "upperwick.rules",
+    "upperwick.studies",
+    "django_tasks",
+    "django_tasks_db",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -81,3 +84,4 @@ CSRF_COOKIE_SAMESITE = "Lax"
 X_FRAME_OPTIONS = "DENY"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
 DATA_UPLOAD_MAX_NUMBER_FILES = 500
+TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}

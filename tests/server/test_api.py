@@ -1,7 +1,5 @@
 """The API: who may, whose it is, what it answers, and how it says no."""
 
-import time
-
 import pytest
 from django.contrib.auth import get_user_model
 from django.test import Client
@@ -134,10 +132,6 @@ def test_errors_of_a_rule_come_with_their_places(api: Api) -> None:
 )
 def test_bad_requests_get_a_sentence(api: Api, path: str, body: dict, words: str) -> None:
     answer = api.post(path, body)
-    if answer.status_code == 200:  # a study refuses inside its run
-        assert answer.json()["state"] == "failed"
-        assert words in answer.json()["detail"]
-        return
     assert 400 <= answer.status_code < 500
     assert words in answer.json()["detail"]
 
@@ -159,24 +153,6 @@ def test_explain_says_which_line_failed(api: Api) -> None:
     lines = api.post("/explain", {"text": "close > 1\nclose > 100000", "symbol": "HARBOUR", "day": "2024-06-28"}).json()
     assert [line["truth"] for line in lines] == [True, False]
     assert lines[1]["margin"] == pytest.approx(lines[1]["left_value"] - 100_000)
-
-
-def finished(api: Api, run: dict) -> dict:
-    for _ in range(200):
-        if run["state"] != "running":
-            return run
-        time.sleep(0.05)
-        run = api.get(f"/studies/{run['id']}").json()
-    raise AssertionError("the study never ended")
-
-
-def test_a_study_runs_and_ends(api: Api, other: Api) -> None:
-    run = finished(api, api.post("/studies", {"text": RULE, "horizons": [1, 5]}).json())
-    assert run["state"] == "done"
-    result = run["result"]
-    assert [h["bars"] for h in result["horizons"]] == [1, 5]
-    assert result["verdicts"]["5"]
-    assert other.get(f"/studies/{run['id']}").status_code == 404
 
 
 def test_an_unknown_address_is_a_problem_document(api: Api) -> None:
@@ -207,9 +183,3 @@ def test_rank_is_among_the_chosen_universe(api: Api) -> None:
 def test_events_are_those_of_the_calendar(api: Api) -> None:
     found = api.post("/scan", {"text": 'event("Hands at work") once in 30'}).json()
     assert found["hits_total"] == found["scanned"]
-
-
-def test_a_run_is_what_its_schema_says(api: Api) -> None:
-    from upperwick.studies.api import RunOut
-
-    RunOut.model_validate(finished(api, api.post("/studies", {"text": RULE, "horizons": [1, 5]}).json()))

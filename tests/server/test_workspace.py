@@ -1,7 +1,6 @@
 """Lists and combined universes, columns, charts of frames, facts, drawings, choices, and the library."""
 
 import io
-import time
 import zipfile
 
 import numpy as np
@@ -14,7 +13,6 @@ from upperwick.market.charts import rounded
 from upperwick.market.models import Report
 from upperwick.market.services import open_market
 from upperwick.rules.scans import ChartOut, ScanOut
-from upperwick.studies.api import PartsOut, StudyOut
 
 pytestmark = pytest.mark.django_db
 ALL = "close > 0"
@@ -76,21 +74,6 @@ def test_a_deleted_list_comes_back(api: Api) -> None:
     assert api.get("/lists").json() == []
     assert api.post(f"/lists/{made['id']}/restore").json()["name"] == "Gone"
     assert [found["name"] for found in api.get("/lists").json()] == ["Gone"]
-
-
-def test_a_study_over_a_list_says_whose_hindsight_it_is(api: Api) -> None:
-    api.post("/lists", {"name": "Few", "symbols": symbols(scan(api, ALL))[:4]})
-    run = api.post("/studies", {"text": "universe: Few\nclose crosses above sma(20)", "horizons": [5]}).json()
-    for _ in range(100):
-        if run["state"] != "running":
-            break
-        time.sleep(0.05)
-        run = api.get(f"/studies/{run['id']}").json()
-    assert run["state"] == "done", run
-    assert run["result"]["lists"] == ["Few"]
-
-
-# -- columns ---------------------------------------------------------------------------------------------------------
 
 
 def test_columns_are_any_expression_and_a_wrong_one_spoils_nothing(api: Api) -> None:
@@ -367,52 +350,3 @@ def test_a_shared_rule_is_read_and_copied_but_not_changed(api: Api, other: Api) 
     assert other.put(f"/rules/{rule['id']}", {"text": "close > 9"}).status_code == 404
     api.delete(f"/rules/{rule['id']}/share")
     assert other.get(f"/rules/shared/{token}").status_code == 404
-
-
-# -- studies taken apart ---------------------------------------------------------------------------------------------
-
-
-def waited(api: Api, run: dict, path: str) -> dict:
-    for _ in range(400):
-        if run["state"] != "running":
-            break
-        time.sleep(0.05)
-        run = api.get(f"{path}/{run['id']}").json()
-    assert run["state"] == "done", run
-    return run
-
-
-def test_a_study_is_taken_apart_at_a_horizon(api: Api, other: Api) -> None:
-    text = "universe: Harbour 500\nclose crosses above sma(20)\nvolume > 1"
-    run = waited(api, api.post("/studies", {"text": text, "horizons": [5, 20]}).json(), "/studies")
-    StudyOut.model_validate(run["result"])
-    assert other.post(f"/studies/{run['id']}/parts?horizon=5").status_code == 404
-    assert api.post(f"/studies/{run['id']}/parts?horizon=7").status_code == 422
-    parts = waited(api, api.post(f"/studies/{run['id']}/parts?horizon=5").json(), "/studies/parts")["result"]
-    PartsOut.model_validate(parts)
-    count = run["result"]["horizons"][0]["count"]
-    for kind in ("year", "month", "weekday", "sector", "size", "market", "crowd"):
-        assert sum(g["count"] for g in parts["breakdowns"][kind]) == count
-    assert sum(n["times"] for n in parts["names"]) == count
-    assert sum(d["count"] for d in parts["days"]) == run["result"]["hits"]
-    assert [p["offset"] for p in parts["path"]] == list(range(-20, 61))
-    assert [w["number"] for w in parts["worth"]] == [2, 3]
-    assert parts["worth"][1]["more"] >= 0
-    assert 0 < len(parts["scatter"]) <= 2_000
-    stop = api.get(f"/studies/{run['id']}/stop?horizon=5&stop=0.04").json()
-    assert stop["count"] == count
-    assert 0 < stop["stopped"] < 1
-    assert api.get(f"/studies/{run['id']}/stop?horizon=5&stop=0").status_code == 422
-    assert other.get(f"/studies/{run['id']}/stop?horizon=5&stop=0.04").status_code == 404
-
-
-def test_a_study_among_todays_members_counts_no_delisted_name(api: Api) -> None:
-    text = "universe: Harbour 500\nclose crosses above sma(20)"
-    then, today = (
-        waited(api, api.post("/studies", {"text": text, "horizons": [5], "survivors": only}).json(), "/studies")["result"]
-        for only in (False, True)
-    )
-    assert then["horizons"][0]["delisted"] > 0
-    assert today["horizons"][0]["delisted"] == 0
-    belong = set(symbols(scan(api, f"universe: Harbour 500\n{ALL}")))
-    assert {e["symbol"] for e in today["events"]} <= belong

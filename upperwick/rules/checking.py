@@ -16,7 +16,8 @@ from wickcore.scan.evaluate import Evaluator
 
 @dataclass(frozen=True)
 class Asked:
-    """names: the rule's own, for columns over them. universe: as written. lists: the owner's lists in it, which know nothing of dates.
+    """names: the rule's own, for columns over them. universe: as written; key: as the core calls it.
+    lists: the owner's lists in it, which know nothing of dates.
     members: by bar, None for all."""
 
     rule: CheckedRule
@@ -25,15 +26,29 @@ class Asked:
     members: Bools | None
     universe: str | None
     lists: list[str] = field(default_factory=list)
+    parts: dict[str, str] = field(default_factory=dict)
+    key: str = ""
+
+    def with_dials(self, dials: dict[str, float]) -> CheckedRule:
+        """The same rule with dials turned. Raises RuleError for one out of its range."""
+        return check_named(self.rule.text, self.parts, dials, self.key)[0]
 
 
-def asked(owner: Any, text: str, dials: dict[str, float] | None = None, universe: str | None = None) -> Asked:
-    """Checks a rule for its owner. universe: one chosen instead of the rule's own. Raises RuleError and Refused."""
+def asked(
+    owner: Any,
+    text: str,
+    dials: dict[str, float] | None = None,
+    universe: str | None = None,
+    parts: dict[str, str] | None = None,
+) -> Asked:
+    """Checks a rule for its owner. universe: one chosen instead of the rule's own. parts: instead of the owner's. Raises RuleError and
+    Refused."""
     engine = open_market()
     wanted = universe or header_in(text, "universe")
     key, lists = universe_key(owner, engine.market, wanted)
-    rule, names = check_named(text, parts_for(owner, text), dials, key)
-    return Asked(rule, names, engine, members_of(engine.market, key), wanted or None, lists)
+    parts = parts_for(owner, text) if parts is None else parts
+    rule, names = check_named(text, parts, dials, key)
+    return Asked(rule, names, engine, members_of(engine.market, key), wanted or None, lists, parts, key)
 
 
 def names_of(owner: Any, text: str) -> RuleNames:

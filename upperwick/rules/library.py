@@ -13,11 +13,10 @@ from django.db import transaction
 from upperwick.problems import Refused
 from upperwick.rules.models import Rule
 from upperwick.rules.naming import header_in, name_in
-from upperwick.rules.services import create, parts_of, rules_of
+from upperwick.rules.services import create, parts_of, rules_of, used_parts
 from wickcore.language.parser import MAX_CHARACTERS
 
 MOST_FILES, MOST_BYTES = 500, 2_000_000
-_USE = re.compile(r'^\s*use "([^"]+)"', re.MULTILINE)
 
 
 def file(rule: Rule, folder: str | None, tags: Sequence[str] | None) -> Rule:
@@ -123,18 +122,6 @@ def _by_link(token: str) -> Rule:
     return rule
 
 
-def _used(rule: Rule) -> dict[str, str]:
-    """The texts of the rules it uses, directly or through others; nothing else of the owner's is shown."""
-    parts, found = parts_of(rule.owner), {}  # type: dict[str, str], dict[str, str]
-    waiting = _USE.findall(rule.text)
-    while waiting:
-        name = waiting.pop()
-        if name in parts and name not in found and name != rule.name:
-            found[name] = parts[name]
-            waiting += _USE.findall(parts[name])
-    return found
-
-
 def shared(token: str) -> dict[str, Any]:
     """A rule given away by its link. Raises Refused (404)."""
     rule = _by_link(token)
@@ -143,7 +130,7 @@ def shared(token: str) -> dict[str, Any]:
         "about": header_in(rule.text, "about"),
         "owner": rule.owner.get_username(),
         "text": rule.text,
-        "parts": _used(rule),
+        "parts": used_parts(rule.owner, rule.text, rule.name),
     }
 
 
@@ -153,7 +140,7 @@ def copy_shared(owner: Any, token: str) -> tuple[Rule, list[str]]:
     its name is among those given back. Raises Refused."""
     rule = _by_link(token)
     own, kept = parts_of(owner), []
-    for name, text in _used(rule).items():
+    for name, text in used_parts(rule.owner, rule.text, rule.name).items():
         if name not in own:
             create(owner, text, name)
         elif own[name] != text:

@@ -16,6 +16,7 @@ from wickcore.language.problems import RuleError
 
 STARTERS = Path(__file__).parent / "starters"
 MOST_RULES = 2_000
+_USE = re.compile(r'^\s*use "([^"]+)"', re.MULTILINE)
 
 
 def rules_of(owner: Any) -> Any:
@@ -39,6 +40,18 @@ def parts_of(owner: Any) -> dict[str, str]:
 def parts_for(owner: Any, text: str) -> dict[str, str]:
     """The parts a text may `use`; none are looked up for one that uses nothing."""
     return parts_of(owner) if "use " in text else {}
+
+
+def used_parts(owner: Any, text: str, name: str = "") -> dict[str, str]:
+    """The texts of the rules a text uses, directly or through others; nothing else of the owner's. name: its own, which is no part."""
+    parts, found = parts_for(owner, text), {}  # type: dict[str, str], dict[str, str]
+    waiting = _USE.findall(text)
+    while waiting:
+        part = waiting.pop()
+        if part in parts and part not in found and part != name:
+            found[part] = parts[part]
+            waiting += _USE.findall(parts[part])
+    return found
 
 
 @transaction.atomic
@@ -87,6 +100,12 @@ def rename(rule: Rule, name: str) -> Rule:
         other.save()
         _add_version(other)
     return rule
+
+
+def version_of(rule: Rule, text: str) -> int | None:
+    """The number of the latest saved version that reads so, None for a text that is not saved."""
+    found = rule.versions.filter(text=text).last()
+    return found.number if found else None
 
 
 def duplicate(rule: Rule) -> Rule:

@@ -1,242 +1,149 @@
 """Routes of follow-through studies."""
 
-from typing import Literal
+import json
+from typing import Any
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
-from ninja import Router, Schema
-from pydantic import Field
+from django.http import HttpRequest, HttpResponse
+from ninja import Router
 
-from upperwick.studies import services
-from wickcore.language.parser import MAX_CHARACTERS
-from wickcore.study.follow import HORIZONS, MAX_HORIZON
+from upperwick.rules import services as rules
+from upperwick.studies import runs, services, tries
+from upperwick.studies.models import StudyRun
+from upperwick.studies.schemas import (
+    AnyRunOut,
+    CompareIn,
+    CompareRunOut,
+    PartsRunOut,
+    RunOut,
+    SealOut,
+    StudyIn,
+    SweepIn,
+    SweepRunOut,
+    TradeOut,
+    TriesOut,
+)
 
 router = Router(tags=["studies"])
 
 
-class StudyIn(Schema):
-    """survivors: measured over those who belong on the as-of day only, as if nobody else had ever been there: to see the bias."""
-
-    text: str = Field(max_length=MAX_CHARACTERS + 1)
-    as_of: str | None = None
-    universe: str | None = None
-    dials: dict[str, float] = {}
-    horizons: list[int] = Field(list(HORIZONS), min_length=1, max_length=12)
-    entry: Literal["next-open", "signal-close"] = "next-open"
-    repeats: Literal["fresh", "every", "apart"] = "fresh"
-    cost: float = Field(0.001, ge=0, le=0.1)
-    survivors: bool = False
+SHOWN = ("as_of", "first", "last", "universe", "dials", "horizons", "entry", "repeats", "cost", "slippage", "survivors", "unsealed")
 
 
-class Histogram(Schema):
-    edges: list[float]
-    counts: list[float]
+def _told(run: StudyRun) -> dict[str, Any]:
+    """A run without its answer, as its schema says."""
+    question = run.question.get("study", run.question.get("second", run.question))
+    names = (
+        "id",
+        "kind",
+        "state",
+        "stage",
+        "share",
+        "detail",
+        "rule_id",
+        "name",
+        "version",
+        "data_version",
+        "seed",
+        "seconds",
+        "headline",
+    )
+    return {
+        **{name: getattr(run, name) for name in names},
+        "asked": run.asked.isoformat(),
+        "settings": {name: question[name] for name in SHOWN},
+    }
 
 
-class SpreadOut(Schema):
-    mean: float | None
-    p5: float | None
-    p25: float | None
-    p50: float | None
-    p75: float | None
-    p95: float | None
-
-
-class HorizonOut(Schema):
-    bars: int = Field(ge=1, le=MAX_HORIZON)
-    count: int
-    pending: int
-    delisted: int
-    instruments: int
-    days: int
-    small_sample: bool
-    win_rate: float | None
-    win_rate_low: float | None
-    win_rate_high: float | None
-    mean: float | None
-    median: float | None
-    stdev: float | None
-    average_win: float | None
-    average_loss: float | None
-    payoff: float | None
-    profit_factor: float | None
-    expectancy: float | None
-    spread: SpreadOut
-    best: float | None
-    best_symbol: str | None
-    worst: float | None
-    worst_symbol: str | None
-    favourable: SpreadOut
-    adverse: SpreadOut
-    baseline: float | None
-    excess: float | None
-    excess_low: float | None
-    excess_high: float | None
-    histogram: Histogram
-
-
-class EventOut(Schema):
-    symbol: str
-    day: str
-    entry_day: str | None
-    entry: float | None
-    returns: dict[str, float | None]
-
-
-class StudyOut(Schema):
-    """lists: the account's lists in the universe, chosen with hindsight."""
-
-    hits: int
-    no_entry: int
-    entry: str
-    repeats: str
-    cost: float
-    horizons: list[HorizonOut]
-    verdicts: dict[str, str]
-    events: list[EventOut]
-    lists: list[str]
-
-
-class RunOut(Schema):
-    id: int
-    state: Literal["running", "done", "stopped", "failed"]
-    stage: str
-    share: float
-    detail: str
-    result: StudyOut | None
-
-
-class PartFigures(Schema):
-    count: int
-    days: int
-    win_rate: float | None
-    win_rate_low: float | None
-    win_rate_high: float | None
-    mean: float | None
-    median: float | None
-    excess: float | None
-    excess_low: float | None
-    excess_high: float | None
-
-
-class GroupOut(PartFigures):
-    """small: fewer than twenty hits, too few to be ranked."""
-
-    label: str
-    small: bool
-
-
-class PathPointOut(Schema):
-    offset: int
-    count: int
-    mean: float | None
-    median: float | None
-    low: float | None
-    high: float | None
-    baseline: float | None
-
-
-class NameOut(Schema):
-    symbol: str
-    times: int
-    small: bool
-    rates: list[float | None]
-    means: list[float | None]
-
-
-class DayOut(Schema):
-    day: str
-    count: int
-
-
-class WorthOut(Schema):
-    """without: the rule without the line. more: hits that adds. gain: excess the line brings. clutter: it removes hits and brings none."""
-
-    number: int
-    text: str
-    more: int
-    gain: float | None
-    clutter: bool
-    without: PartFigures | None
-
-
-class DotOut(Schema):
-    adverse: float
-    end: float
-
-
-class StopOut(Schema):
-    """As every position would have done, closed once it stood `stop` below its entry, filled at the stop itself."""
-
-    stop: float
-    count: int
-    stopped: float | None
-    win_rate: float | None
-    mean: float | None
-    median: float | None
-    excess: float | None
-    saved: int
-    lost: int
-
-
-class PartsOut(Schema):
-    """name_horizons: those of the rates and means of each name."""
-
-    horizon: int
-    breakdowns: dict[str, list[GroupOut]]
-    path: list[PathPointOut]
-    name_horizons: list[int]
-    names: list[NameOut]
-    days: list[DayOut]
-    scatter: list[DotOut]
-    worth: list[WorthOut]
-
-
-class PartsRunOut(Schema):
-    id: int
-    state: Literal["running", "done", "stopped", "failed"]
-    stage: str
-    share: float
-    detail: str
-    result: PartsOut | None
-
-
-def _run(run: services.Run) -> HttpResponse:
-    """The run as its schema says. Written as JSON straight away: checking each of twenty thousand events again would take longer than
-    the study."""
-    names = ("id", "state", "stage", "share", "detail", "result")
-    return JsonResponse({name: getattr(run, name) for name in names})
+def _run(run: StudyRun) -> HttpResponse:
+    """The run with its answer as it was kept: reading and checking each of twenty thousand events again would take longer than the
+    study."""
+    answer = runs.answer_of(run) or b"null"
+    body = json.dumps(_told(run), ensure_ascii=False).encode()[:-1] + b',"result":' + answer + b"}"
+    return HttpResponse(body, content_type="application/json")
 
 
 @router.post("", response=RunOut, operation_id="start_study")
-def start(request: HttpRequest, body: StudyIn):
-    """Measures a rule's follow-through over the history up to the as-of day."""
-    return _run(services.start(request.user, body.text, body.dict()))
+def start(request: HttpRequest, body: StudyIn, again: bool = False):
+    """Measures a rule's follow-through over the history up to the as-of day or the seal. again: even where the answer is kept."""
+    return _run(services.measure(request.user, body.dict(), again))
 
 
-@router.get("/{run_id}", response=RunOut, operation_id="study")
-def one(request: HttpRequest, run_id: int):
-    """How far the study is, and its figures once it is done."""
-    return _run(services.find(request.user.id, run_id))
+@router.get("", response=list[AnyRunOut], operation_id="studies")
+def kept(request: HttpRequest, rule_id: int | None = None):
+    """The latest runs, those of one rule where it is named."""
+    return [_told(run) for run in runs.kept(request.user, rule_id)]
 
 
-@router.delete("/{run_id}", response=RunOut, operation_id="stop_study")
-def stop(request: HttpRequest, run_id: int):
-    return _run(services.stop(request.user.id, run_id))
+@router.post("/compare", response=CompareRunOut, operation_id="start_comparison")
+def compare(request: HttpRequest, body: CompareIn):
+    """Two studies side by side."""
+    return _run(services.compare(request.user, body.first.dict(), body.second.dict(), body.horizon))
 
 
-@router.post("/{run_id}/parts", response=PartsRunOut, operation_id="start_parts")
-def start_parts(request: HttpRequest, run_id: int, horizon: int):
-    """Takes a finished study apart at one of its horizons."""
-    return _run(services.start_parts(request.user.id, run_id, horizon))
+@router.get("/compare/{run_id}", response=CompareRunOut, operation_id="comparison")
+def one_comparison(request: HttpRequest, run_id: int):
+    return _run(runs.find(request.user, run_id, "compare"))
+
+
+@router.post("/sweep", response=SweepRunOut, operation_id="start_sweep")
+def sweep(request: HttpRequest, body: SweepIn):
+    """One dial or two over their ranges."""
+    return _run(services.sweep(request.user, body.study.dict(), [d.dict() for d in body.dials], body.horizon))
+
+
+@router.get("/sweep/{run_id}", response=SweepRunOut, operation_id="sweep")
+def one_sweep(request: HttpRequest, run_id: int):
+    return _run(runs.find(request.user, run_id, "sweep"))
+
+
+@router.get("/tries", response=TriesOut, operation_id="tries")
+def tries_of(request: HttpRequest, rule_id: int, horizon: int):
+    """What a rule has tried, and how good the best of so many would look by luck."""
+    return tries.judged(rules.find(request.user, rule_id).id, horizon)
+
+
+@router.get("/seal/{rule_id}", response=SealOut, operation_id="seal")
+def seal(request: HttpRequest, rule_id: int):
+    return services.seal_of(request.user, rule_id)
+
+
+@router.post("/seal/{rule_id}", response=SealOut, operation_id="break_seal")
+def break_seal(request: HttpRequest, rule_id: int):
+    """Opens a rule's sealed days, once and for good."""
+    return services.break_seal(request.user, rule_id)
 
 
 @router.get("/parts/{run_id}", response=PartsRunOut, operation_id="parts")
 def parts_of_study(request: HttpRequest, run_id: int):
     """How far the taking apart is, and what it found once it is done."""
-    return _run(services.find(request.user.id, run_id))
+    return _run(runs.find(request.user, run_id, "parts"))
 
 
-@router.get("/{run_id}/stop", response=StopOut, operation_id="study_with_stop")
-def with_a_stop(request: HttpRequest, run_id: int, horizon: int, stop: float):
-    """What a stop would have made of the study at one horizon."""
-    return services.stopped_at(request.user.id, run_id, horizon, stop)
+@router.get("/{run_id}", response=RunOut, operation_id="study")
+def one(request: HttpRequest, run_id: int):
+    """How far the study is, and its figures once it is done."""
+    return _run(runs.find(request.user, run_id, "study"))
+
+
+@router.delete("/{run_id}", response=AnyRunOut, operation_id="stop_study")
+def stop(request: HttpRequest, run_id: int):
+    """Stops a run of any kind."""
+    return _told(runs.stop(request.user, run_id))
+
+
+@router.post("/{run_id}/again", response=AnyRunOut, operation_id="study_again")
+def again(request: HttpRequest, run_id: int):
+    """The same question once more: after an interruption, or over data that has changed."""
+    return _told(runs.again(request.user, run_id))
+
+
+@router.post("/{run_id}/parts", response=PartsRunOut, operation_id="start_parts")
+def start_parts(request: HttpRequest, run_id: int, horizon: int):
+    """Takes a finished study apart at one of its horizons."""
+    return _run(services.take_apart(request.user, run_id, horizon))
+
+
+@router.get("/{run_id}/trade", response=TradeOut, operation_id="trade")
+def one_trade(request: HttpRequest, run_id: int, symbol: str, day: str, horizon: int):
+    """One hit of a study as it was traded."""
+    return services.one_trade(request.user, run_id, symbol, day, horizon)

@@ -10,10 +10,12 @@ from wickcore.scan.evaluate import Limits
 from wickcore.study.breakdowns import breakdowns, by_instrument, hits_a_day
 from wickcore.study.follow import Study
 from wickcore.study.path import path
-from wickcore.study.sample import Sample
+from wickcore.study.sample import HorizonFigures, Sample
+from wickcore.study.stops import with_stop
 from wickcore.study.worth import line_worth
 
 MOST_DOTS = 2_000
+STOPS = tuple(i / 200 for i in range(1, 81))  # half a percent to forty, a step of the what-if line
 SHOWN = ("count", "days", "win_rate", "win_rate_low", "win_rate_high", "mean", "median", "excess", "excess_low", "excess_high")
 
 
@@ -33,10 +35,11 @@ def taken_apart(found: Asked, made: Study, horizon: int, limits: Limits, tell: C
         tell(stage, 0.5 + share / 2)
 
     worth = line_worth(engine, rule, made, horizon, found.members, limits, worth_tell)
+    cost = 2 * (made.settings.cost + made.settings.slippage)
     return {
         "horizon": horizon,
         "breakdowns": {
-            kind: [{"label": g.label, "small": g.small, **{key: getattr(g.figures, key) for key in SHOWN}} for g in rows]
+            kind: [{"label": g.label, "small": g.small, **shown(g.figures)} for g in rows]
             for kind, rows in groups.items()
         },
         "path": [asdict(point) for point in points],
@@ -46,6 +49,7 @@ def taken_apart(found: Asked, made: Study, horizon: int, limits: Limits, tell: C
         ],
         "days": [{"day": iso(day), "count": count} for day, count in hits_a_day(engine, made)],
         "scatter": _scatter(made.samples[horizon]),
+        "stops": [asdict(with_stop(made.samples[horizon], stop, cost)) for stop in STOPS],
         "worth": [
             {
                 "number": w.line.number,
@@ -53,11 +57,16 @@ def taken_apart(found: Asked, made: Study, horizon: int, limits: Limits, tell: C
                 "more": w.more,
                 "gain": w.gain,
                 "clutter": w.clutter,
-                "without": {key: getattr(w.without, key) for key in SHOWN} if w.without else None,
+                "without": shown(w.without) if w.without else None,
             }
             for w in worth
         ],
     }
+
+
+def shown(figures: HorizonFigures) -> dict[str, Any]:
+    """The figures of a part that its table shows."""
+    return {key: getattr(figures, key) for key in SHOWN}
 
 
 def _scatter(sample: Sample) -> list[dict[str, float]]:

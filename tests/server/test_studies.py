@@ -1,0 +1,297 @@
+"""Studies as they are asked for: kept, repeated, sealed, counted as tries, compared, swept, carried out by a worker."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.contrib.auth import get_user_model
+from django.utils import timezone
+
+from tests.server.conftest import Api
+from upperwick.studies import runs
+from upperwick.studies.models import StudyRun, Try
+from upperwick.studies.schemas import CompareRunOut, PartsRunOut, RunOut, SweepRunOut
+
+pytestmark = pytest.mark.django_db
+RULE = "universe: Harbour 500\nclose crosses above sma(20)\nvolume > 1"
+DIAL = "universe: Harbour 500\ndial reach = 20 from 5 to 60 step 5\nclose crosses above sma(close, reach)"
+
+
+def measured(api: Api, text: str = RULE, **more: Any) -> dict:
+    answer = api.post("/studies", {"text": text, "horizons": [5, 20], **more})
+    assert answer.status_code == 200, answer.content
+    run = answer.json()
+    assert run["state"] == "done", run
+    return run
+
+
+def kept_rule(api: Api, text: str = RULE) -> int:
+    return api.post("/rules", {"text": text}).json()["id"]
+
+
+def test_a_study_is_kept_with_all_that_its_answer_depends_on(api: Api, other: Api) -> None:
+    rule = kept_rule(api)
+    run = measured(api, api.get(f"/rules/{rule}").json()["text"], rule_id=rule, seed=7)
+    RunOut.model_validate(run)
+    assert (run["rule_id"], run["version"], run["seed"]) == (rule, 1, 7)
+    assert run["seconds"] > 0
+    assert run["settings"]["as_of"] == "2024-06-28"
+    assert run["result"]["horizons"][0]["bars"] == 5
+    assert run["headline"] == run["result"]["verdicts"]["5"]
+    assert other.get(f"/studies/{run['id']}").status_code == 404
+    assert other.get("/studies").json() == []
+    assert [r["id"] for r in api.get(f"/studies?rule_id={rule}").json()] == [run["id"]]
+    # A text that is no saved version says so.
+    assert measured(api, RULE + "\nclose > 3", rule_id=rule)["version"] is None
+
+
+def test_the_same_question_is_answered_from_what_is_kept_and_again_with_the_same_bytes(api: Api) -> None:
+    first = measured(api)
+    assert measured(api)["id"] == first["id"]
+    again = api.post("/studies?again=true", {"text": RULE, "horizons": [20, 5]}).json()
+    assert again["id"] != first["id"]
+    a, b = (bytes(StudyRun.objects.get(id=i).answer) for i in (first["id"], again["id"]))
+    assert a == b
+    assert measured(api, seed=2)["result"]["horizons"][0]["excess_low"] != first["result"]["horizons"][0]["excess_low"]
+
+
+def test_a_study_ends_at_the_seal_until_it_is_broken(api: Api, other: Api) -> None:
+    rule = kept_rule(api)
+    seal = api.get(f"/studies/seal/{rule}").json()
+    assert seal["broken"] is None
+    sealed = measured(api, rule_id=rule)["result"]
+    assert sealed["sealed_from"] == seal["sealed_from"]
+    assert max(e["day"] for e in sealed["events"]) < seal["sealed_from"]
+    assert all(e["entry_day"] is None or e["entry_day"] < seal["sealed_from"] for e in sealed["events"])
+    assert sealed["horizons"][0]["pending"] > 0  # what lies beyond is not looked at
+    assert other.post(f"/studies/seal/{rule}").status_code == 404
+    broken = api.post(f"/studies/seal/{rule}").json()
+    assert (broken["broken"], broken["version"]) == (timezone.now().date().isoformat(), 1)
+    api.put(f"/rules/{rule}", {"text": RULE + "\nclose > 4"})
+    assert api.post(f"/studies/seal/{rule}").json() == broken  # once, for the version of that day
+    whole = measured(api, rule_id=rule)["result"]
+    assert max(e["day"] for e in whole["events"]) >= seal["sealed_from"]
+    assert whole["before"] == sealed["horizons"]
+    assert whole["after"][0]["count"] > 0
+    # What was pending at the seal is counted in the whole, and in neither part twice.
+    parts = whole["before"][0]["count"] + whole["after"][0]["count"]
+    assert parts < whole["horizons"][0]["count"] <= parts + sealed["horizons"][0]["pending"]
+    # Another rule's days stay sealed.
+    assert measured(api)["result"]["before"] is None
+
+
+def test_an_evening_before_the_seal_needs_none(api: Api) -> None:
+    assert measured(api, as_of="2015-06-30")["result"]["sealed_from"] is None
+
+
+def test_every_setting_counts_as_a_try_once(api: Api, other: Api) -> None:
+    rule = kept_rule(api)
+    measured(api, rule_id=rule)
+    measured(api, RULE.replace("volume > 1", "# only a note\nvolume > 1"), rule_id=rule)
+    measured(api, rule_id=rule, cost=0.002)
+    measured(api, rule_id=rule, survivors=True)
+    assert api.get(f"/studies/tries?rule_id={rule}&horizon=5").json()["tried"] == 1
+    measured(api, RULE.replace("20", "30"), rule_id=rule)
+    measured(api, rule_id=rule, entry="signal-close")
+    found = api.get(f"/studies/tries?rule_id={rule}&horizon=5").json()
+    assert (found["tried"], found["judged"], len(found["rows"])) == (3, 3, 3)
+    assert 0 <= found["p"] <= 1
+    assert found["best"]["daily"] == max(r["daily"] for r in found["rows"])
+    assert other.get(f"/studies/tries?rule_id={rule}&horizon=5").status_code == 404
+
+
+def test_a_study_is_taken_apart_at_a_horizon(api: Api, other: Api) -> None:
+    run = measured(api)
+    assert other.post(f"/studies/{run['id']}/parts?horizon=5").status_code == 404
+    assert api.post(f"/studies/{run['id']}/parts?horizon=7").status_code == 422
+    asked = api.post(f"/studies/{run['id']}/parts?horizon=5").json()
+    PartsRunOut.model_validate(asked)
+    parts = asked["result"]
+    count = run["result"]["horizons"][0]["count"]
+    for kind in ("year", "month", "weekday", "sector", "size", "market", "crowd"):
+        assert sum(g["count"] for g in parts["breakdowns"][kind]) == count
+    assert sum(n["times"] for n in parts["names"]) == count
+    assert sum(d["count"] for d in parts["days"]) == run["result"]["hits"]
+    assert [p["offset"] for p in parts["path"]] == list(range(-20, 61))
+    assert [w["number"] for w in parts["worth"]] == [2, 3]
+    assert parts["worth"][1]["more"] >= 0
+    assert 0 < len(parts["scatter"]) <= 2_000
+    assert {s["count"] for s in parts["stops"]} == {count}
+    shares = [s["stopped"] for s in parts["stops"]]
+    assert shares == sorted(shares, reverse=True)
+    assert shares[0] > 0.5
+
+
+def test_a_study_among_todays_members_counts_no_delisted_name(api: Api) -> None:
+    then, today = (measured(api, as_of="2016-01-04", survivors=only)["result"] for only in (False, True))
+    assert today["horizons"][0]["delisted"] == 0
+    assert {e["symbol"] for e in today["events"]} < {e["symbol"] for e in then["events"]}
+
+
+def test_a_study_over_a_list_says_whose_hindsight_it_is(api: Api) -> None:
+    hits = api.post("/scan", {"text": "close > 0"}).json()["hits"]
+    api.post("/lists", {"name": "Few", "symbols": [h["symbol"] for h in hits[:4]]})
+    assert measured(api, "universe: Few\nclose crosses above sma(20)")["result"]["lists"] == ["Few"]
+
+
+def test_one_hit_as_it_was_traded(api: Api, other: Api) -> None:
+    run = measured(api)
+    event = next(e for e in run["result"]["events"] if e["returns"]["5"] is not None)
+    address = f"/studies/{run['id']}/trade?symbol={event['symbol']}&day={event['day']}&horizon="
+    trade = api.get(address + "5").json()
+    assert (trade["entry_day"], trade["entry"]) == (event["entry_day"], event["entry"])
+    assert trade["value"] == pytest.approx(event["returns"]["5"])
+    assert trade["exit_day"] > trade["entry_day"]
+    assert trade["adverse"] <= 0 <= trade["favourable"]
+    assert api.get(address + "6").status_code == 422
+    assert api.get(address.replace(event["day"], "1999-01-01") + "5").status_code == 404
+    assert other.get(address + "5").status_code == 404
+
+
+def test_two_settings_side_by_side(api: Api) -> None:
+    base = {"text": RULE, "horizons": [5, 20]}
+    changed = {**base, "text": RULE + "\nrel_volume(20) > 1"}
+    run = api.post("/studies/compare", {"first": base, "second": changed, "horizon": 5}).json()
+    CompareRunOut.model_validate(run)
+    assert run["state"] == "done", run
+    found = run["result"]
+    assert found["only_second"] == 0  # a line can only remove
+    assert found["both"] == found["second"]["hits"]
+    assert found["both"] + found["only_first"] == found["first"]["hits"]
+    assert len(found["events_first"]) == min(500, found["only_first"])
+    five = found["differences"][0]
+    assert five["excess"] == pytest.approx(found["second"]["horizons"][0]["excess"] - found["first"]["horizons"][0]["excess"])
+    assert five["low"] < five["excess"] < five["high"]
+    assert api.post("/studies/compare", {"first": base, "second": base, "horizon": 7}).status_code == 422
+
+
+def test_dials_are_turned_and_every_setting_is_counted(api: Api) -> None:
+    rule = kept_rule(api, DIAL)
+    body = {
+        "study": {"text": DIAL, "horizons": [5], "rule_id": rule},
+        "horizon": 5,
+        "dials": [{"name": "reach", "low": 10, "high": 20, "step": 5}],
+    }
+    run = api.post("/studies/sweep", body).json()
+    assert run["state"] == "done", run
+    SweepRunOut.model_validate(run)
+    cells = run["result"]["cells"]
+    assert [c["values"] for c in cells] == [[10], [15], [20]]
+    one = measured(api, DIAL, dials={"reach": 15})["result"]["horizons"][0]
+    assert (cells[1]["count"], cells[1]["excess"]) == (one["count"], pytest.approx(one["excess"]))
+    assert run["result"]["verdict"].startswith("3 settings tried at 5 bars.")
+    assert api.get(f"/studies/tries?rule_id={rule}&horizon=5").json()["tried"] == 3
+    for changed, words in (
+        ({"name": "depth"}, "no dial named depth"),
+        ({"step": 0}, "steps above zero"),
+        ({"high": 90}, "60"),
+    ):
+        answer = api.post("/studies/sweep", {**body, "dials": [{**body["dials"][0], **changed}]})
+        assert answer.status_code == 422
+        assert words in answer.json()["detail"]
+
+
+def test_a_large_run_waits_for_the_worker_is_stopped_and_replaced(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(runs, "SMALL_BARS", 0)
+    waiting = api.post("/studies", {"text": RULE, "horizons": [5]}).json()
+    assert (waiting["state"], waiting["result"]) == ("waiting", None)
+    assert api.post("/studies", {"text": RULE, "horizons": [5]}).json()["id"] == waiting["id"]
+    other_question = api.post("/studies", {"text": RULE, "horizons": [20]}).json()
+    assert api.get(f"/studies/{waiting['id']}").json()["state"] == "stopped"
+    assert api.delete(f"/studies/{other_question['id']}").json()["state"] == "stopped"
+    runs.carry_out(other_question["id"])  # the queue still names it
+    assert api.get(f"/studies/{other_question['id']}").json()["state"] == "stopped"
+    once_more = api.post(f"/studies/{other_question['id']}/again").json()
+    assert once_more["state"] == "waiting"
+    runs.carry_out(once_more["id"])
+    assert api.get(f"/studies/{once_more['id']}").json()["state"] == "done"
+
+
+def test_a_run_without_a_sign_of_life_was_interrupted(api: Api) -> None:
+    run = measured(api)
+    long_ago = timezone.now() - timezone.timedelta(minutes=5)
+    StudyRun.objects.filter(id=run["id"]).update(state="running", beat=long_ago)
+    found = api.get(f"/studies/{run['id']}").json()
+    assert found["state"] == "interrupted"
+    assert "can be run again" in found["detail"]
+    assert api.post(f"/studies/{run['id']}/again").json()["state"] == "done"
+
+
+def test_an_error_of_the_studys_own_is_a_sentence(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    def broken(*_: object) -> None:
+        raise ZeroDivisionError
+
+    monkeypatch.setitem(runs.WORK, "study", broken)
+    run = api.post("/studies", {"text": RULE, "horizons": [5]}).json()
+    assert (run["state"], run["detail"]) == ("failed", "The study met an error of its own; it is written in the server's log.")
+
+
+def test_tries_go_with_their_rule(api: Api) -> None:
+    rule = kept_rule(api)
+    measured(api, rule_id=rule)
+    get_user_model().objects.all().delete()
+    assert not Try.objects.exists()
+    assert not StudyRun.objects.exists()
+
+
+SCRIPT = """
+import django; django.setup()
+from django.contrib.auth import get_user_model
+from upperwick.market.store import save_tables, save_demo
+from upperwick.studies import runs, services
+from wickcore.demo.market import make_market
+import sys
+runs.SMALL_BARS = 0
+user, new = get_user_model().objects.get_or_create(username="ada")
+body = dict(as_of=None, dials={}, universe=None, first=None, last=None, horizons=[5], entry="next-open", repeats="every",
+            cost=0.001, slippage=0.0, seed=1, survivors=False, rule_id=None, text=sys.argv[1])
+print(services.measure(user, body).id if sys.argv[2] == "ask" else runs.find(user, int(sys.argv[3])).state)
+"""
+
+
+def test_a_worker_answers_and_one_that_is_killed_leaves_an_interrupted_run(tmp_path: Path) -> None:
+    env = {**os.environ, "UPPERWICK_DATA": str(tmp_path), "DJANGO_SETTINGS_MODULE": "upperwick.settings"}
+    run_python = [sys.executable, "-c"]
+    made = "import django; django.setup(); from upperwick.market.store import save_demo; from wickcore.demo.market import make_market; "
+    subprocess.run([sys.executable, "-m", "django", "migrate", "-v", "0"], env=env, check=True, timeout=60)
+    subprocess.run([*run_python, made + "save_demo(make_market(listed=12, delisted=2))"], env=env, check=True, timeout=120)
+
+    def call(text: str, *what: str) -> str:
+        done = subprocess.run([*run_python, SCRIPT, text, *what], env=env, check=True, capture_output=True, text=True, timeout=60)
+        return done.stdout.strip()
+
+    def worker() -> "subprocess.Popen[bytes]":
+        return subprocess.Popen([sys.executable, "-m", "upperwick.cli", "worker"], env=env)
+
+    def until(text: str, number: str, *states: str) -> str:
+        for _ in range(60):
+            state = call(text, "state", number)
+            if state in states:
+                return state
+            time.sleep(0.3)
+        raise AssertionError(f"{number} stayed {state}")
+
+    quick, endless = "close > sma(20)", "\n".join(f"corr(close, volume, {n}) > 0" for n in range(300, 420))
+    first = worker()
+    try:
+        number = call(quick, "ask")
+        assert until(quick, number, "done") == "done"
+        second = subprocess.run(
+            [sys.executable, "-m", "upperwick.cli", "worker"], env=env, capture_output=True, text=True, timeout=60
+        )
+        assert second.returncode == 2
+        assert "already" in second.stderr
+        number = call(endless, "ask")
+        until(endless, number, "running")
+        first.send_signal(signal.SIGKILL)
+        first.wait(10)
+        first = worker()
+        assert until(endless, number, "interrupted") == "interrupted"
+    finally:
+        first.kill()
+        first.wait(10)

@@ -1,0 +1,92 @@
+"""What a study asks, as it is kept: all that its answer depends on besides the data."""
+
+import hashlib
+import json
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from upperwick.market.files import iso
+from upperwick.market.services import as_of_day, open_market
+from upperwick.problems import Refused
+from upperwick.rules.checking import Asked, asked
+from upperwick.rules.services import used_parts
+from upperwick.studies.models import SealBreak
+from wickcore.language.rule import CheckedRule
+from wickcore.study.follow import StudySettings
+from wickcore.study.seal import sealed_from
+from wickcore.study.worth import survivors_only
+
+Question = dict[str, Any]
+SETTINGS = ("entry", "repeats", "cost", "slippage", "seed", "survivors")
+
+
+def seal_day() -> int | None:
+    """The first sealed session of the stored market; None in one with too short a history to keep any back."""
+    return sealed_from(open_market().market.bars.sessions)
+
+
+def question_of(owner: Any, rule: Any, body: dict[str, Any]) -> Question:
+    """A study as asked, made whole: parts, evening, days and seal are written out. rule: whose text it is, None for one that is not kept.
+
+    Raises Refused for a day that means nothing.
+    """
+    market = open_market().market
+    as_of = as_of_day(market, body["as_of"])
+    seal = seal_day()
+    broken = rule is not None and SealBreak.objects.filter(rule=rule).exists()
+    return {
+        "text": body["text"],
+        "parts": used_parts(owner, body["text"], rule.name if rule else ""),
+        "dials": body["dials"],
+        "universe": body["universe"],
+        "as_of": iso(as_of),
+        "first": body["first"] and iso(day_of(body["first"])),
+        "last": body["last"] and iso(day_of(body["last"])),
+        "horizons": sorted(set(body["horizons"])),
+        "sealed_from": None if seal is None or as_of < seal else iso(seal),
+        "unsealed": broken,
+        **{name: body[name] for name in SETTINGS},
+    }
+
+
+def day_of(said: str) -> int:
+    """A date as days since 1970. Raises Refused."""
+    try:
+        return int(np.datetime64(said, "D").astype(int))
+    except ValueError:
+        raise Refused(f"`{said}` is not a date of the form 2024-06-28.") from None
+
+
+def ready(owner: Any, question: Question) -> tuple[Asked, StudySettings]:
+    """The question checked and set up: the rule over its members, and the settings, which end at the seal unless it is broken.
+
+    Raises RuleError and Refused.
+    """
+    found = asked(owner, question["text"], question["dials"], question["universe"], question["parts"])
+    market = found.engine.market
+    as_of = as_of_day(market, question["as_of"])
+    if question["survivors"]:
+        found = replace(found, members=survivors_only(found.engine, found.members, as_of))
+    if question["sealed_from"] and not question["unsealed"]:
+        as_of = int(market.bars.sessions[market.bars.session_on(day_of(question["sealed_from"]) - 1)])
+    settings = StudySettings(
+        horizons=tuple(question["horizons"]),
+        first=day_of(question["first"]) if question["first"] else None,
+        last=day_of(question["last"]) if question["last"] else None,
+        as_of=as_of,
+        **{name: question[name] for name in SETTINGS if name != "survivors"},
+    )
+    return found, settings
+
+
+def digest_of(*parts: Any) -> str:
+    """A short name of anything that JSON can hold."""
+    return hashlib.blake2b(json.dumps(parts, sort_keys=True).encode(), digest_size=16).hexdigest()
+
+
+def try_digest(rule: CheckedRule, universe: str, question: Question) -> str:
+    """What makes a setting another try: what decides and how it is entered, not its name, its comments or its cost."""
+    means = [sorted(line.op.key for line in rule.deciding), rule.frame, rule.side, rule.decide, universe]
+    return digest_of(means, question["entry"], question["repeats"], question["first"], question["last"], question["unsealed"])

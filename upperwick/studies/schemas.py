@@ -1,0 +1,345 @@
+"""What the API takes and gives of studies."""
+
+from datetime import datetime
+from typing import Any, Literal
+
+from ninja import Schema
+from pydantic import Field
+
+from wickcore.language.parser import MAX_CHARACTERS
+from wickcore.study.follow import HORIZONS, MAX_HORIZON
+
+
+class StudyIn(Schema):
+    """survivors: measured over those who belong on the as-of day only, as if nobody else had ever been there: to see the bias."""
+
+    text: str = Field(max_length=MAX_CHARACTERS + 1)
+    as_of: str | None = None
+    universe: str | None = None
+    dials: dict[str, float] = {}
+    horizons: list[int] = Field(list(HORIZONS), min_length=1, max_length=12)
+    entry: Literal["next-open", "signal-close"] = "next-open"
+    repeats: Literal["fresh", "every", "apart"] = "fresh"
+    cost: float = Field(0.001, ge=0, le=0.1)
+    survivors: bool = False
+    slippage: float = Field(0.0, ge=0, le=0.1)
+    first: str | None = None
+    last: str | None = None
+    seed: int = Field(1, ge=0, le=2**31 - 1)
+    rule_id: int | None = None
+
+
+class Histogram(Schema):
+    edges: list[float]
+    counts: list[float]
+
+
+class SpreadOut(Schema):
+    mean: float | None
+    p5: float | None
+    p25: float | None
+    p50: float | None
+    p75: float | None
+    p95: float | None
+
+
+class HorizonOut(Schema):
+    bars: int = Field(ge=1, le=MAX_HORIZON)
+    count: int
+    pending: int
+    delisted: int
+    instruments: int
+    days: int
+    small_sample: bool
+    win_rate: float | None
+    win_rate_low: float | None
+    win_rate_high: float | None
+    mean: float | None
+    median: float | None
+    stdev: float | None
+    average_win: float | None
+    average_loss: float | None
+    payoff: float | None
+    profit_factor: float | None
+    expectancy: float | None
+    spread: SpreadOut
+    best: float | None
+    best_symbol: str | None
+    worst: float | None
+    worst_symbol: str | None
+    favourable: SpreadOut
+    adverse: SpreadOut
+    baseline: float | None
+    excess: float | None
+    excess_low: float | None
+    excess_high: float | None
+    histogram: Histogram
+
+
+class EventOut(Schema):
+    symbol: str
+    day: str
+    entry_day: str | None
+    entry: float | None
+    returns: dict[str, float | None]
+
+
+class StudyOut(Schema):
+    """lists: the account's lists in the universe, chosen with hindsight. sealed_from: the day from which on nothing is measured while the
+    seal holds; before, after: once it is broken, the days up to it and those since, each alone."""
+
+    hits: int
+    no_entry: int
+    entry: str
+    repeats: str
+    cost: float
+    horizons: list[HorizonOut]
+    verdicts: dict[str, str]
+    events: list[EventOut]
+    lists: list[str]
+    sealed_from: str | None
+    before: list[HorizonOut] | None
+    after: list[HorizonOut] | None
+
+
+class AnyRunOut(Schema):
+    """A run without its answer. state: `interrupted` where the worker was ended in the middle. version: the saved version that reads as
+    what was measured. seconds: how long the answer took."""
+
+    id: int
+    kind: Literal["study", "parts", "compare", "sweep"]
+    state: Literal["waiting", "running", "done", "stopped", "failed", "interrupted"]
+    stage: str
+    share: float
+    detail: str
+    rule_id: int | None
+    name: str
+    version: int | None
+    data_version: str
+    seed: int
+    asked: datetime
+    seconds: float | None
+    headline: str
+    settings: dict[str, Any]
+
+
+class RunOut(AnyRunOut):
+    result: StudyOut | None
+
+
+class PartFigures(Schema):
+    count: int
+    days: int
+    win_rate: float | None
+    win_rate_low: float | None
+    win_rate_high: float | None
+    mean: float | None
+    median: float | None
+    excess: float | None
+    excess_low: float | None
+    excess_high: float | None
+
+
+class GroupOut(PartFigures):
+    """small: fewer than twenty hits, too few to be ranked."""
+
+    label: str
+    small: bool
+
+
+class PathPointOut(Schema):
+    offset: int
+    count: int
+    mean: float | None
+    median: float | None
+    low: float | None
+    high: float | None
+    baseline: float | None
+
+
+class NameOut(Schema):
+    symbol: str
+    times: int
+    small: bool
+    rates: list[float | None]
+    means: list[float | None]
+
+
+class DayOut(Schema):
+    day: str
+    count: int
+
+
+class WorthOut(Schema):
+    """without: the rule without the line. more: hits that adds. gain: excess the line brings. clutter: it removes hits and brings none."""
+
+    number: int
+    text: str
+    more: int
+    gain: float | None
+    clutter: bool
+    without: PartFigures | None
+
+
+class DotOut(Schema):
+    adverse: float
+    end: float
+
+
+class StopOut(Schema):
+    """As every position would have done, closed once it stood `stop` below its entry, filled at the stop itself."""
+
+    stop: float
+    count: int
+    stopped: float | None
+    win_rate: float | None
+    mean: float | None
+    median: float | None
+    excess: float | None
+    saved: int
+    lost: int
+
+
+class PartsOut(Schema):
+    """name_horizons: those of the rates and means of each name."""
+
+    horizon: int
+    breakdowns: dict[str, list[GroupOut]]
+    path: list[PathPointOut]
+    name_horizons: list[int]
+    names: list[NameOut]
+    days: list[DayOut]
+    scatter: list[DotOut]
+    stops: list[StopOut]
+    worth: list[WorthOut]
+
+
+class PartsRunOut(AnyRunOut):
+    result: PartsOut | None
+
+
+class DifferenceOut(Schema):
+    """excess: the second less the first."""
+
+    bars: int
+    excess: float | None
+    low: float | None
+    high: float | None
+
+
+class SideOut(Schema):
+    hits: int
+    horizons: list[HorizonOut]
+    verdicts: dict[str, str]
+
+
+class ComparisonOut(Schema):
+    """lost: figures of the hits only the first has, gained: of those only the second has, at the horizon."""
+
+    horizon: int
+    first: SideOut
+    second: SideOut
+    differences: list[DifferenceOut]
+    both: int
+    only_first: int
+    only_second: int
+    shared: PartFigures
+    lost: PartFigures
+    gained: PartFigures
+    events_first: list[EventOut]
+    events_second: list[EventOut]
+
+
+class CompareIn(Schema):
+    first: StudyIn
+    second: StudyIn
+    horizon: int = Field(ge=1, le=MAX_HORIZON)
+
+
+class CompareRunOut(AnyRunOut):
+    result: ComparisonOut | None
+
+
+class TurnIn(Schema):
+    name: str
+    low: float
+    high: float
+    step: float
+
+
+class SweepIn(Schema):
+    study: StudyIn
+    dials: list[TurnIn] = Field(min_length=1, max_length=2)
+    horizon: int = Field(ge=1, le=MAX_HORIZON)
+
+
+class CellOut(Schema):
+    """floor: the lowest excess among it and its neighbours. holds: it beats the baseline, and each neighbour keeps at least half of that."""
+
+    values: list[float]
+    count: int
+    days: int
+    win_rate: float | None
+    mean: float | None
+    excess: float | None
+    low: float | None
+    high: float | None
+    floor: float | None
+    holds: bool
+
+
+class SweepOut(Schema):
+    """peak, plateau: places among the cells, which go along the first dial, then the second."""
+
+    dials: list[str]
+    values: list[list[float]]
+    bars: int
+    cells: list[CellOut]
+    peak: int | None
+    plateau: int | None
+    luck: float | None
+    verdict: str
+
+
+class SweepRunOut(AnyRunOut):
+    result: SweepOut | None
+
+
+class TryOut(Schema):
+    label: str
+    made: str
+    days: int
+    daily: float
+
+
+class TriesOut(Schema):
+    """tried: settings measured. p: chance that the best of them would look as good without any edge. daily: mean excess a session."""
+
+    tried: int
+    judged: int
+    horizon: int
+    p: float | None
+    best: TryOut | None
+    rows: list[TryOut]
+
+
+class SealOut(Schema):
+    sealed_from: str | None
+    broken: str | None
+    version: int | None
+
+
+class TradeOut(Schema):
+    symbol: str
+    side: str
+    bars: int
+    day: str
+    entry_day: str | None
+    entry: float | None
+    exit_day: str | None
+    exit: float | None
+    value: float | None
+    baseline: float | None
+    favourable: float | None
+    adverse: float | None
+    state: str

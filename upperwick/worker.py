@@ -1,0 +1,81 @@
+"""The background worker, and the keeping of it: one a data folder, started with the server and again should it be ended."""
+
+import fcntl
+import os
+import signal
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from django.conf import settings
+
+POLL_SECONDS, REST_SECONDS, PATIENCE_SECONDS = 0.1, 1.0, 3.0
+
+
+class AlreadyRunning(RuntimeError):
+    """Another worker has this data folder."""
+
+
+def work() -> None:
+    """Takes work from the queue until it is told to end, or the process that started it is gone. Raises AlreadyRunning."""
+    from django.core.management import call_command
+
+    from upperwick.market.load import evaluator
+    from upperwick.studies import runs
+    from wickcore.study.intervals import drawn_days
+
+    held = _lock()
+    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
+    runs.interrupt_all()
+    call_command("prune_db_task_results", min_age_days=1, verbosity=0)
+    # Loaded before the first study asks for them: the prices, and the library that draws days.
+    evaluator()
+    drawn_days(2, 1, 1, 1)
+    call_command("db_worker", interval=POLL_SECONDS, startup_delay=False, reload=False, verbosity=0)
+    held.close()
+
+
+def _lock() -> Any:
+    file = (settings.DATA_DIR / "worker.lock").open("w")
+    try:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        raise AlreadyRunning("A worker is running over this data folder already.") from None
+    return file
+
+
+def _end_with(parent: int) -> None:
+    while os.getppid() == parent:
+        time.sleep(1.0)
+    os.kill(os.getpid(), signal.SIGKILL)
+
+
+@contextmanager
+def supervised() -> Iterator[None]:
+    """A worker beside this process: started now, started again when it ends by itself, ended with the block."""
+    ending = threading.Event()
+    child: list[subprocess.Popen[bytes]] = []
+
+    def keep() -> None:
+        while not ending.is_set():
+            child[:] = [subprocess.Popen([sys.executable, "-m", "upperwick.cli", "worker"])]
+            child[0].wait()
+            ending.wait(REST_SECONDS)
+
+    keeper = threading.Thread(target=keep, daemon=True)
+    keeper.start()
+    try:
+        yield
+    finally:
+        ending.set()
+        for process in child:
+            process.terminate()
+            try:
+                process.wait(PATIENCE_SECONDS)
+            except subprocess.TimeoutExpired:
+                process.kill()
+        keeper.join(PATIENCE_SECONDS)

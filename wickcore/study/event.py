@@ -1,0 +1,73 @@
+"""One hit as it was traded: entry, exit, and how far it went either way."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from wickcore.bars.bars import Bools
+from wickcore.bars.market import Market
+from wickcore.language.rule import CheckedRule
+from wickcore.study import returns
+from wickcore.study.follow import StudySettings
+from wickcore.study.sample import known
+
+
+@dataclass(frozen=True, slots=True)
+class Trade:
+    """Days since 1970 and prices as printed; None where there is none yet. baseline: the day's, favourable and adverse: before costs.
+    state: counted, pending, delisted or not entered."""
+
+    day: int
+    entry_day: int | None
+    entry: float | None
+    exit_day: int | None
+    exit: float | None
+    value: float | None
+    baseline: float | None
+    favourable: float | None
+    adverse: float | None
+    state: str
+
+
+STATES = {returns.COUNTED: "counted", returns.PENDING: "pending", returns.DELISTED: "delisted", returns.NO_ENTRY: "not entered"}
+
+
+def trade(
+    market: Market, rule: CheckedRule, settings: StudySettings, symbol: str, day: int, horizon: int, members: Bools | None = None
+) -> Trade:
+    """The hit of an instrument on a day, held for a number of bars. Raises LookupError where it has no bar the rule steps on that day."""
+    bars = market.bars
+    as_of = bars.last_day if settings.as_of is None else settings.as_of
+    steps = returns.Steps.of(market, rule.frame, as_of)
+    k = bars.number[symbol]
+    own = steps.positions[steps.offsets[k] : steps.offsets[k + 1]]
+    found = np.flatnonzero(bars.days[own] == day)
+    if not len(found):
+        raise LookupError(symbol)
+    at = int(own[found[0]])
+    where = np.array([steps.offsets[k] + found[0]])
+    entry = returns.SAME_OPEN if rule.decide == "open" else returns.ENTRIES[settings.entry]
+    side = 1 if rule.side == "long" else -1
+    cost = 2 * (settings.cost + settings.slippage)
+    belongs = np.ones(len(steps.positions), np.bool_) if members is None else members[steps.positions]
+    value, status, base = returns.follow(market, steps, as_of, where, belongs, horizon, entry, side, cost)
+    state = int(status[0])
+    end = int(bars.ends(as_of)[k])
+    into = at + (1 if entry == returns.NEXT_OPEN else 0)
+    entered = state != returns.NO_ENTRY and into < end
+    price = bars.close if entry == returns.SIGNAL_CLOSE else bars.open
+    leave = int(found[0]) + horizon - (1 if entry == returns.SAME_OPEN else 0)
+    out = None
+    if state == returns.COUNTED:
+        out = int(own[leave])
+    elif state == returns.DELISTED:
+        out = end - 1
+    best, worst = None, None
+    if out is not None:
+        up, down = returns.excursions(market, steps, as_of, where, horizon, entry, side)
+        best, worst = float(up[0]), float(down[0])
+    return Trade(
+        day, int(bars.days[into]) if entered else None, float(price[into]) if entered else None,
+        None if out is None else int(bars.days[out]), None if out is None else float(bars.close[out]),
+        known(value[0]), known(base[bars.session[at]]), best, worst, STATES[state],
+    )  # fmt: skip
