@@ -194,7 +194,7 @@ def figures(**changed: object) -> HorizonFigures:
          "profit_factor", "baseline"), 0.1,
     )  # fmt: skip
     nothing = Spread(None, None, None, None, None, None)
-    numbers |= dict.fromkeys(("expectancy", "best", "best_symbol", "worst", "worst_symbol"))
+    numbers |= dict.fromkeys(("median_low", "median_high", "expectancy", "best", "best_symbol", "worst", "worst_symbol"))
     numbers |= dict.fromkeys(("spread", "favourable", "adverse"), nothing)
     base = {"bars": 5, "count": 212, "pending": 0, "delisted": 0, "instruments": 90, "days": 97, "small_sample": False, **numbers}
     return HorizonFigures(**{**base, "excess": 0.009, "excess_low": 0.003, "excess_high": 0.015, **changed})  # type: ignore[arg-type]

@@ -1,9 +1,9 @@
 """Routes of follow-through studies."""
 
 import json
-from typing import Any
 
 from django.http import HttpRequest, HttpResponse
+from django.utils.http import content_disposition_header
 from ninja import Router
 
 from upperwick.rules import services as rules
@@ -26,39 +26,11 @@ from upperwick.studies.schemas import (
 router = Router(tags=["studies"])
 
 
-SHOWN = ("as_of", "first", "last", "universe", "dials", "horizons", "entry", "repeats", "cost", "slippage", "survivors", "unsealed")
-
-
-def _told(run: StudyRun) -> dict[str, Any]:
-    """A run without its answer, as its schema says."""
-    question = run.question.get("study", run.question.get("second", run.question))
-    names = (
-        "id",
-        "kind",
-        "state",
-        "stage",
-        "share",
-        "detail",
-        "rule_id",
-        "name",
-        "version",
-        "data_version",
-        "seed",
-        "seconds",
-        "headline",
-    )
-    return {
-        **{name: getattr(run, name) for name in names},
-        "asked": run.asked.isoformat(),
-        "settings": {name: question[name] for name in SHOWN},
-    }
-
-
 def _run(run: StudyRun) -> HttpResponse:
     """The run with its answer as it was kept: reading and checking each of twenty thousand events again would take longer than the
     study."""
     answer = runs.answer_of(run) or b"null"
-    body = json.dumps(_told(run), ensure_ascii=False).encode()[:-1] + b',"result":' + answer + b"}"
+    body = json.dumps(runs.told(run), ensure_ascii=False).encode()[:-1] + b',"result":' + answer + b"}"
     return HttpResponse(body, content_type="application/json")
 
 
@@ -71,7 +43,7 @@ def start(request: HttpRequest, body: StudyIn, again: bool = False):
 @router.get("", response=list[AnyRunOut], operation_id="studies")
 def kept(request: HttpRequest, rule_id: int | None = None):
     """The latest runs, those of one rule where it is named."""
-    return [_told(run) for run in runs.kept(request.user, rule_id)]
+    return [runs.told(run) for run in runs.kept(request.user, rule_id)]
 
 
 @router.post("/compare", response=CompareRunOut, operation_id="start_comparison")
@@ -128,19 +100,28 @@ def one(request: HttpRequest, run_id: int):
 @router.delete("/{run_id}", response=AnyRunOut, operation_id="stop_study")
 def stop(request: HttpRequest, run_id: int):
     """Stops a run of any kind."""
-    return _told(runs.stop(request.user, run_id))
+    return runs.told(runs.stop(request.user, run_id))
 
 
 @router.post("/{run_id}/again", response=AnyRunOut, operation_id="study_again")
 def again(request: HttpRequest, run_id: int):
     """The same question once more: after an interruption, or over data that has changed."""
-    return _told(runs.again(request.user, run_id))
+    return runs.told(runs.again(request.user, run_id))
 
 
 @router.post("/{run_id}/parts", response=PartsRunOut, operation_id="start_parts")
 def start_parts(request: HttpRequest, run_id: int, horizon: int):
     """Takes a finished study apart at one of its horizons."""
     return _run(services.take_apart(request.user, run_id, horizon))
+
+
+@router.get("/{run_id}/report", operation_id="study_report")
+def report_of(request: HttpRequest, run_id: int, horizon: int):
+    """The study as one HTML page that needs nothing else."""
+    name, page = services.page_of(request.user, run_id, horizon)
+    answer = HttpResponse(page, content_type="text/html; charset=utf-8")
+    answer["Content-Disposition"] = content_disposition_header(True, f"{name} follow-through.html")
+    return answer
 
 
 @router.get("/{run_id}/trade", response=TradeOut, operation_id="trade")

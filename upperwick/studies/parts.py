@@ -39,8 +39,7 @@ def taken_apart(found: Asked, made: Study, horizon: int, limits: Limits, tell: C
     return {
         "horizon": horizon,
         "breakdowns": {
-            kind: [{"label": g.label, "small": g.small, **shown(g.figures)} for g in rows]
-            for kind, rows in groups.items()
+            kind: [{"label": g.label, "small": g.small, **shown(g.figures)} for g in rows] for kind, rows in groups.items()
         },
         "path": [asdict(point) for point in points],
         "name_horizons": list(horizons),

@@ -25,6 +25,7 @@ SMALL_BARS = 1_000_000  # bars times studies: under half a second
 LONGEST_SECONDS, SILENT_SECONDS, BEAT_SECONDS = 900.0, 20.0, 0.2
 KEPT = 80
 UNFINISHED = ("waiting", "running")
+SHOWN = ("as_of", "first", "last", "universe", "dials", "horizons", "entry", "repeats", "cost", "slippage", "survivors", "unsealed")
 
 
 def ask(owner: Any, kind: str, question: dict[str, Any], rule: Any = None, studies: int = 1, again: bool = False) -> StudyRun:
@@ -90,6 +91,31 @@ def again(owner: Any, run_id: int) -> StudyRun:
 def answer_of(run: StudyRun) -> bytes | None:
     """The answer's JSON; the same bytes each time the question was answered."""
     return gzip.decompress(bytes(run.answer)) if run.answer is not None else None
+
+
+def told(run: StudyRun) -> dict[str, Any]:
+    """A run without its answer, as its schema says."""
+    question = run.question.get("study", run.question.get("second", run.question))
+    names = (
+        "id",
+        "kind",
+        "state",
+        "stage",
+        "share",
+        "detail",
+        "rule_id",
+        "name",
+        "version",
+        "data_version",
+        "seed",
+        "seconds",
+        "headline",
+    )
+    return {
+        **{name: getattr(run, name) for name in names},
+        "asked": run.asked.isoformat(),
+        "settings": {name: question[name] for name in SHOWN},
+    }
 
 
 def _studies(run: StudyRun) -> int:

@@ -56,6 +56,8 @@ class HorizonOut(Schema):
     win_rate_high: float | None
     mean: float | None
     median: float | None
+    median_low: float | None
+    median_high: float | None
     stdev: float | None
     average_win: float | None
     average_loss: float | None
@@ -225,6 +227,7 @@ class DifferenceOut(Schema):
     excess: float | None
     low: float | None
     high: float | None
+    verdict: str
 
 
 class SideOut(Schema):

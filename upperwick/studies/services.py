@@ -1,5 +1,6 @@
 """What can be asked of studies: measure, take apart, compare, sweep, look at one hit, break a rule's seal."""
 
+import json
 from dataclasses import asdict
 from typing import Any
 
@@ -11,6 +12,7 @@ from upperwick.rules import services as rules
 from upperwick.studies import runs
 from upperwick.studies.models import SealBreak, StudyRun
 from upperwick.studies.questions import day_of, question_of, ready, seal_day
+from upperwick.studies.report import report
 from wickcore.study.event import trade
 from wickcore.study.follow import validate
 from wickcore.study.sweep import MOST_CELLS, steps_of
@@ -58,6 +60,16 @@ def sweep(owner: Any, body: dict[str, Any], dials: list[dict[str, Any]], horizon
     if total > MOST_CELLS:
         raise Refused(f"That is {total:,} settings; at most {MOST_CELLS} can be tried at once. Take wider steps.", 422)
     return runs.ask(owner, "sweep", {"study": question, "dials": dials, "horizon": horizon}, rule, total)
+
+
+def page_of(owner: Any, run_id: int, horizon: int) -> tuple[str, str]:
+    """A finished study as one HTML page: its name and the page. Raises Refused while it is still being taken apart."""
+    run = _finished(owner, run_id)
+    apart = take_apart(owner, run_id, horizon)
+    study, parts = runs.answer_of(run), runs.answer_of(apart)
+    if study is None or parts is None:
+        raise Refused("The study is still being taken apart; ask for the report again in a moment.", 409)
+    return run.name, report(run.name, run.question["text"], runs.told(run), json.loads(study), json.loads(parts))
 
 
 def one_trade(owner: Any, run_id: int, symbol: str, day: str, horizon: int) -> dict[str, Any]:

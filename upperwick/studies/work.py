@@ -12,7 +12,7 @@ from upperwick.studies.questions import Question, digest_of, ready, try_digest
 from upperwick.studies.shapes import as_dict, event_rows
 from wickcore.bars.bars import Floats, Ints
 from wickcore.scan.evaluate import Limits
-from wickcore.study.compare import compare
+from wickcore.study.compare import compare, difference_verdict
 from wickcore.study.follow import Study, study
 from wickcore.study.sweep import steps_of, sweep, sweep_verdict
 from wickcore.study.tries import daily_excess
@@ -100,7 +100,7 @@ def side_by_side(owner: Any, question: dict[str, Any], version: str, limits: Lim
         "horizon": horizon,
         "first": _side(pair[0]),
         "second": _side(pair[1]),
-        "differences": [asdict(d) for d in apart.differences],
+        "differences": [{**asdict(d), "verdict": difference_verdict(d)} for d in apart.differences],
         "both": len(apart.both),
         "only_first": len(apart.only_first),
         "only_second": len(apart.only_second),
@@ -110,7 +110,8 @@ def side_by_side(owner: Any, question: dict[str, Any], version: str, limits: Lim
         "events_first": event_rows([e for e in pair[0].events if e.position in set(apart.only_first.tolist())][-MOST_APART:]),
         "events_second": event_rows([e for e in pair[1].events if e.position in set(apart.only_second.tolist())][-MOST_APART:]),
     }
-    return Done(answer, "", tried)
+    said = next(d for d in apart.differences if d.bars == horizon)
+    return Done(answer, difference_verdict(said), tried)
 
 
 def _side(made: Study) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from wickcore.bars.bars import Bools, Floats, Ints
 from wickcore.study.follow import Study
 from wickcore.study.intervals import Span, drawn_means
 from wickcore.study.sample import HorizonFigures, Sample, figures, known
+from wickcore.study.verdict import percent
 
 DRAWS = 2_000
 
@@ -56,6 +57,19 @@ def compare(first: Study, second: Study, horizon: int, symbols: tuple[str, ...])
         of(a, ~in_a),
         of(b, ~in_b),
     )
+
+
+def difference_verdict(found: Difference) -> str:
+    """Whether the second is better, in a sentence that says no more than the interval."""
+    bars = "1 bar" if found.bars == 1 else f"{found.bars} bars"
+    if found.excess is None or found.low is None or found.high is None:
+        return f"One of the two has nothing to say at {bars}."
+    interval = f"({percent(found.low)} to {percent(found.high)})"
+    if found.low > 0:
+        return f"The second is better by {percent(found.excess)} a hit at {bars} {interval}."
+    if found.high < 0:
+        return f"The second is worse by {percent(-found.excess)} a hit at {bars} {interval}."
+    return f"No difference shown at {bars}: {percent(found.excess)} a hit, and the interval holds zero {interval}."
 
 
 def _difference(first: Study, second: Study, horizon: int) -> Difference:

@@ -12,7 +12,7 @@ from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.scan import hit_truth
 from wickcore.study import returns
-from wickcore.study.intervals import Span, day_block_interval
+from wickcore.study.intervals import Span, day_block_interval, median_interval
 from wickcore.study.sample import HorizonFigures, Sample, figures
 
 HORIZONS = (1, 2, 3, 5, 10, 20, 60)
@@ -95,7 +95,8 @@ def study_of(
     progress: Callable[[str, float], None] = lambda stage, share: None,
     listed: bool = True,
 ) -> Study:
-    """As `study`, of hits already known by bar; the rule tells frame, side and moment of decision. listed: whether each event is wanted."""
+    """As `study`, of hits already known by bar; the rule tells frame, side and moment of decision. listed: whether each event, and the median's
+    interval, are wanted."""
     validate(settings)
     market = evaluator.market
     bars = market.bars
@@ -130,8 +131,11 @@ def study_of(
         )  # fmt: skip
         samples[h] = sample
         interval = day_block_interval(sample.excess, sample.session, h, settings.seed + h, settings.draws, span)
+        middle = (np.nan, np.nan)
+        if listed:
+            middle = median_interval(sample.returns, sample.session, h, settings.seed + h, settings.draws, span)
         pending, delisted = int(np.sum(status == returns.PENDING)), int(np.sum(status == returns.DELISTED))
-        found.append(figures(sample, bars.symbols, interval, pending, delisted))
+        found.append(figures(sample, bars.symbols, interval, pending, delisted, middle=middle))
     no_entry = int(np.sum(statuses[0] == returns.NO_ENTRY)) if statuses else 0
     events = _events(evaluator, at_hit, columns, entry, as_of) if listed else ()
     return Study(settings, len(where), no_entry, tuple(found), events, samples, at_hit, rule.frame, entry, side, span)

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from numba import njit
 
 from wickcore.bars.bars import Bools, Floats, Ints
 
@@ -63,6 +64,43 @@ def group_intervals(
             low, high = np.nanpercentile(means[:, i], [2.5, 97.5])
             found.append((float(low), float(high)))
     return found
+
+
+def median_interval(
+    values: Floats, day: Ints, block: int, seed: int, draws: int = DRAWS, span: Span | None = None
+) -> tuple[float, float]:
+    """The 95% interval of the median, from the same draws of days as that of the mean; (nan, nan) under two distinct days."""
+    if len(np.unique(day)) < 2:
+        return math.nan, math.nan
+    first, size = span or span_of(day)
+    order = np.argsort(values, kind="stable")
+    found = np.empty(draws)
+    _weighted_medians(values[order], (day - first)[order], drawn_days(size, block, seed, draws), found)
+    if np.all(np.isnan(found)):
+        return math.nan, math.nan
+    low, high = np.nanpercentile(found, [2.5, 97.5])
+    return float(low), float(high)
+
+
+@njit(nogil=True, cache=True)
+def _weighted_medians(values: Floats, place: Ints, times: Counts, out: Floats) -> None:
+    """The median of each draw: every value as often as its day was drawn. values: ascending; place: the day of each."""
+    for d in range(len(out)):
+        row = times[d]
+        total = 0
+        for p in place:
+            total += row[p]
+        if total == 0:
+            out[d] = np.nan
+            continue
+        lower, upper, seen, found = (total - 1) // 2, total // 2, 0, np.nan
+        for i in range(len(place)):
+            seen += row[place[i]]
+            if np.isnan(found) and seen > lower:
+                found = values[i]
+            if seen > upper:
+                out[d] = (found + values[i]) / 2
+                break
 
 
 def span_of(day: Ints) -> Span:

@@ -70,6 +70,8 @@ class HorizonFigures:
     win_rate_high: float | None
     mean: float | None
     median: float | None
+    median_low: float | None
+    median_high: float | None
     stdev: float | None
     average_win: float | None
     average_loss: float | None
@@ -91,9 +93,15 @@ class HorizonFigures:
 
 
 def figures(
-    sample: Sample, symbols: tuple[str, ...], interval: tuple[float, float], pending: int = 0, delisted: int = 0, drawn: bool = True
+    sample: Sample,
+    symbols: tuple[str, ...],
+    interval: tuple[float, float],
+    pending: int = 0,
+    delisted: int = 0,
+    drawn: bool = True,
+    middle: tuple[float, float] = (math.nan, math.nan),
 ) -> HorizonFigures:
-    """The figures of a sample. interval: that of its mean excess. drawn: whether its histogram is wanted too."""
+    """The figures of a sample. interval: that of its mean excess; middle: of its median. drawn: whether its histogram is wanted too."""
     r = sample.returns
     wins, losses = r[r > 0], r[r < 0]
     low, high = wilson(len(wins), len(r))
@@ -113,6 +121,8 @@ def figures(
         win_rate_high=known(high),
         mean=mean(r),
         median=float(np.median(r)) if len(r) else None,
+        median_low=known(middle[0]),
+        median_high=known(middle[1]),
         stdev=float(np.std(r, ddof=1)) if len(r) > 1 else None,
         average_win=won,
         average_loss=lost,

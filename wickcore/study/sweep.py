@@ -23,8 +23,8 @@ HOLDS = 0.5  # the share of a setting's excess that each of its neighbours must 
 
 @dataclass(frozen=True, slots=True)
 class Cell:
-    """One setting. excess: mean, with its interval. floor: the lowest excess among it and its neighbours, None where one of them has fewer
-    than twenty hits. holds: its excess is above zero and each neighbour keeps at least half of it."""
+    """One setting. excess: mean, with its interval. floor: the lowest excess among it and its neighbours, None at the edge
+    of a range, or where one of them has fewer than twenty hits. holds: its excess is above zero and each neighbour keeps at least half of it."""
 
     values: tuple[float, ...]
     count: int
@@ -148,7 +148,8 @@ class _Ahead:
 
 
 def _neighbours(cells: list[Cell], shape: tuple[int, ...]) -> list[Cell]:
-    """Each cell with what those beside it say: one step along any dial, or along both."""
+    """Each cell with what those beside it say: one step along any dial, or along both. At the edge of a range nobody knows what lies
+    beside, so an edge is no plateau, unless the dial has but two values."""
     found = []
     for i, cell in enumerate(cells):
         place = np.unravel_index(i, shape)
@@ -158,7 +159,8 @@ def _neighbours(cells: list[Cell], shape: tuple[int, ...]) -> list[Cell]:
             if all(0 <= p < n for p, n in zip(there, shape, strict=True)):
                 beside.append(cells[int(np.ravel_multi_index(there, shape))])
         excess = [c.excess for c in beside if c.excess is not None and c.count >= SMALL_GROUP]
-        whole = len(excess) == len(beside) and len(beside) > 1
+        edge = any(n > 2 and p in (0, n - 1) for p, n in zip(place, shape, strict=True))
+        whole = len(excess) == len(beside) and len(beside) > 1 and not edge
         own = cell.excess
         holds = whole and own is not None and own > 0 and min(excess) >= HOLDS * own
         found.append(replace(cell, floor=min(excess) if whole else None, holds=bool(holds)))
@@ -180,7 +182,7 @@ def sweep_verdict(found: Sweep) -> str:
             f"and no setting beside it brings less than {percent(level.floor or 0.0)}."
         )
     else:
-        said.append("No setting has neighbours that all beat the baseline: there is no plateau.")
+        said.append("No setting inside the range has neighbours that all beat the baseline: there is no plateau.")
     if found.peak != found.plateau:
         alone = "" if peak.holds else ", and it stands alone"
         said.append(f"The highest peak is {_setting(found, peak)} with {percent(peak.excess or 0.0)}{alone}.")

@@ -12,7 +12,7 @@ export type RuleProblem = Schemas['ProblemOut']
 export type Chart = Schemas['ChartOut']
 export type Truth = Schemas['TruthOut']
 export type Run = Schemas['RunOut']
-export type PartsRun = Schemas['PartsRunOut']
+export type AnyRun = Schemas['AnyRunOut']
 export type PathPoint = Schemas['PathPointOut']
 export type Study = Schemas['StudyOut']
 export type Horizon = Schemas['HorizonOut']
@@ -178,18 +178,36 @@ export const api = {
     answer(client.POST('/api/language/phrase', { body: { text }, signal })),
   explain: (text: string, symbol: string, day: string) =>
     answer(client.POST('/api/explain', { body: { text, symbol, day, dials: {} } })),
-  startStudy: (body: Schemas['StudyIn']) => answer(client.POST('/api/studies', { body })),
+  startStudy: (body: Schemas['StudyIn'], again = false) =>
+    answer(client.POST('/api/studies', { body, params: { query: { again } } })),
   study: (id: number) => answer(client.GET('/api/studies/{run_id}', { params: { path: { run_id: id } } })),
+  studies: (rule_id: number) => answer(client.GET('/api/studies', { params: { query: { rule_id } } })),
+  studyAgain: (run_id: number) =>
+    answer(client.POST('/api/studies/{run_id}/again', { params: { path: { run_id } } })),
+  stopStudy: (id: number) =>
+    answer(client.DELETE('/api/studies/{run_id}', { params: { path: { run_id: id } } })),
   startParts: (run_id: number, horizon: number) =>
     answer(client.POST('/api/studies/{run_id}/parts', { params: { path: { run_id }, query: { horizon } } })),
   parts: (run_id: number) =>
     answer(client.GET('/api/studies/parts/{run_id}', { params: { path: { run_id } } })),
-  withStop: (run_id: number, horizon: number, stop: number) =>
+  startComparison: (body: Schemas['CompareIn']) => answer(client.POST('/api/studies/compare', { body })),
+  comparison: (run_id: number) =>
+    answer(client.GET('/api/studies/compare/{run_id}', { params: { path: { run_id } } })),
+  startSweep: (body: Schemas['SweepIn']) => answer(client.POST('/api/studies/sweep', { body })),
+  sweep: (run_id: number) =>
+    answer(client.GET('/api/studies/sweep/{run_id}', { params: { path: { run_id } } })),
+  trade: (run_id: number, symbol: string, day: string, horizon: number) =>
     answer(
-      client.GET('/api/studies/{run_id}/stop', { params: { path: { run_id }, query: { horizon, stop } } }),
+      client.GET('/api/studies/{run_id}/trade', {
+        params: { path: { run_id }, query: { symbol, day, horizon } },
+      }),
     ),
-  stopStudy: (id: number) =>
-    answer(client.DELETE('/api/studies/{run_id}', { params: { path: { run_id: id } } })),
+  tries: (rule_id: number, horizon: number) =>
+    answer(client.GET('/api/studies/tries', { params: { query: { rule_id, horizon } } })),
+  seal: (rule_id: number) =>
+    answer(client.GET('/api/studies/seal/{rule_id}', { params: { path: { rule_id } } })),
+  breakSeal: (rule_id: number) =>
+    answer(client.POST('/api/studies/seal/{rule_id}', { params: { path: { rule_id } } })),
 }
 
 /** The sentence of any failure. */

@@ -89,3 +89,8 @@ export function day(iso: string | null | undefined): string {
 export function monthName(iso: string): string {
   return MONTHS[Number(iso.slice(5, 7)) - 1] ?? ''
 }
+
+/** The colour of a gain or a loss; what is shown as 0.00% has none. */
+export function tone(value: number | null | undefined): string {
+  return !value || Math.abs(value) < 5e-5 ? '' : value > 0 ? 'text-gain' : 'text-loss'
+}

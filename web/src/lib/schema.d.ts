@@ -671,11 +671,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Kept
+         * @description The latest runs, those of one rule where it is named.
+         */
+        get: operations["studies"];
         put?: never;
         /**
          * Start
-         * @description Measures a rule's follow-through over the history up to the as-of day.
+         * @description Measures a rule's follow-through over the history up to the as-of day or the seal. again: even where the answer is kept.
          */
         post: operations["start_study"];
         delete?: never;
@@ -684,28 +688,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{run_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * One
-         * @description How far the study is, and its figures once it is done.
-         */
-        get: operations["study"];
-        put?: never;
-        post?: never;
-        /** Stop */
-        delete: operations["stop_study"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/studies/{run_id}/parts": {
+    "/api/studies/compare": {
         parameters: {
             query?: never;
             header?: never;
@@ -715,10 +698,105 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Start Parts
-         * @description Takes a finished study apart at one of its horizons.
+         * Compare
+         * @description Two studies side by side.
          */
-        post: operations["start_parts"];
+        post: operations["start_comparison"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/compare/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One Comparison */
+        get: operations["comparison"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sweep
+         * @description One dial or two over their ranges.
+         */
+        post: operations["start_sweep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/sweep/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One Sweep */
+        get: operations["sweep"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tries Of
+         * @description What a rule has tried, and how good the best of so many would look by luck.
+         */
+        get: operations["tries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/seal/{rule_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Seal */
+        get: operations["seal"];
+        put?: never;
+        /**
+         * Break Seal
+         * @description Opens a rule's sealed days, once and for good.
+         */
+        post: operations["break_seal"];
         delete?: never;
         options?: never;
         head?: never;
@@ -745,7 +823,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{run_id}/stop": {
+    "/api/studies/{run_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -753,10 +831,94 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * With A Stop
-         * @description What a stop would have made of the study at one horizon.
+         * One
+         * @description How far the study is, and its figures once it is done.
          */
-        get: operations["study_with_stop"];
+        get: operations["study"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop
+         * @description Stops a run of any kind.
+         */
+        delete: operations["stop_study"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{run_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Again
+         * @description The same question once more: after an interruption, or over data that has changed.
+         */
+        post: operations["study_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{run_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Parts
+         * @description Takes a finished study apart at one of its horizons.
+         */
+        post: operations["start_parts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{run_id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report Of
+         * @description The study as one HTML page that needs nothing else.
+         */
+        get: operations["study_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{run_id}/trade": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Trade
+         * @description One hit of a study as it was traded.
+         */
+        get: operations["trade"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1709,6 +1871,10 @@ export interface components {
             mean: number | null;
             /** Median */
             median: number | null;
+            /** Median Low */
+            median_low: number | null;
+            /** Median High */
+            median_high: number | null;
             /** Stdev */
             stdev: number | null;
             /** Average Win */
@@ -1747,16 +1913,44 @@ export interface components {
             /** Id */
             id: number;
             /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "study" | "parts" | "compare" | "sweep";
+            /**
              * State
              * @enum {string}
              */
-            state: "running" | "done" | "stopped" | "failed";
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
             /** Stage */
             stage: string;
             /** Share */
             share: number;
             /** Detail */
             detail: string;
+            /** Rule Id */
+            rule_id: number | null;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number | null;
+            /** Data Version */
+            data_version: string;
+            /** Seed */
+            seed: number;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Headline */
+            headline: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
             result: components["schemas"]["StudyOut"] | null;
         };
         /** SpreadOut */
@@ -1776,7 +1970,8 @@ export interface components {
         };
         /**
          * StudyOut
-         * @description lists: the account's lists in the universe, chosen with hindsight.
+         * @description lists: the account's lists in the universe, chosen with hindsight. sealed_from: the day from which on nothing is measured while the
+         *     seal holds; before, after: once it is broken, the days up to it and those since, each alone.
          */
         StudyOut: {
             /** Hits */
@@ -1799,6 +1994,12 @@ export interface components {
             events: components["schemas"]["EventOut"][];
             /** Lists */
             lists: string[];
+            /** Sealed From */
+            sealed_from: string | null;
+            /** Before */
+            before: components["schemas"]["HorizonOut"][] | null;
+            /** After */
+            after: components["schemas"]["HorizonOut"][] | null;
         };
         /**
          * StudyIn
@@ -1853,6 +2054,346 @@ export interface components {
              * @default false
              */
             survivors: boolean;
+            /**
+             * Slippage
+             * @default 0
+             */
+            slippage: number;
+            /** First */
+            first?: string | null;
+            /** Last */
+            last?: string | null;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /** Rule Id */
+            rule_id?: number | null;
+        };
+        /**
+         * AnyRunOut
+         * @description A run without its answer. state: `interrupted` where the worker was ended in the middle. version: the saved version that reads as
+         *     what was measured. seconds: how long the answer took.
+         */
+        AnyRunOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "study" | "parts" | "compare" | "sweep";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Detail */
+            detail: string;
+            /** Rule Id */
+            rule_id: number | null;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number | null;
+            /** Data Version */
+            data_version: string;
+            /** Seed */
+            seed: number;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Headline */
+            headline: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        /** CompareRunOut */
+        CompareRunOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "study" | "parts" | "compare" | "sweep";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Detail */
+            detail: string;
+            /** Rule Id */
+            rule_id: number | null;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number | null;
+            /** Data Version */
+            data_version: string;
+            /** Seed */
+            seed: number;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Headline */
+            headline: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+            result: components["schemas"]["ComparisonOut"] | null;
+        };
+        /**
+         * ComparisonOut
+         * @description lost: figures of the hits only the first has, gained: of those only the second has, at the horizon.
+         */
+        ComparisonOut: {
+            /** Horizon */
+            horizon: number;
+            first: components["schemas"]["SideOut"];
+            second: components["schemas"]["SideOut"];
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
+            /** Both */
+            both: number;
+            /** Only First */
+            only_first: number;
+            /** Only Second */
+            only_second: number;
+            shared: components["schemas"]["PartFigures"];
+            lost: components["schemas"]["PartFigures"];
+            gained: components["schemas"]["PartFigures"];
+            /** Events First */
+            events_first: components["schemas"]["EventOut"][];
+            /** Events Second */
+            events_second: components["schemas"]["EventOut"][];
+        };
+        /**
+         * DifferenceOut
+         * @description excess: the second less the first.
+         */
+        DifferenceOut: {
+            /** Bars */
+            bars: number;
+            /** Excess */
+            excess: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Verdict */
+            verdict: string;
+        };
+        /** PartFigures */
+        PartFigures: {
+            /** Count */
+            count: number;
+            /** Days */
+            days: number;
+            /** Win Rate */
+            win_rate: number | null;
+            /** Win Rate Low */
+            win_rate_low: number | null;
+            /** Win Rate High */
+            win_rate_high: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Median */
+            median: number | null;
+            /** Excess */
+            excess: number | null;
+            /** Excess Low */
+            excess_low: number | null;
+            /** Excess High */
+            excess_high: number | null;
+        };
+        /** SideOut */
+        SideOut: {
+            /** Hits */
+            hits: number;
+            /** Horizons */
+            horizons: components["schemas"]["HorizonOut"][];
+            /** Verdicts */
+            verdicts: {
+                [key: string]: string;
+            };
+        };
+        /** CompareIn */
+        CompareIn: {
+            first: components["schemas"]["StudyIn"];
+            second: components["schemas"]["StudyIn"];
+            /** Horizon */
+            horizon: number;
+        };
+        /**
+         * CellOut
+         * @description floor: the lowest excess among it and its neighbours. holds: it beats the baseline, and each neighbour keeps at least half of that.
+         */
+        CellOut: {
+            /** Values */
+            values: number[];
+            /** Count */
+            count: number;
+            /** Days */
+            days: number;
+            /** Win Rate */
+            win_rate: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Excess */
+            excess: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Floor */
+            floor: number | null;
+            /** Holds */
+            holds: boolean;
+        };
+        /**
+         * SweepOut
+         * @description peak, plateau: places among the cells, which go along the first dial, then the second.
+         */
+        SweepOut: {
+            /** Dials */
+            dials: string[];
+            /** Values */
+            values: number[][];
+            /** Bars */
+            bars: number;
+            /** Cells */
+            cells: components["schemas"]["CellOut"][];
+            /** Peak */
+            peak: number | null;
+            /** Plateau */
+            plateau: number | null;
+            /** Luck */
+            luck: number | null;
+            /** Verdict */
+            verdict: string;
+        };
+        /** SweepRunOut */
+        SweepRunOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "study" | "parts" | "compare" | "sweep";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Detail */
+            detail: string;
+            /** Rule Id */
+            rule_id: number | null;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number | null;
+            /** Data Version */
+            data_version: string;
+            /** Seed */
+            seed: number;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Headline */
+            headline: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+            result: components["schemas"]["SweepOut"] | null;
+        };
+        /** SweepIn */
+        SweepIn: {
+            study: components["schemas"]["StudyIn"];
+            /** Dials */
+            dials: components["schemas"]["TurnIn"][];
+            /** Horizon */
+            horizon: number;
+        };
+        /** TurnIn */
+        TurnIn: {
+            /** Name */
+            name: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Step */
+            step: number;
+        };
+        /**
+         * TriesOut
+         * @description tried: settings measured. p: chance that the best of them would look as good without any edge. daily: mean excess a session.
+         */
+        TriesOut: {
+            /** Tried */
+            tried: number;
+            /** Judged */
+            judged: number;
+            /** Horizon */
+            horizon: number;
+            /** P */
+            p: number | null;
+            best: components["schemas"]["TryOut"] | null;
+            /** Rows */
+            rows: components["schemas"]["TryOut"][];
+        };
+        /** TryOut */
+        TryOut: {
+            /** Label */
+            label: string;
+            /** Made */
+            made: string;
+            /** Days */
+            days: number;
+            /** Daily */
+            daily: number;
+        };
+        /** SealOut */
+        SealOut: {
+            /** Sealed From */
+            sealed_from: string | null;
+            /** Broken */
+            broken: string | null;
+            /** Version */
+            version: number | null;
         };
         /** DayOut */
         DayOut: {
@@ -1911,29 +2452,6 @@ export interface components {
             /** Means */
             means: (number | null)[];
         };
-        /** PartFigures */
-        PartFigures: {
-            /** Count */
-            count: number;
-            /** Days */
-            days: number;
-            /** Win Rate */
-            win_rate: number | null;
-            /** Win Rate Low */
-            win_rate_low: number | null;
-            /** Win Rate High */
-            win_rate_high: number | null;
-            /** Mean */
-            mean: number | null;
-            /** Median */
-            median: number | null;
-            /** Excess */
-            excess: number | null;
-            /** Excess Low */
-            excess_low: number | null;
-            /** Excess High */
-            excess_high: number | null;
-        };
         /**
          * PartsOut
          * @description name_horizons: those of the rates and means of each name.
@@ -1955,6 +2473,8 @@ export interface components {
             days: components["schemas"]["DayOut"][];
             /** Scatter */
             scatter: components["schemas"]["DotOut"][];
+            /** Stops */
+            stops: components["schemas"]["StopOut"][];
             /** Worth */
             worth: components["schemas"]["WorthOut"][];
         };
@@ -1963,16 +2483,44 @@ export interface components {
             /** Id */
             id: number;
             /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "study" | "parts" | "compare" | "sweep";
+            /**
              * State
              * @enum {string}
              */
-            state: "running" | "done" | "stopped" | "failed";
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
             /** Stage */
             stage: string;
             /** Share */
             share: number;
             /** Detail */
             detail: string;
+            /** Rule Id */
+            rule_id: number | null;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number | null;
+            /** Data Version */
+            data_version: string;
+            /** Seed */
+            seed: number;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Headline */
+            headline: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
             result: components["schemas"]["PartsOut"] | null;
         };
         /** PathPointOut */
@@ -1991,23 +2539,6 @@ export interface components {
             high: number | null;
             /** Baseline */
             baseline: number | null;
-        };
-        /**
-         * WorthOut
-         * @description without: the rule without the line. more: hits that adds. gain: excess the line brings. clutter: it removes hits and brings none.
-         */
-        WorthOut: {
-            /** Number */
-            number: number;
-            /** Text */
-            text: string;
-            /** More */
-            more: number;
-            /** Gain */
-            gain: number | null;
-            /** Clutter */
-            clutter: boolean;
-            without: components["schemas"]["PartFigures"] | null;
         };
         /**
          * StopOut
@@ -2032,6 +2563,52 @@ export interface components {
             saved: number;
             /** Lost */
             lost: number;
+        };
+        /**
+         * WorthOut
+         * @description without: the rule without the line. more: hits that adds. gain: excess the line brings. clutter: it removes hits and brings none.
+         */
+        WorthOut: {
+            /** Number */
+            number: number;
+            /** Text */
+            text: string;
+            /** More */
+            more: number;
+            /** Gain */
+            gain: number | null;
+            /** Clutter */
+            clutter: boolean;
+            without: components["schemas"]["PartFigures"] | null;
+        };
+        /** TradeOut */
+        TradeOut: {
+            /** Symbol */
+            symbol: string;
+            /** Side */
+            side: string;
+            /** Bars */
+            bars: number;
+            /** Day */
+            day: string;
+            /** Entry Day */
+            entry_day: string | null;
+            /** Entry */
+            entry: number | null;
+            /** Exit Day */
+            exit_day: string | null;
+            /** Exit */
+            exit: number | null;
+            /** Value */
+            value: number | null;
+            /** Baseline */
+            baseline: number | null;
+            /** Favourable */
+            favourable: number | null;
+            /** Adverse */
+            adverse: number | null;
+            /** State */
+            state: string;
         };
     };
     responses: never;
@@ -3031,9 +3608,33 @@ export interface operations {
             };
         };
     };
+    studies: {
+        parameters: {
+            query?: {
+                rule_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnyRunOut"][];
+                };
+            };
+        };
+    };
     start_study: {
         parameters: {
-            query?: never;
+            query?: {
+                again?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3051,6 +3652,187 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    start_comparison: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompareRunOut"];
+                };
+            };
+        };
+    };
+    comparison: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompareRunOut"];
+                };
+            };
+        };
+    };
+    start_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SweepIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SweepRunOut"];
+                };
+            };
+        };
+    };
+    sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SweepRunOut"];
+                };
+            };
+        };
+    };
+    tries: {
+        parameters: {
+            query: {
+                rule_id: number;
+                horizon: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriesOut"];
+                };
+            };
+        };
+    };
+    seal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SealOut"];
+                };
+            };
+        };
+    };
+    break_seal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SealOut"];
+                };
+            };
+        };
+    };
+    parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsRunOut"];
                 };
             };
         };
@@ -3094,7 +3876,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunOut"];
+                    "application/json": components["schemas"]["AnyRunOut"];
+                };
+            };
+        };
+    };
+    study_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnyRunOut"];
                 };
             };
         };
@@ -3123,33 +3927,34 @@ export interface operations {
             };
         };
     };
-    parts: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                run_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PartsRunOut"];
-                };
-            };
-        };
-    };
-    study_with_stop: {
+    study_report: {
         parameters: {
             query: {
                 horizon: number;
-                stop: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    trade: {
+        parameters: {
+            query: {
+                symbol: string;
+                day: string;
+                horizon: number;
             };
             header?: never;
             path: {
@@ -3165,7 +3970,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StopOut"];
+                    "application/json": components["schemas"]["TradeOut"];
                 };
             };
         };

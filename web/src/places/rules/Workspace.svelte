@@ -5,7 +5,7 @@
   import { market, standOn } from '$lib/market.svelte'
   import { go } from '$lib/router.svelte'
   import { tell } from '$lib/notice.svelte'
-  import { join, offsetOf, split, type Header, type HeaderValues } from '$lib/rule/headers'
+  import { join, offsetOf, split, turnDial, type Header, type HeaderValues } from '$lib/rule/headers'
   import { expressions } from './hits.svelte'
   import FollowThrough from './FollowThrough.svelte'
   import Hits from './Hits.svelte'
@@ -300,13 +300,16 @@
           <Versions {rule} {dirty} onrestored={take} />
         {/if}
       </Tabs.Content>
-      <Tabs.Content value="follow-through" class="min-h-0 flex-1">
+      <Tabs.Content value="follow-through" class="relative min-h-0 flex-1">
         {#if tab === 'follow-through'}
           <FollowThrough
+            {rule}
             {text}
             {measure}
             broken={errors.length > 0}
-            name={rule.name}
+            dials={scan?.dials ?? []}
+            onset={(values) =>
+              (body = values.reduce((now, v) => turnDial(now, v.name, v.value, v.percent), body))}
             offset={offsetOf(headers)}
             onevent={(symbol, day) => {
               standOn(day)

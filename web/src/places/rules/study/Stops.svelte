@@ -1,21 +1,26 @@
 <script lang="ts">
   /** How deep the hits went before they ended where they ended, and what a stop would have made of them. */
-  import { api, sentence, type Schemas } from '$lib/api'
+  import type { Schemas } from '$lib/api'
   import { percent, whole } from '$lib/format'
 
   interface Props {
-    run: number
     horizon: number
     dots: Schemas['DotOut'][]
+    /** What each stop would have made of the hits, half a percent apart. */
+    stops: Schemas['StopOut'][]
     total: { mean: number | null; win_rate: number | null }
   }
-  const { run, horizon, dots, total }: Props = $props()
+  const { horizon, dots, stops, total }: Props = $props()
   const TALL = 210
   const LEFT = 46
   let width = $state(0)
   let stop = $state(6)
-  let found = $state.raw<Schemas['StopOut'] | null>(null)
-  let failed = $state('')
+  const found = $derived(
+    stops.reduce<Schemas['StopOut'] | null>(
+      (best, s) => (best && Math.abs(best.stop - stop / 100) <= Math.abs(s.stop - stop / 100) ? best : s),
+      null,
+    ),
+  )
 
   // The picture leaves the outermost hundredth out; the figures do not.
   const edge = (values: number[], share: number) =>
@@ -56,28 +61,6 @@
       .join(''),
   )
   const at = $derived(x(Math.max(-stop / 100, deepest)))
-
-  $effect(() => {
-    const asked = [run, horizon, stop / 100] as const
-    if (!(stop > 0)) return
-    let current = true
-    const timer = setTimeout(() => {
-      api
-        .withStop(...asked)
-        .then((answer) => {
-          if (!current) return
-          found = answer
-          failed = ''
-        })
-        .catch((error) => {
-          if (current) failed = sentence(error)
-        })
-    }, 60)
-    return () => {
-      current = false
-      clearTimeout(timer)
-    }
-  })
 </script>
 
 <h3 class="mt-4 font-title text-[16px]">How deep on the way, and what a stop would have done</h3>
@@ -117,18 +100,17 @@
 </div>
 <label class="mt-1 flex items-center gap-3 text-[13px]"
   >With a stop at
-  <input class="num field w-16 py-0" type="number" min="0.5" max="90" step="0.5" bind:value={stop} />%
+  <input class="num field w-16 py-0" type="number" min="0.5" max="40" step="0.5" bind:value={stop} />%
   <input
     class="flex-1 accent-[var(--ember)]"
     type="range"
     aria-label="Stop in percent"
     min="0.5"
-    max={Math.max(2, Math.ceil(-deepest * 100))}
+    max={Math.min(40, Math.max(2, Math.ceil(-deepest * 100)))}
     step="0.5"
     bind:value={stop}
   /></label
 >
-{#if failed}<p class="text-[13px] text-loss">{failed}</p>{/if}
 {#if found}
   <p class="text-[13px] text-ink2" aria-live="polite">
     {percent(found.stopped, 0, false)} of {whole(found.count)} hits would have been stopped: mean {percent(

@@ -1,0 +1,256 @@
+<script lang="ts">
+  /** This rule as it stands beside another version, other dials, another universe or another entry. */
+  import { api, type AnyRun, type Schemas, type Version } from '$lib/api'
+  import { csv, download } from '$lib/csv'
+  import { day, percent, whole } from '$lib/format'
+  import { market } from '$lib/market.svelte'
+  import { join, split } from '$lib/rule/headers'
+  import Progress from './Progress.svelte'
+  import { Watched } from './run.svelte'
+
+  interface Props {
+    question: Schemas['StudyIn']
+    rule: { id: number; name: string; version: number }
+    dials: Schemas['DialOut'][]
+    horizon: number
+    broken: boolean
+    onday: (day: string) => void
+    /** A kept comparison to show at first. */
+    opened: AnyRun | null
+  }
+  const { question, rule, dials, horizon, broken, onday, opened }: Props = $props()
+  type Way = 'version' | 'dials' | 'universe' | 'entry'
+  let way = $state<Way>('version')
+  let versions = $state.raw<Version[]>([])
+  let version = $state<number | null>(null)
+  let turned = $state<Record<string, number>>({})
+  let universe = $state('')
+  let entry = $state<Schemas['StudyIn']['entry']>('signal-close')
+  const watched = new Watched(api.comparison)
+  const found = $derived(watched.result)
+  let measured = $state('')
+
+  $effect(() => {
+    void rule.version
+    api
+      .versions(rule.id)
+      .then((all) => {
+        versions = all
+        const before = all.filter((v) => v.text !== question.text)
+        version = (before[0] ?? all[0])?.number ?? null
+      })
+      .catch(() => {})
+  })
+  $effect(() => {
+    if (opened?.kind === 'compare') void watched.start(() => api.comparison(opened.id))
+    return () => watched.leave()
+  })
+
+  const names = $derived([...(market.now?.universes ?? []), ...market.lists.map((l) => l.name)])
+
+  /** The other side of the comparison, and how it is called. */
+  const other = $derived.by((): { name: string; question: Schemas['StudyIn'] } | null => {
+    if (way === 'version') {
+      const chosen = versions.find((v) => v.number === version)
+      return chosen
+        ? { name: `Version ${chosen.number}`, question: { ...question, text: chosen.text } }
+        : null
+    }
+    if (way === 'dials') {
+      const changed = dials.filter((d) => turned[d.name] !== undefined && turned[d.name] !== d.value)
+      if (!changed.length) return null
+      const set = Object.fromEntries(changed.map((d) => [d.name, turned[d.name]!]))
+      return {
+        name: changed
+          .map((d) => `${d.name} ${d.percent ? percent(set[d.name], 1, false) : set[d.name]}`)
+          .join(', '),
+        question: { ...question, dials: set },
+      }
+    }
+    if (way === 'universe') {
+      const { headers, body } = split(question.text)
+      const text = join({ ...headers, universe: universe || undefined }, body)
+      return text === question.text
+        ? null
+        : { name: universe || 'all instruments', question: { ...question, text } }
+    }
+    return entry === question.entry
+      ? null
+      : {
+          name: entry === 'signal-close' ? 'At the signal’s close' : 'At the next open',
+          question: { ...question, entry },
+        }
+  })
+  const asked = $derived(other ? JSON.stringify([other.question, question, horizon]) : '')
+
+  async function start(): Promise<void> {
+    if (!other) return
+    const mine = asked
+    const body = { first: other.question, second: question, horizon }
+    await watched.start(() => api.startComparison(body))
+    measured = mine
+  }
+
+  const row = (h: Schemas['HorizonOut']) => ({ ...h })
+  const rows = $derived(
+    found?.differences.map((d) => ({
+      d,
+      a: row(found.first.horizons.find((h) => h.bars === d.bars)!),
+      b: row(found.second.horizons.find((h) => h.bars === d.bars)!),
+    })) ?? [],
+  )
+  const said = $derived(found?.differences.find((d) => d.bars === found.horizon)?.verdict ?? '')
+
+  function save(): void {
+    if (!found) return
+    const head = [
+      'bars',
+      'hits_first',
+      'excess_first',
+      'hits_second',
+      'excess_second',
+      'difference',
+      'low',
+      'high',
+    ]
+    download(
+      `${rule.name} compared.csv`,
+      csv(
+        head,
+        rows.map(({ d, a, b }) => [d.bars, a.count, a.excess, b.count, b.excess, d.excess, d.low, d.high]),
+      ),
+    )
+  }
+</script>
+
+<div class="flex flex-wrap items-center gap-x-3 gap-y-1.5 text-[13px] text-ink2">
+  <label
+    >Set this rule beside <select
+      class="inline-pick text-ink"
+      aria-label="What to compare with"
+      bind:value={way}
+    >
+      <option value="version">a saved version</option>
+      {#if dials.length}<option value="dials">other dials</option>{/if}
+      <option value="universe">another universe</option>
+      <option value="entry">another entry</option>
+    </select></label
+  >
+  {#if way === 'version'}
+    <select class="inline-pick text-ink" aria-label="Version" bind:value={version}>
+      {#each versions as v (v.number)}<option value={v.number}
+          >version {v.number}{v.text === question.text ? ' (the same text)' : ''}</option
+        >{/each}
+    </select>
+  {:else if way === 'dials'}
+    {#each dials as d (d.name)}
+      <label
+        >{d.name}
+        <input
+          class="field num w-20 py-0"
+          type="number"
+          min={d.low}
+          max={d.high}
+          step={d.step ?? 'any'}
+          value={turned[d.name] ?? d.value}
+          onchange={(event) => (turned[d.name] = event.currentTarget.valueAsNumber)}
+        /></label
+      >
+    {/each}
+  {:else if way === 'universe'}
+    <select class="inline-pick text-ink" aria-label="Other universe" bind:value={universe}>
+      <option value="">all instruments</option>
+      {#each names as name (name)}<option>{name}</option>{/each}
+    </select>
+  {:else}
+    <select class="inline-pick text-ink" aria-label="Other entry" bind:value={entry}>
+      <option value="next-open">the next open</option>
+      <option value="signal-close">the signal’s close (optimistic)</option>
+    </select>
+  {/if}
+  <span class="ml-auto flex items-center gap-4">
+    {#if found}<button class="link" onclick={save}>Save the table</button>{/if}
+    <button class="act" disabled={!other || broken || watched.busy} onclick={start}>Compare</button>
+  </span>
+</div>
+{#if !other}
+  <p class="mt-2 text-[13px] text-ink3">Choose something that differs from the rule as it stands.</p>
+{/if}
+<div class="mt-3"><Progress {watched} onagain={start} /></div>
+{#if found}
+  <div class:opacity-60={measured !== '' && measured !== asked}>
+    <h2 class="max-w-[70ch] font-title text-[21px] leading-snug">{said}</h2>
+    <p class="mt-1 text-[13px] text-ink2">
+      First: {measured && other ? other.name : 'what it was set beside'}, {whole(found.first.hits)} hits. Second:
+      the rule{measured ? ' as it stands' : ''}, {whole(found.second.hits)} hits. {whole(found.both)} are in both.
+      The difference is drawn from the same days for both, so what they share cancels out.
+    </p>
+    <table class="mt-3 w-full text-[13px]">
+      <thead>
+        <tr class="text-ink2">
+          <th></th>
+          <th colspan="3" scope="colgroup" class="border-b border-hair text-center font-semibold">First</th>
+          <th colspan="3" scope="colgroup" class="border-b border-hair text-center font-semibold">Second</th>
+          <th colspan="2" scope="colgroup" class="border-b border-hair text-center font-semibold"
+            >Second less first</th
+          >
+        </tr>
+        <tr class="border-b border-hair text-ink2">
+          {#each ['Bars', 'Hits', 'Won', 'Excess', 'Hits', 'Won', 'Excess', 'Excess', '95% interval'] as head, i (i)}
+            <th scope="col" class="pl-3 text-right font-semibold">{head}</th>
+          {/each}
+        </tr>
+      </thead>
+      <tbody>
+        {#each rows as { d, a, b } (d.bars)}
+          <tr class="border-b border-hair/60 {d.bars === found.horizon ? 'bg-row' : ''}">
+            <th scope="row" class="num py-[3px] pl-3">{d.bars}</th>
+            {#each [a, b] as h, i (i)}
+              <td class="num pl-3">{whole(h.count)}</td>
+              <td class="num pl-3">{percent(h.win_rate, 1, false)}</td>
+              <td class="num pl-3">{percent(h.excess, 2)}</td>
+            {/each}
+            <td class="num pl-3 font-semibold">{percent(d.excess, 2)}</td>
+            <td class="num pl-3 text-ink2"
+              >{d.low === null ? '–' : `${percent(d.low, 2)} … ${percent(d.high, 2)}`}</td
+            >
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+    <div class="mt-4 grid grid-cols-2 gap-8">
+      {#each [{ title: 'Only the first has', count: found.only_first, f: found.lost, events: found.events_first }, { title: 'Only the second has', count: found.only_second, f: found.gained, events: found.events_second }] as side (side.title)}
+        <div>
+          <h3 class="font-title text-[16px]">{side.title} {whole(side.count)} hits</h3>
+          {#if side.count}
+            <p class="text-[13px] text-ink2">
+              At {found.horizon} bars they made {percent(side.f.mean, 2)} on average, excess {percent(
+                side.f.excess,
+                2,
+              )}, won {percent(side.f.win_rate, 0, false)}.
+            </p>
+            <table class="mt-1 w-full text-[13px]">
+              <thead class="sr-only"><tr><th>Symbol</th><th>Hit on</th><th>Return</th></tr></thead>
+              <tbody>
+                {#each side.events.toReversed().slice(0, 60) as event (event.symbol + event.day)}
+                  {@const r = event.returns[String(found.horizon)] ?? null}
+                  <tr class="border-b border-hair/60">
+                    <th scope="row" class="text-left font-mono font-semibold">{event.symbol}</th>
+                    <td
+                      ><button
+                        class="hover:underline"
+                        title="List that day’s hits"
+                        onclick={() => onday(event.day)}>{day(event.day)}</button
+                      ></td
+                    >
+                    <td class="num {r === null ? '' : r > 0 ? 'text-gain' : 'text-loss'}">{percent(r)}</td>
+                  </tr>
+                {/each}
+              </tbody>
+            </table>
+          {/if}
+        </div>
+      {/each}
+    </div>
+  </div>
+{/if}

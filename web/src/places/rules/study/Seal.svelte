@@ -1,0 +1,73 @@
+<script lang="ts">
+  /** The sealed days of a rule: calm, and impossible to miss. */
+  import { AlertDialog } from 'bits-ui'
+  import { api, sentence, type Schemas } from '$lib/api'
+  import { day } from '$lib/format'
+  import { tell } from '$lib/notice.svelte'
+
+  interface Props {
+    rule: number
+    version: number
+    onbroken: () => void
+  }
+  const { rule, version, onbroken }: Props = $props()
+  let seal = $state.raw<Schemas['SealOut'] | null>(null)
+  let open = $state(false)
+
+  $effect(() => {
+    api
+      .seal(rule)
+      .then((found) => (seal = found))
+      .catch((error) => tell(sentence(error)))
+  })
+
+  async function breakIt(): Promise<void> {
+    try {
+      seal = await api.breakSeal(rule)
+      open = false
+      onbroken()
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+</script>
+
+{#if seal?.sealed_from}
+  <p class="flex items-baseline gap-2 border-b border-hair bg-paper2 px-5 py-1.5 text-[13px] text-ink2">
+    <svg width="11" height="11" viewBox="0 0 11 11" aria-hidden="true" class="translate-y-[1px]">
+      <circle cx="5.5" cy="5.5" r="4.5" fill={seal.broken ? 'none' : 'var(--ember)'} stroke="var(--ember)" />
+      {#if seal.broken}<path d="M1.5,9 9.5,2" stroke="var(--ember)" />{/if}
+    </svg>
+    {#if seal.broken}
+      <span
+        >Seal broken on {day(seal.broken)} at version {seal.version}: what was changed since has seen every
+        day. Up to the seal and after it stand side by side below.</span
+      >
+    {:else}
+      <span
+        >Sealed from {day(seal.sealed_from)}: the last quarter of history stays unseen until the rule is
+        final.</span
+      >
+      <AlertDialog.Root bind:open>
+        <AlertDialog.Trigger class="link ml-auto whitespace-nowrap underline underline-offset-3"
+          >Break the seal …</AlertDialog.Trigger
+        >
+        <AlertDialog.Portal>
+          <AlertDialog.Overlay class="fixed inset-0 z-20 bg-ink/25" />
+          <AlertDialog.Content class="pop fixed top-[22%] left-1/2 z-30 w-[470px] -translate-x-1/2">
+            <AlertDialog.Title class="font-title text-[19px]">Break the seal of this rule?</AlertDialog.Title>
+            <AlertDialog.Description class="text-[14px] text-ink2">
+              From {day(seal.sealed_from)} on nothing has been measured, so these days can still tell whether the
+              rule works or was only fitted to what came before. They can do so once: whatever you change after
+              looking has seen them. The date and version {version} are kept with the rule.
+            </AlertDialog.Description>
+            <div class="mt-2 flex justify-end gap-3">
+              <AlertDialog.Cancel class="quiet">Leave it sealed</AlertDialog.Cancel>
+              <button class="act" onclick={breakIt}>Break the seal</button>
+            </div>
+          </AlertDialog.Content>
+        </AlertDialog.Portal>
+      </AlertDialog.Root>
+    {/if}
+  </p>
+{/if}

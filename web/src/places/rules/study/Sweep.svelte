@@ -1,0 +1,344 @@
+<script lang="ts">
+  /** One dial or two over their ranges: the plateau rather than the peak. */
+  import { api, type AnyRun, type Schemas } from '$lib/api'
+  import EChart from '$lib/charts/EChart.svelte'
+  import { MONO } from '$lib/charts/echarts'
+  import { csv, download } from '$lib/csv'
+  import { percent, whole } from '$lib/format'
+  import { colour } from '$lib/theme.svelte'
+  import Progress from './Progress.svelte'
+  import { Watched } from './run.svelte'
+
+  interface Props {
+    question: Schemas['StudyIn']
+    name: string
+    dials: Schemas['DialOut'][]
+    horizon: number
+    broken: boolean
+    onset: (values: { name: string; value: number; percent: boolean }[]) => void
+    ondone: () => void
+    /** A kept sweep to show at first. */
+    opened: AnyRun | null
+  }
+  const { question, name, dials, horizon, broken, onset, ondone, opened }: Props = $props()
+  const WIDE = 10
+
+  interface Turn {
+    name: string
+    low: number
+    high: number
+    step: number
+  }
+  const usable = $derived(dials.filter((d) => d.low !== null && d.high !== null))
+  let turns = $state<Turn[]>([])
+  const watched = new Watched(api.sweep)
+  const found = $derived(watched.result)
+  $effect(() => {
+    if (opened?.kind === 'sweep') void watched.start(() => api.sweep(opened.id))
+    return () => watched.leave()
+  })
+
+  /** About ten steps over the dial's whole range, of its own steps where it has some. */
+  function whole_range(of: string): Turn {
+    const d = usable.find((one) => one.name === of)!
+    const [low, high] = [d.low!, d.high!]
+    const own = d.step ?? (high - low) / 100
+    const step = own * Math.max(1, Math.ceil((high - low) / own / (WIDE - 1)))
+    return { name: of, low, high, step: Number(step.toPrecision(6)) }
+  }
+  $effect(() => {
+    if (!turns.length && usable.length) turns = [whole_range(usable[0]!.name)]
+  })
+  const steps = (t: Turn) =>
+    t.step > 0 && t.high >= t.low ? Math.floor((t.high - t.low) / t.step + 1e-9) + 1 : 0
+  const total = $derived(turns.reduce((n, t) => n * steps(t), 1))
+
+  async function start(): Promise<void> {
+    const body = { study: question, dials: turns, horizon }
+    if (await watched.start(() => api.startSweep(body))) ondone()
+  }
+
+  const isPercent = (of: string) => dials.find((d) => d.name === of)?.percent ?? false
+  const said = (of: string, value: number) =>
+    isPercent(of) ? percent(value, 1, false) : String(Number(value.toPrecision(6)))
+  const most = $derived(Math.max(1e-4, ...(found?.cells.map((c) => Math.abs(c.excess ?? 0)) ?? [])))
+
+  function shade(cell: Schemas['CellOut']): string {
+    if (cell.excess === null || cell.count < 20) return 'transparent'
+    const part = Math.round((Math.abs(cell.excess) / most) * 70)
+    return `color-mix(in srgb, var(--${cell.excess > 0 ? 'gain' : 'loss'}) ${part}%, var(--paper))`
+  }
+
+  function told(cell: Schemas['CellOut']): string {
+    const where = cell.values.map((v, i) => `${found!.dials[i]} ${said(found!.dials[i]!, v)}`).join(', ')
+    const held = cell.holds ? 'Its neighbours hold up.' : ''
+    return `${where}: excess ${percent(cell.excess, 2)} (${percent(cell.low, 2)} to ${percent(cell.high, 2)}), ${whole(cell.count)} hits on ${whole(cell.days)} days, won ${percent(cell.win_rate, 0, false)}. ${held} A click sets the dials so.`
+  }
+
+  function set(cell: Schemas['CellOut']): void {
+    onset(
+      cell.values.map((value, i) => ({
+        name: found!.dials[i]!,
+        value,
+        percent: isPercent(found!.dials[i]!),
+      })),
+    )
+  }
+
+  function save(): void {
+    if (!found) return
+    download(
+      `${name} sweep at ${found.bars} bars.csv`,
+      csv(
+        [...found.dials, 'hits', 'days', 'win_rate', 'mean', 'excess', 'low', 'high', 'floor', 'holds'],
+        found.cells.map((c) => [
+          ...c.values,
+          c.count,
+          c.days,
+          c.win_rate,
+          c.mean,
+          c.excess,
+          c.low,
+          c.high,
+          c.floor,
+          c.holds ? 1 : 0,
+        ]),
+      ),
+    )
+  }
+
+  function line(): Record<string, unknown> {
+    const cells = found!.cells
+    const [ink, ink3, hair, ember] = ['ink', 'ink3', 'hair', 'ember'].map((n) => colour(n)) as [
+      string,
+      string,
+      string,
+      string,
+    ]
+    const text = { fontFamily: MONO, fontSize: 11, color: ink3 }
+    const plain = {
+      type: 'line',
+      symbol: 'none',
+      silent: true,
+      lineStyle: { opacity: 0 },
+      stack: 'band',
+      stackStrategy: 'all',
+    }
+    return {
+      grid: [
+        { left: 56, right: 12, top: 10, height: 150 },
+        { left: 56, right: 12, top: 176, height: 44 },
+      ],
+      tooltip: {
+        trigger: 'axis',
+        axisPointer: { lineStyle: { color: ink3 } },
+        backgroundColor: colour('paper'),
+        borderColor: hair,
+        textStyle: { color: ink, fontFamily: MONO, fontSize: 12 },
+        formatter: (at: { dataIndex: number }[]) => told(cells[at[0]?.dataIndex ?? 0]!).replace('. ', '<br>'),
+      },
+      axisPointer: { link: [{ xAxisIndex: 'all' }] },
+      xAxis: [0, 1].map((gridIndex) => ({
+        type: 'category',
+        gridIndex,
+        data: cells.map((c) => said(found!.dials[0]!, c.values[0]!)),
+        axisTick: { show: false },
+        axisLine: { lineStyle: { color: hair }, onZero: false },
+        axisLabel: { ...text, show: gridIndex === 1 },
+      })),
+      yAxis: [
+        {
+          type: 'value',
+          gridIndex: 0,
+          splitNumber: 4,
+          axisLabel: { ...text, formatter: (v: number) => percent(v, 2) },
+          splitLine: { lineStyle: { color: hair, opacity: 0.6 } },
+        },
+        { type: 'value', gridIndex: 1, splitNumber: 1, axisLabel: text, splitLine: { show: false } },
+      ],
+      series: [
+        { ...plain, name: 'low', data: cells.map((c) => c.low) },
+        {
+          ...plain,
+          name: 'band',
+          data: cells.map((c) => (c.low === null || c.high === null ? null : c.high - c.low)),
+          areaStyle: { color: ember, opacity: 0.16 },
+        },
+        {
+          type: 'line',
+          name: 'excess',
+          data: cells.map((c, i) => ({
+            value: c.excess,
+            symbol: i === found!.peak && i !== found!.plateau ? 'triangle' : 'circle',
+            symbolSize: i === found!.plateau ? 11 : i === found!.peak ? 11 : c.holds ? 6 : 4,
+            itemStyle: {
+              color: i === found!.plateau || c.holds ? ember : colour('paper'),
+              borderColor: ember,
+              borderWidth: 1.5,
+            },
+          })),
+          lineStyle: { color: ember, width: 1.6 },
+        },
+        {
+          type: 'bar',
+          name: 'hits',
+          xAxisIndex: 1,
+          yAxisIndex: 1,
+          data: cells.map((c) => c.count),
+          itemStyle: { color: ink3, opacity: 0.6 },
+          barMaxWidth: 18,
+        },
+      ],
+    }
+  }
+</script>
+
+{#if !usable.length}
+  <p class="max-w-[70ch] text-ink2">
+    This rule has no dial to turn. Give a number a name and a range, for instance
+    <code class="font-mono">dial reach = 60 from 20 to 250 step 10</code>, and use
+    <code class="font-mono">reach</code>
+    in a line.
+  </p>
+{:else}
+  <div class="flex flex-wrap items-center gap-x-4 gap-y-1.5 text-[13px] text-ink2">
+    {#each turns as turn, i (i)}
+      <span class="flex items-baseline gap-2">
+        {i ? 'and' : 'Turn'}
+        <select
+          class="inline-pick font-mono text-ink"
+          aria-label={i ? 'Second dial' : 'Dial'}
+          value={turn.name}
+          onchange={(event) => (turns[i] = whole_range(event.currentTarget.value))}
+        >
+          {#each usable.filter((d) => d.name === turn.name || !turns.some((t) => t.name === d.name)) as d (d.name)}<option
+              >{d.name}</option
+            >{/each}
+        </select>
+        {#each [['from', 'low'], ['to', 'high'], ['by', 'step']] as const as [word, key] (key)}
+          <label
+            >{word}
+            <input
+              class="field num w-[72px] py-0"
+              type="number"
+              step="any"
+              value={turn[key]}
+              onchange={(event) => (turn[key] = event.currentTarget.valueAsNumber)}
+            /></label
+          >
+        {/each}
+        {#if i}<button class="link" onclick={() => (turns = turns.slice(0, 1))}>one only</button>{/if}
+      </span>
+    {/each}
+    {#if turns.length === 1 && usable.length > 1}
+      <button
+        class="link underline underline-offset-3"
+        onclick={() => (turns = [...turns, whole_range(usable.find((d) => d.name !== turns[0]!.name)!.name)])}
+        >and a second</button
+      >
+    {/if}
+    <span class="ml-auto flex items-center gap-4">
+      {#if found}<button class="link" onclick={save}>Save the cells</button>{/if}
+      <span>{whole(total)} settings at {horizon} bars</span>
+      <button class="act" disabled={broken || watched.busy || total < 1} onclick={start}>Turn</button>
+    </span>
+  </div>
+  <div class="mt-3"><Progress {watched} onagain={start} /></div>
+  {#if found}
+    <h2 class="max-w-[75ch] font-title text-[19px] leading-snug">{found.verdict}</h2>
+    {#if found.dials.length === 1}
+      <div class="mt-3 h-[246px]">
+        <EChart
+          option={line}
+          label="Excess and hits over the settings of {found.dials[0]}; the values are in the table below"
+        />
+      </div>
+      <table class="mt-2 w-full text-[13px]">
+        <thead>
+          <tr class="border-b border-hair text-ink2">
+            {#each [found.dials[0]!, 'Hits', 'Days', 'Won', 'Excess', '95% interval', 'Least beside it', ''] as head (head)}
+              <th scope="col" class="pl-3 text-right font-semibold">{head}</th>
+            {/each}
+          </tr>
+        </thead>
+        <tbody>
+          {#each found.cells as cell, i (i)}
+            <tr
+              class="border-b border-hair/60 {i === found.plateau ? 'bg-row' : ''} {cell.count < 20
+                ? 'text-ink3'
+                : ''}"
+            >
+              <th scope="row" class="num pl-3"
+                ><button class="hover:underline" title="Set the dial so" onclick={() => set(cell)}
+                  >{said(found.dials[0]!, cell.values[0]!)}</button
+                ></th
+              >
+              <td class="num pl-3">{whole(cell.count)}</td>
+              <td class="num pl-3">{whole(cell.days)}</td>
+              <td class="num pl-3">{percent(cell.win_rate, 1, false)}</td>
+              <td class="num pl-3">{percent(cell.excess, 2)}</td>
+              <td class="num pl-3 text-ink2"
+                >{cell.low === null ? '–' : `${percent(cell.low, 2)} … ${percent(cell.high, 2)}`}</td
+              >
+              <td class="num pl-3">{percent(cell.floor, 2)}</td>
+              <td class="pl-3 text-ember"
+                >{i === found.plateau ? 'plateau' : i === found.peak ? 'peak' : cell.holds ? 'holds' : ''}</td
+              >
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    {:else}
+      {@const [rows, columns] = [found.values[0]!, found.values[1]!]}
+      <div class="mt-3 overflow-x-auto">
+        <table class="border-separate border-spacing-[2px] text-[12px]">
+          <caption class="pb-1 text-left text-[13px] text-ink2"
+            >Excess and hits; <span class="font-mono">{found.dials[0]}</span> downwards,
+            <span class="font-mono">{found.dials[1]}</span> across. A dot: its neighbours hold up. Framed: the plateau.
+            A triangle: the peak.</caption
+          >
+          <thead>
+            <tr>
+              <th></th>
+              {#each columns as v (v)}<th scope="col" class="num pr-1 font-semibold"
+                  >{said(found.dials[1]!, v)}</th
+                >{/each}
+            </tr>
+          </thead>
+          <tbody>
+            {#each rows as v, i (v)}
+              <tr>
+                <th scope="row" class="num pr-2 font-semibold">{said(found.dials[0]!, v)}</th>
+                {#each columns as v2, j (v2)}
+                  {@const place = i * columns.length + j}
+                  {@const cell = found.cells[place]!}
+                  <td class="p-0">
+                    <button
+                      class="relative block h-[38px] w-[64px] font-mono {cell.count < 20
+                        ? 'text-ink3'
+                        : ''} {place === found.plateau ? 'outline-2 outline-ember' : ''}"
+                      style:background={shade(cell)}
+                      title={told(cell)}
+                      onclick={() => set(cell)}
+                    >
+                      <span class="block leading-tight">{percent(cell.excess, 2)}</span>
+                      <span class="block text-[11px] leading-tight opacity-75">{whole(cell.count)}</span>
+                      {#if cell.holds}<span
+                          class="absolute top-0.5 right-1 text-[10px] text-ember"
+                          aria-hidden="true">●</span
+                        >{/if}
+                      {#if place === found.peak && place !== found.plateau}<span
+                          class="absolute top-0.5 left-1 text-[9px] text-ember"
+                          aria-hidden="true">▲</span
+                        >{/if}
+                    </button>
+                  </td>
+                {/each}
+              </tr>
+            {/each}
+          </tbody>
+        </table>
+      </div>
+    {/if}
+  {/if}
+{/if}
