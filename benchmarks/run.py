@@ -31,7 +31,10 @@ from wickcore.language.check import check_rule
 from wickcore.language.problems import RuleError
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import hit_truth, scan
+from wickcore.study.breakdowns import breakdowns
 from wickcore.study.follow import StudySettings, study
+from wickcore.study.path import path
+from wickcore.study.worth import line_worth
 from wickcore.warm import warm
 
 
@@ -121,10 +124,18 @@ def own_part(bars: Bars, runs: int) -> dict[str, tuple[float, int]]:
         "",
         "",
     )
+    apart, _ = timed(lambda: _apart(engine, rule, result), 1)
+    row("the same taken apart at 5 bars: groups, path, line worth", f"{apart:.2f}", "", "", "", "")
     text = "\n".join(["any of:", *["    close > sma(20) and high > open + 1"] * 190])[:20_000]
     checked, _ = timed(lambda: _checked(text), 9)
     row("checking 20,000 characters", f"{checked * 1000:.0f} ms", "", "", "", "")
     return found
+
+
+def _apart(engine: Evaluator, rule: Any, found: Any) -> None:
+    breakdowns(engine, found, 5)
+    path(engine, found, None)
+    line_worth(engine, rule, found, 5)
 
 
 def _checked(text: str) -> None:

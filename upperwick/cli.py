@@ -9,7 +9,7 @@ import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from upperwick import commands
+from upperwick import commands, study_commands
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -46,19 +46,29 @@ def build_parser() -> argparse.ArgumentParser:
     scan.add_argument("--as-of", metavar="DATE", help="the evening to stand on; the latest session where it is left out")
     scan.add_argument("--universe", metavar="NAME", help="only members of that day (needs the database)")
 
-    study = command("study", commands.study, "What prices did after a rule's hits.")
+    study = command("study", study_commands.study, "What prices did after a rule's hits.")
     _rule(study)
     _prices(study)
-    study.add_argument("--from", dest="first", metavar="DATE", help="first day of hits")
-    study.add_argument("--to", dest="last", metavar="DATE", help="last day of hits")
-    study.add_argument("--horizons", default="1,2,3,5,10,20,60", help="bars ahead, separated by commas")
-    study.add_argument("--entry", choices=["next-open", "signal-close"], default="next-open")
-    study.add_argument("--repeats", choices=["fresh", "every", "apart"], default="fresh")
-    study.add_argument("--cost", type=float, default=0.001, help="a fraction a side (0.001 is 0.1%%)")
-    study.add_argument("--slippage", type=float, default=0.0, help="a fraction a side")
-    study.add_argument("--universe", metavar="NAME", help="only members of that day (needs the database)")
+    _measuring(study)
     study.add_argument("--events", action="store_true", help="list every hit with its entry and returns")
-    study.add_argument("--seed", type=int, default=1, help="of the bootstrap")
+    study.add_argument(
+        "--parts", type=int, metavar="BARS", help="taken apart at this horizon: groups, path, names, stops, line worth"
+    )
+    study.add_argument("--report", type=Path, metavar="FILE", help="write a single HTML page with figures and plots")
+
+    compare = command("compare", study_commands.compare, "Two rules side by side, on the same days.")
+    compare.add_argument("first_rule", metavar="FIRST", help="a rule file")
+    compare.add_argument("second_rule", metavar="SECOND", help="a rule file, or - for standard input")
+    _prices(compare)
+    _measuring(compare)
+    compare.add_argument("--horizon", type=int, default=5, help="bars ahead at which the hits that differ are counted")
+
+    sweep = command("sweep", study_commands.sweep, "One dial or two over their ranges: plateaus, not peaks.")
+    _rule(sweep)
+    _prices(sweep)
+    _measuring(sweep)
+    sweep.add_argument("--dial", action="append", required=True, metavar="NAME=LOW:HIGH:STEP", help="given once or twice")
+    sweep.add_argument("--horizon", type=int, default=5, help="bars ahead")
 
     values = command("values", commands.values, "One expression on every bar of one instrument.")
     values.add_argument("expression")
@@ -102,6 +112,20 @@ def build_parser() -> argparse.ArgumentParser:
     serve.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")))
     command("worker", commands.worker, "Carry out studies in the background; `serve` starts one by itself.")
     return parser
+
+
+def _measuring(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--from", dest="first", metavar="DATE", help="first day of hits")
+    parser.add_argument("--to", dest="last", metavar="DATE", help="last day of hits")
+    parser.add_argument("--horizons", default="1,2,3,5,10,20,60", help="bars ahead, separated by commas")
+    parser.add_argument("--entry", choices=["next-open", "signal-close"], default="next-open")
+    parser.add_argument("--repeats", choices=["fresh", "every", "apart"], default="fresh")
+    parser.add_argument("--cost", type=float, default=0.001, help="a fraction a side (0.001 is 0.1%%)")
+    parser.add_argument("--slippage", type=float, default=0.0, help="a fraction a side")
+    parser.add_argument("--universe", metavar="NAME", help="only members of that day (needs the database)")
+    parser.add_argument("--sealed", action="store_true", help="end where the last quarter of history begins")
+    parser.add_argument("--survivors", action="store_true", help="only those who belong on the last day: to see the bias")
+    parser.add_argument("--seed", type=int, default=1, help="of the bootstrap")
 
 
 def _rule(parser: argparse.ArgumentParser) -> None:

@@ -25,7 +25,7 @@ class Bad(Exception):
 
 def check(given: Namespace) -> int:
     """Errors and advice. Exits with 2 where there are errors, after saying them."""
-    text, parts = _read_rule(given.rule)
+    text, parts = read_rule(given.rule)
     errors: list[Any] = []
     advice: list[Any] = []
     try:
@@ -33,7 +33,7 @@ def check(given: Namespace) -> int:
     except RuleError as error:
         errors = error.problems
     if given.json:
-        _emit({"errors": [_problem(p) for p in errors], "advice": [_problem(p) for p in advice]})
+        emit({"errors": [_problem(p) for p in errors], "advice": [_problem(p) for p in advice]})
     for p in errors:
         print(f"line {p.line}, column {p.column}: {p.message}", file=sys.stderr)
     if not given.json:
@@ -47,17 +47,17 @@ def check(given: Namespace) -> int:
 def scan(given: Namespace) -> None:
     """What a rule leaves on one evening."""
     rule = _checked(given.rule)
-    engine, bars = _engine(given)
+    engine, bars = engine_of(given)
     from upperwick.market.files import iso
     from upperwick.rules.scanning import COLUMNS, hit_rows, line_rows, read_columns
     from wickcore.scan.scan import scan as run
 
-    day = _day(bars, given.as_of) if given.as_of else bars.last_day
+    day = day_of(bars, given.as_of) if given.as_of else bars.last_day
     index = bars.session_on(day)
     if index < 0:
         raise Bad(f"The prices begin on {iso(bars.sessions[0])}; {given.as_of} lies before that.")
     day = int(bars.sessions[index])
-    result = run(engine, rule, day, _members(engine, given, rule))
+    result = run(engine, rule, day, members_of(engine, given, rule))
     hits = hit_rows(engine, result, read_columns(COLUMNS, check_expression))
     keys = ("number", "text", "true", "false", "unknown", "left", "alone", "depth", "skip")
     report = {
@@ -69,7 +69,7 @@ def scan(given: Namespace) -> None:
         "near_misses": [{"symbol": n.symbol, "line": n.line.number} for n in result.near_misses],
     }
     if given.json:
-        return _emit(report)
+        return emit(report)
     print(f"{report['as_of']}: {result.scanned} scanned, {result.no_bar} without a bar that day")
     for row in report["lines"]:
         left = "" if row["depth"] or row["skip"] else f"{row['left']:>7}"
@@ -77,60 +77,21 @@ def scan(given: Namespace) -> None:
     print(", ".join(h["symbol"] for h in hits) or "No hits.")
 
 
-def study(given: Namespace) -> None:
-    """Follow-through of a rule's hits."""
-    rule = _checked(given.rule)
-    engine, bars = _engine(given)
-    from upperwick.studies.shapes import as_dict
-    from wickcore.study.follow import StudySettings
-    from wickcore.study.follow import study as run
-
-    try:
-        horizons = tuple(sorted({int(h) for h in given.horizons.split(",")}))
-    except ValueError:
-        raise Bad(f"--horizons takes whole numbers separated by commas; `{given.horizons}` is not that.") from None
-    settings = StudySettings(
-        horizons, _day(bars, given.first), _day(bars, given.last), None, given.entry, given.repeats, given.cost, given.slippage,
-        given.seed,
-    )  # fmt: skip
-    try:
-        found = run(engine, rule, settings, _members(engine, given, rule))
-    except ValueError as error:
-        raise Bad(str(error)) from None
-    report = as_dict(found, most=None if given.events else 0)
-    if not given.events:
-        del report["events"]
-    if given.json:
-        return _emit(report)
-    print(f"{found.hits} hits")
-    print(f"{'bars':>5}{'count':>8}{'win rate':>10}{'mean':>9}{'median':>9}{'baseline':>10}{'excess':>9}   95% interval")
-    for f in found.horizons:
-        cells = [_percent(v) for v in (f.win_rate, f.mean, f.median, f.baseline, f.excess)]
-        interval = f"{_percent(f.excess_low)} … {_percent(f.excess_high)}"
-        print(f"{f.bars:>5}{f.count:>8}{cells[0]:>10}{cells[1]:>9}{cells[2]:>9}{cells[3]:>10}{cells[4]:>9}   {interval}")
-    for text in report["verdicts"].values():
-        print(text)
-    for e in report.get("events", []):
-        print(
-            e["symbol"], e["day"], e["entry_day"] or "not entered", e["entry"] or "", *(_percent(r) for r in e["returns"].values())
-        )
-
-
 def values(given: Namespace) -> None:
     """One expression, bar by bar."""
     try:
         value = check_expression(given.expression)
     except RuleError as error:
-        raise _rule_error(error) from None
+        raise rule_error(error) from None
     if value.type == "text":
         raise Bad("A number or a condition is needed; this is a text.")
-    engine, _ = _engine(given)
+    engine, _ = engine_of(given)
     from upperwick.market.files import iso
     from wickcore.scan.explain import values as run
 
     days, found = run(engine, value, _symbol(engine, given.symbol))
     if given.json:
-        return _emit({"days": [iso(d) for d in days], "values": found})
+        return emit({"days": [iso(d) for d in days], "values": found})
     for day, v in zip(days, found, strict=True):
         print(iso(day), "" if v is None else v, sep="\t")
 
@@ -138,18 +99,18 @@ def values(given: Namespace) -> None:
 def explain(given: Namespace) -> None:
     """Each line for one instrument on one day."""
     rule = _checked(given.rule)
-    engine, bars = _engine(given)
+    engine, bars = engine_of(given)
     from upperwick.problems import Refused
     from upperwick.rules.scanning import explain_rows
 
-    day = _day(bars, given.day)
+    day = day_of(bars, given.day)
     assert day is not None
     try:
         rows = explain_rows(engine, rule, _symbol(engine, given.symbol), day)
     except Refused as error:
         raise Bad(error.detail) from None
     if given.json:
-        return _emit({"lines": rows})
+        return emit({"lines": rows})
     for row in rows:
         said = {True: "true   ", False: "false  ", None: "unknown"}[row["truth"]]
         sides = "" if row["left_value"] is None else f"   {row['left_value']:.6g} {row['operator']} {row['right_value']:.6g}"
@@ -160,11 +121,11 @@ def lay_out(given: Namespace) -> None:
     """The canonical layout."""
     from wickcore.language.layout import format_rule
 
-    text, _ = _read_rule(given.rule)
+    text, _ = read_rule(given.rule)
     try:
         print(format_rule(text), end="")
     except RuleError as error:
-        raise _rule_error(error) from None
+        raise rule_error(error) from None
 
 
 def turn(given: Namespace) -> None:
@@ -172,11 +133,11 @@ def turn(given: Namespace) -> None:
     from wickcore.language.mirror import mirror
 
     rule = _checked(given.rule) if given.rule != "-" else None
-    text = rule.text if rule else _read_rule("-")[0]
+    text = rule.text if rule else read_rule("-")[0]
     try:
         found = mirror(text)
     except RuleError as error:
-        raise _rule_error(error) from None
+        raise rule_error(error) from None
     print(found.text, end="")
     for line, said in found.notes:
         print(f"line {line}: {said}", file=sys.stderr)
@@ -186,12 +147,12 @@ def read(given: Namespace) -> None:
     """Plain sentences."""
     from wickcore.language.aloud import read_aloud
 
-    text, _ = _read_rule(given.rule)
+    text, _ = read_rule(given.rule)
     try:
         for line, said in read_aloud(text):
             print(f"{line:>4}  {said}")
     except RuleError as error:
-        raise _rule_error(error) from None
+        raise rule_error(error) from None
 
 
 def phrase(given: Namespace) -> int | None:
@@ -200,7 +161,7 @@ def phrase(given: Namespace) -> int | None:
 
     found = from_phrase(" ".join(given.phrase))
     if given.json:
-        _emit({"lines": list(found.lines), "unknown": list(found.unknown)})
+        emit({"lines": list(found.lines), "unknown": list(found.unknown)})
     else:
         print("\n".join(found.lines), end="\n" if found.lines else "")
     if not found.lines:
@@ -225,7 +186,7 @@ def bring_in(given: Namespace) -> None:
 
 def take_out(given: Namespace) -> None:
     """Exports the stored bars as printed, with adjusted closes on the latest bar's scale."""
-    engine, bars = _engine(Namespace(prices=None, skip_bad=False))
+    engine, bars = engine_of(Namespace(prices=None, skip_bad=False))
     import numpy as np
     import pyarrow as pa
 
@@ -314,20 +275,16 @@ def worker(given: Namespace) -> None:
 # -- shared ----------------------------------------------------------------------------------------------------------
 
 
-def _emit(report: dict[str, Any]) -> None:
+def emit(report: dict[str, Any]) -> None:
     json.dump(report, sys.stdout, ensure_ascii=False, allow_nan=False)
     sys.stdout.write("\n")
-
-
-def _percent(value: float | None) -> str:
-    return "–" if value is None else f"{value * 100:+.2f}%"
 
 
 def _problem(p: Any) -> dict[str, Any]:
     return {"line": p.line, "column": p.column, "length": p.length, "message": p.message, "mend": p.mend}
 
 
-def _read_rule(said: str) -> tuple[str, dict[str, str]]:
+def read_rule(said: str) -> tuple[str, dict[str, str]]:
     """The rule's text and, by name, the other rules of its folder."""
     try:
         if said == "-":
@@ -348,16 +305,16 @@ def _read_rule(said: str) -> tuple[str, dict[str, str]]:
         raise Bad(f"The rule {said} cannot be read: {error}.") from None
 
 
-def _rule_error(error: RuleError) -> Bad:
+def rule_error(error: RuleError) -> Bad:
     return Bad(*(f"line {p.line}, column {p.column}: {p.message}" for p in error.problems))
 
 
 def _checked(said: str) -> CheckedRule:
-    text, parts = _read_rule(said)
+    text, parts = read_rule(said)
     try:
         return check_rule(text, parts)
     except RuleError as error:
-        raise _rule_error(error) from None
+        raise rule_error(error) from None
 
 
 def _read_prices(path: Path, skip_bad: bool) -> Any:
@@ -377,7 +334,7 @@ def _read_prices(path: Path, skip_bad: bool) -> Any:
     return found
 
 
-def _engine(given: Namespace) -> tuple[Any, Any]:
+def engine_of(given: Namespace) -> tuple[Any, Any]:
     """An evaluator over the given files, or over the database."""
     from wickcore.bars.bars import build_bars
     from wickcore.bars.market import Market
@@ -399,7 +356,7 @@ def _engine(given: Namespace) -> tuple[Any, Any]:
     return engine, engine.market.bars
 
 
-def _members(engine: Any, given: Namespace, rule: CheckedRule) -> Any:
+def members_of(engine: Any, given: Namespace, rule: CheckedRule) -> Any:
     name = given.universe or rule.universe
     if not name:
         return None
@@ -425,7 +382,7 @@ def _symbol(engine: Any, symbol: str) -> str:
     return symbol
 
 
-def _day(bars: Any, said: str | None) -> int | None:
+def day_of(bars: Any, said: str | None) -> int | None:
     from datetime import date
 
     if said is None:

@@ -26,17 +26,26 @@ def work() -> None:
 
     from upperwick.market.load import evaluator
     from upperwick.studies import runs
-    from wickcore.study.intervals import drawn_days
 
     held = _lock()
     threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     runs.interrupt_all()
     call_command("prune_db_task_results", min_age_days=1, verbosity=0)
-    # Loaded before the first study asks for them: the prices, and the library that draws days.
-    evaluator()
-    drawn_days(2, 1, 1, 1)
+    # Before the first study asks for them: the prices, and the days that all studies up to the seal or the last session draw.
+    _draw_ahead(evaluator().market.bars.sessions)
     call_command("db_worker", interval=POLL_SECONDS, startup_delay=False, reload=False, verbosity=0)
     held.close()
+
+
+def _draw_ahead(sessions: Any) -> None:
+    from wickcore.study.follow import HORIZONS, StudySettings
+    from wickcore.study.intervals import DRAWS, drawn_days
+    from wickcore.study.seal import sealed_from
+
+    seal = sealed_from(sessions)
+    size = len(sessions) if seal is None else int(sessions.searchsorted(seal))
+    for h in HORIZONS if size else ():
+        drawn_days(size, h, StudySettings().seed + h, DRAWS)
 
 
 def _lock() -> Any:

@@ -12,6 +12,7 @@ from wickcore.language.problems import RuleError
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import scan
 from wickcore.study.follow import StudySettings, study
+from wickcore.study.path import path
 
 
 def warm(progress: Callable[[float], None] = lambda share: None) -> None:
@@ -28,7 +29,8 @@ def warm(progress: Callable[[float], None] = lambda share: None) -> None:
         progress((done + 1) / len(examples))
     for frame in ("day", "week"):
         rule = check_rule(f"bars: {frame}\nclose > 11")
-        study(engine, rule, StudySettings(horizons=(1, 2), draws=2), engine.market.members("all"))
+        members = engine.market.members("all")
+        path(engine, study(engine, rule, StudySettings(horizons=(1, 2), draws=2), members), members, draws=2)
 
 
 def _market() -> Market:

@@ -178,3 +178,48 @@ def test_around_the_language(tmp_path: Path) -> None:
     strange = run("phrase", "price above its glorious average")
     assert (strange.returncode, strange.stdout) == (2, "")
     assert "glorious" in strange.stderr
+
+
+DIAL = "dial fast = 20 from 5 to 40 step 5\nclose > sma(close, fast)\n"
+
+
+def test_a_study_taken_apart_and_as_a_page(prices: Path, tmp_path: Path) -> None:
+    page = tmp_path / "report.html"
+    arguments = ("study", "-", "--prices", str(prices), "--horizons", "1,5", "--parts", "5", "--report", str(page))
+    found = answer(*arguments, text="name: <b>Mine</b>\nclose > sma(20)\nvolume > 1")
+    assert "events" not in found
+    parts = found["parts"]
+    assert sum(g["count"] for g in parts["breakdowns"]["year"]) == found["horizons"][1]["count"]
+    assert [w["text"] for w in parts["worth"]] == ["close > sma(20)", "volume > 1"]
+    text = page.read_text()
+    assert found["verdicts"]["5"] in text
+    assert text.count("<svg") == 4
+    assert "<script" not in text
+    assert "&lt;b&gt;Mine&lt;/b&gt;" in text
+    assert 'src="http' not in text
+    again = tmp_path / "again.html"
+    answer(*arguments[:-1], str(again), text="name: <b>Mine</b>\nclose > sma(20)\nvolume > 1")
+    assert again.read_text() == text
+
+
+def test_two_rules_compared(prices: Path, tmp_path: Path) -> None:
+    first = tmp_path / "first.rule"
+    first.write_text("close > sma(20)\n")
+    arguments = ("compare", str(first), "-", "--prices", str(prices), "--horizons", "5", "--repeats", "every")
+    found = answer(*arguments, text="close > sma(20)\nrsi(5) > 60\n")
+    assert found["only_second"] == 0
+    assert found["only_first"] > 0
+    assert found["differences"][0]["excess"] == pytest.approx(found["second"][0]["excess"] - found["first"][0]["excess"])
+    assert "hits in both" in run(*arguments, text="close > 5\n").stdout
+
+
+def test_a_dial_turned(prices: Path) -> None:
+    arguments = ("sweep", "-", "--prices", str(prices), "--dial", "fast=10:30:10")
+    found = answer(*arguments, text=DIAL)
+    assert [c["values"] for c in found["cells"]] == [[10], [20], [30]]
+    assert found["verdict"].startswith("3 settings tried at 5 bars.")
+    assert "settings tried" in run(*arguments, text=DIAL).stdout
+    assert len(answer("sweep", "-", "--prices", str(prices), "--dial", "fast", text=DIAL)["cells"]) == 8
+    for wrong, words in (("slow=1:2:1", "no dial named slow"), ("fast=1:2", "takes fast=low:high:step"), ("fast=2:1:1", "range")):
+        done = run("sweep", "-", "--prices", str(prices), "--dial", wrong, text=DIAL)
+        assert (done.returncode, words in done.stderr) == (2, True), done.stderr

@@ -12,7 +12,7 @@ from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.scan import hit_truth
 from wickcore.study import returns
-from wickcore.study.intervals import Span, day_block_interval, median_interval
+from wickcore.study.intervals import MEDIAN_DRAWS, Span, day_block_interval, median_interval
 from wickcore.study.sample import HorizonFigures, Sample, figures
 
 HORIZONS = (1, 2, 3, 5, 10, 20, 60)
@@ -133,7 +133,7 @@ def study_of(
         interval = day_block_interval(sample.excess, sample.session, h, settings.seed + h, settings.draws, span)
         middle = (np.nan, np.nan)
         if listed:
-            middle = median_interval(sample.returns, sample.session, h, settings.seed + h, settings.draws, span)
+            middle = median_interval(sample.returns, sample.session, h, settings.seed + h, min(settings.draws, MEDIAN_DRAWS), span)
         pending, delisted = int(np.sum(status == returns.PENDING)), int(np.sum(status == returns.DELISTED))
         found.append(figures(sample, bars.symbols, interval, pending, delisted, middle=middle))
     no_entry = int(np.sum(statuses[0] == returns.NO_ENTRY)) if statuses else 0

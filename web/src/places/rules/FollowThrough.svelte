@@ -175,7 +175,16 @@
         <button class="link" onclick={saveFigures}>Save figures</button>
         <button class="link" onclick={saveEvents}>Save hits</button>
         <button class="link" onclick={saveJson}>JSON</button>
-        <a class="link" href="/api/studies/{watched.run.id}/report?horizon={horizonBars}" download>Report</a>
+        {#if apart.run?.state === 'done' && parts?.horizon === horizonBars}
+          <a
+            class="link"
+            title="One page with all figures and plots"
+            href="/api/studies/{watched.run.id}/report?horizon={horizonBars}"
+            download>Report</a
+          >
+        {:else}
+          <span class="text-ink3" title="There is one once the study is taken apart">Report</span>
+        {/if}
       </span>
     {/if}
   </div>

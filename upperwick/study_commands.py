@@ -1,0 +1,211 @@
+"""The commands that measure: study, compare, sweep."""
+
+import sys
+from argparse import Namespace
+from dataclasses import asdict, replace
+from pathlib import Path
+from typing import Any
+
+from upperwick.commands import Bad, day_of, emit, engine_of, members_of, read_rule, rule_error
+from wickcore.language.check import check_named, check_rule
+from wickcore.language.problems import RuleError
+from wickcore.language.rule import CheckedRule
+
+
+def study(given: Namespace) -> None:
+    """Follow-through of a rule's hits."""
+    text, parts = read_rule(given.rule)
+    rule = _checked(text, parts)
+    engine, bars = engine_of(given)
+    members = _members(engine, given, rule)
+    from upperwick.studies.shapes import as_dict
+    from wickcore.study.follow import study as run
+
+    settings = _settings(bars, given)
+    if given.parts is not None or given.report is not None:
+        at = given.parts or (5 if 5 in settings.horizons else settings.horizons[0])
+        settings = replace(settings, horizons=tuple(sorted({*settings.horizons, at})))
+    try:
+        found = run(engine, rule, settings, members)
+    except ValueError as error:
+        raise Bad(str(error)) from None
+    report = as_dict(found, most=None if given.events else 0)
+    if given.parts is not None or given.report is not None:
+        report["parts"] = _apart(engine, rule, found, members, at)
+    if given.report is not None:
+        _write_report(given, rule, report, as_dict(found), settings)
+    if not given.events:
+        del report["events"]
+    if given.json:
+        return emit(report)
+    print(f"{found.hits} hits")
+    print(f"{'bars':>5}{'count':>8}{'win rate':>10}{'mean':>9}{'median':>9}{'baseline':>10}{'excess':>9}   95% interval")
+    for f in found.horizons:
+        cells = [_percent(v) for v in (f.win_rate, f.mean, f.median, f.baseline, f.excess)]
+        interval = f"{_percent(f.excess_low)} … {_percent(f.excess_high)}"
+        print(f"{f.bars:>5}{f.count:>8}{cells[0]:>10}{cells[1]:>9}{cells[2]:>9}{cells[3]:>10}{cells[4]:>9}   {interval}")
+    for said in report["verdicts"].values():
+        print(said)
+    for kind, rows in report.get("parts", {}).get("breakdowns", {}).items():
+        print(f"by {kind}")
+        for g in rows:
+            few = "  (few)" if g["small"] else ""
+            print(f"{g['label']:>18}{g['count']:>8}{_percent(g['win_rate']):>10}{_percent(g['excess']):>9}{few}")
+    for e in report.get("events", []):
+        print(
+            e["symbol"], e["day"], e["entry_day"] or "not entered", e["entry"] or "", *(_percent(r) for r in e["returns"].values())
+        )
+
+
+def compare(given: Namespace) -> None:
+    """Two rules side by side on the same days."""
+    engine, bars = engine_of(given)
+    from wickcore.study.compare import compare as beside
+    from wickcore.study.compare import difference_verdict
+    from wickcore.study.follow import study as run
+
+    settings = _settings(bars, given)
+    if given.horizon not in settings.horizons:
+        settings = replace(settings, horizons=tuple(sorted({*settings.horizons, given.horizon})))
+    pair = []
+    for said in (given.first_rule, given.second_rule):
+        rule = _checked(*read_rule(said))
+        try:
+            pair.append(run(engine, rule, settings, _members(engine, given, rule)))
+        except ValueError as error:
+            raise Bad(str(error)) from None
+    found = beside(pair[0], pair[1], given.horizon, bars.symbols)
+    verdicts = {str(d.bars): difference_verdict(d) for d in found.differences}
+    if given.json:
+        return emit(
+            {
+                "horizon": given.horizon,
+                "first": [asdict(f) for f in pair[0].horizons],
+                "second": [asdict(f) for f in pair[1].horizons],
+                "differences": [asdict(d) for d in found.differences],
+                "both": len(found.both),
+                "only_first": len(found.only_first),
+                "only_second": len(found.only_second),
+                "verdicts": verdicts,
+            }
+        )
+    print(f"{len(found.both)} hits in both, {len(found.only_first)} in the first only, {len(found.only_second)} in the second only")
+    for said in verdicts.values():
+        print(said)
+
+
+def sweep(given: Namespace) -> None:
+    """One dial or two over their ranges."""
+    text, parts = read_rule(given.rule)
+    rule = _checked(text, parts)
+    grid = dict(_turned(rule, said) for said in given.dial)
+    engine, bars = engine_of(given)
+    members = _members(engine, given, rule)
+    from wickcore.study.sweep import sweep as run
+    from wickcore.study.sweep import sweep_verdict
+
+    try:
+        found, _ = run(
+            engine, lambda dials: check_named(text, parts, dials)[0], grid, _settings(bars, given), given.horizon, members,
+            progress=lambda stage, share: print(f"\r{stage}   ", end="", file=sys.stderr) if sys.stderr.isatty() else None,
+        )  # fmt: skip
+    except RuleError as error:
+        raise rule_error(error) from None
+    except ValueError as error:
+        raise Bad(str(error)) from None
+    said = sweep_verdict(found)
+    if given.json:
+        return emit({**asdict(found), "verdict": said})
+    print("".join(f"{name:>12}" for name in found.dials) + f"{'hits':>8}{'excess':>9}   {'95% interval':<20}")
+    for i, c in enumerate(found.cells):
+        mark = "plateau" if i == found.plateau else "peak" if i == found.peak else "holds" if c.holds else ""
+        interval = f"{_percent(c.low)} … {_percent(c.high)}"
+        print("".join(f"{v:>12g}" for v in c.values) + f"{c.count:>8}{_percent(c.excess):>9}   {interval:<20} {mark}".rstrip())
+    print(said)
+
+
+def _turned(rule: CheckedRule, said: str) -> tuple[str, tuple[float, ...]]:
+    """A dial and its values from `name`, or `name=low:high:step`."""
+    from wickcore.study.sweep import steps_of
+
+    name, _, span = said.partition("=")
+    dial = next((d for d in rule.dials if d.name == name), None)
+    if dial is None:
+        raise Bad(f"The rule has no dial named {name}; its dials are: {', '.join(d.name for d in rule.dials) or 'none'}.")
+    low, high, step = dial.low, dial.high, dial.step
+    try:
+        if span:
+            low, high, step = (float(part) for part in span.split(":"))
+        if low is None or high is None or step is None:
+            raise Bad(f"The dial {name} has no range of its own; write one, as in --dial {name}=20:100:10.")
+        return name, steps_of(low, high, step)
+    except ValueError as error:
+        raise Bad(
+            f"--dial {said}: {error}" if "range" in str(error) else f"--dial takes {name}=low:high:step, not `{said}`."
+        ) from None
+
+
+def _checked(text: str, parts: dict[str, str]) -> CheckedRule:
+    try:
+        return check_rule(text, parts)
+    except RuleError as error:
+        raise rule_error(error) from None
+
+
+def _settings(bars: Any, given: Namespace) -> Any:
+    from wickcore.study.follow import StudySettings
+    from wickcore.study.seal import sealed_from
+
+    try:
+        horizons = tuple(sorted({int(h) for h in given.horizons.split(",")}))
+    except ValueError:
+        raise Bad(f"--horizons takes whole numbers separated by commas; `{given.horizons}` is not that.") from None
+    as_of = None
+    if given.sealed and (seal := sealed_from(bars.sessions)) is not None:
+        as_of = int(bars.sessions[bars.session_on(seal - 1)])
+    return StudySettings(
+        horizons, day_of(bars, given.first), day_of(bars, given.last), as_of, given.entry, given.repeats, given.cost, given.slippage,
+        given.seed,
+    )  # fmt: skip
+
+
+def _members(engine: Any, given: Namespace, rule: CheckedRule) -> Any:
+    members = members_of(engine, given, rule)
+    if given.survivors:
+        from wickcore.study.worth import survivors_only
+
+        return survivors_only(engine, members, engine.market.bars.last_day)
+    return members
+
+
+def _apart(engine: Any, rule: CheckedRule, found: Any, members: Any, horizon: int) -> dict[str, Any]:
+    from upperwick.rules.checking import Asked
+    from upperwick.studies.parts import taken_apart
+    from wickcore.language.check import RuleNames
+    from wickcore.scan.evaluate import Limits
+
+    asked = Asked(rule, RuleNames.of("close > 0"), engine, members, rule.universe)
+    return taken_apart(asked, found, horizon, Limits(), lambda stage, share: None)
+
+
+def _write_report(given: Namespace, rule: CheckedRule, report: dict[str, Any], study: dict[str, Any], settings: Any) -> None:
+    from upperwick.market.files import iso
+    from upperwick.studies.report import report as page
+
+    told = {
+        "version": None, "data_version": "files" if given.prices else "stored", "seed": settings.seed,
+        "settings": {
+            "as_of": "the last day" if settings.as_of is None else iso(settings.as_of), "cost": settings.cost,
+            "slippage": settings.slippage, "survivors": given.survivors,
+        },
+    }  # fmt: skip
+    title = next((line[5:].strip() for line in rule.text.splitlines() if line.startswith("name:")), Path(given.rule).stem)
+    study = {**study, "sealed_from": None, "lists": [], "before": None, "after": None}
+    try:
+        given.report.write_text(page(title, rule.text, told, study, report["parts"]), encoding="utf-8")
+    except OSError as error:
+        raise Bad(f"{given.report} cannot be written: {error}") from None
+
+
+def _percent(value: float | None) -> str:
+    return "–" if value is None else f"{value * 100:+.2f}%"
