@@ -136,7 +136,7 @@
                   width={Math.max(x1 - x0 + 6, 6)}
                   height={view.plot.bottom - view.plot.top}
                   fill="var(--glow)"
-                  opacity="0.35"
+                  opacity="0.22"
                 />
                 <path d="M{x0},{y0}L{x1},{y1}" stroke="var(--ember)" stroke-width="1.6" />
                 <rect x={x1 - 4} y={y1 - 4} width="8" height="8" fill="var(--ember)" />
@@ -151,6 +151,9 @@
                 text-anchor="end"
                 font-size="12"
                 font-family="var(--font-mono)"
+                stroke="var(--paper)"
+                stroke-width="3"
+                paint-order="stroke"
                 fill="var(--ember)">in {price(trade?.entry ?? null)}</text
               >
             {/if}
