@@ -43,9 +43,7 @@ def taken_apart(found: Asked, made: Study, horizon: int, limits: Limits, tell: C
         },
         "path": [asdict(point) for point in points],
         "name_horizons": list(horizons),
-        "names": [
-            {"symbol": r.symbol, "times": r.times, "small": r.small, "rates": list(r.rates), "means": list(r.means)} for r in names
-        ],
+        "names": [{**asdict(row), "rates": list(row.rates), "means": list(row.means)} for row in names],
         "days": [{"day": iso(day), "count": count} for day, count in hits_a_day(engine, made)],
         "scatter": _scatter(made.samples[horizon]),
         "stops": [asdict(with_stop(made.samples[horizon], stop, cost)) for stop in STOPS],

@@ -160,9 +160,13 @@ class PathPointOut(Schema):
 
 
 class NameOut(Schema):
+    """won, lost: average win and loss at the horizon."""
+
     symbol: str
     times: int
     small: bool
+    won: float | None
+    lost: float | None
     rates: list[float | None]
     means: list[float | None]
 

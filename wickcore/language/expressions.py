@@ -145,9 +145,10 @@ class Expressions:
 
     def _use(self, entry: Entry, node: tree.Call) -> Value:
         value = self._used(entry, node)
-        if value.constant is not None or value.type != "number":
+        name = entry.name
+        if value.constant is not None or value.type != "number" or not (name in advice.BOUNDS or name in advice.FRACTIONS):
             return value
-        return replace(value, bounds=advice.BOUNDS.get(entry.name), fraction=entry.name in advice.FRACTIONS)
+        return replace(value, bounds=advice.BOUNDS.get(name), fraction=name in advice.FRACTIONS)
 
     def _used(self, entry: Entry, node: tree.Call) -> Value:
         if entry.kind in ("field", "fact", "text"):

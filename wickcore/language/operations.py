@@ -28,7 +28,8 @@ class Op:
     key: str = field(init=False)
 
     def __post_init__(self) -> None:
-        said = repr((self.kind, self.params, self.frame, [a.key for a in self.args]))
+        # Nothing of it can hold the sign between the parts: kinds and frames are names, and texts among the params are escaped.
+        said = "\x1f".join((self.kind, repr(self.params), self.frame, *[a.key for a in self.args]))
         object.__setattr__(self, "key", hashlib.blake2b(said.encode(), digest_size=12).hexdigest())
 
     def __repr__(self) -> str:

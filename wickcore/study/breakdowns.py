@@ -32,12 +32,14 @@ class Group:
 
 @dataclass(frozen=True, slots=True)
 class InstrumentRow:
-    """times: counted hits at the first horizon. small: fewer than twenty. rates and means: at each of the horizons asked for, None where
-    none counted."""
+    """times: counted hits at the first horizon. small: fewer than twenty. won, lost: average win and loss at the first horizon. rates and
+    means: at each of the horizons asked for. None where none counted."""
 
     symbol: str
     times: int
     small: bool
+    won: float | None
+    lost: float | None
     rates: tuple[float | None, ...]
     means: tuple[float | None, ...]
 
@@ -117,6 +119,11 @@ def by_instrument(evaluator: Evaluator, found: Study, horizons: tuple[int, ...])
         won = np.bincount(sample.owner, sample.returns > 0, minlength=size)
         total = np.bincount(sample.owner, sample.returns, minlength=size)
         columns.append((times, won, total))
+    first = found.samples[horizons[0]]
+    gains, losses = (
+        (np.bincount(first.owner[mask], first.returns[mask], minlength=size), np.bincount(first.owner[mask], minlength=size))
+        for mask in (first.returns > 0, first.returns < 0)
+    )
     chosen = np.flatnonzero(columns[0][0])
     order = sorted(chosen.tolist(), key=lambda k: (-int(columns[0][0][k]), bars.symbols[k]))
 
@@ -128,6 +135,8 @@ def by_instrument(evaluator: Evaluator, found: Study, horizons: tuple[int, ...])
             bars.symbols[k],
             int(columns[0][0][k]),
             bool(columns[0][0][k] < SMALL_GROUP),
+            share(gains[0][k], int(gains[1][k])),
+            share(losses[0][k], int(losses[1][k])),
             tuple(share(won[k], int(times[k])) for times, won, _ in columns),
             tuple(share(total[k], int(times[k])) for times, _, total in columns),
         )

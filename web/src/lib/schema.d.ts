@@ -2439,7 +2439,10 @@ export interface components {
             /** Small */
             small: boolean;
         };
-        /** NameOut */
+        /**
+         * NameOut
+         * @description won, lost: average win and loss at the horizon.
+         */
         NameOut: {
             /** Symbol */
             symbol: string;
@@ -2447,6 +2450,10 @@ export interface components {
             times: number;
             /** Small */
             small: boolean;
+            /** Won */
+            won: number | null;
+            /** Lost */
+            lost: number | null;
             /** Rates */
             rates: (number | null)[];
             /** Means */

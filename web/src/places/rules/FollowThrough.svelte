@@ -258,7 +258,7 @@
             {/if}
             <Horizons {study} {horizon} onpick={(bars) => (horizonBars = bars)} />
             <div class="mt-4"><Progress watched={apart} /></div>
-            {#if parts}<Parts {parts} {horizon} {name} {offset} {onday} />{/if}
+            {#if parts}<Parts {parts} {horizon} all={study.horizons} {name} {offset} {onday} />{/if}
             <Events
               {study}
               horizon={horizon.bars}

@@ -19,7 +19,7 @@
     opened: AnyRun | null
   }
   const { question, rule, dials, horizon, broken, onday, opened }: Props = $props()
-  type Way = 'version' | 'dials' | 'universe' | 'entry'
+  type Way = 'version' | 'dials' | 'universe' | 'entry' | 'members'
   let way = $state<Way>('version')
   let versions = $state.raw<Version[]>([])
   let version = $state<number | null>(null)
@@ -74,6 +74,11 @@
         ? null
         : { name: universe || 'all instruments', question: { ...question, text } }
     }
+    if (way === 'members')
+      return {
+        name: question.survivors ? 'Among the members of that day' : 'Among today’s members only (biased)',
+        question: { ...question, survivors: !question.survivors },
+      }
     return entry === question.entry
       ? null
       : {
@@ -134,6 +139,7 @@
       {#if dials.length}<option value="dials">other dials</option>{/if}
       <option value="universe">another universe</option>
       <option value="entry">another entry</option>
+      <option value="members">{question.survivors ? 'members of that day' : 'today’s members only'}</option>
     </select></label
   >
   {#if way === 'version'}
@@ -162,7 +168,7 @@
       <option value="">all instruments</option>
       {#each names as name (name)}<option>{name}</option>{/each}
     </select>
-  {:else}
+  {:else if way === 'entry'}
     <select class="inline-pick text-ink" aria-label="Other entry" bind:value={entry}>
       <option value="next-open">the next open</option>
       <option value="signal-close">the signal’s close (optimistic)</option>

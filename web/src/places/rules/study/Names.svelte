@@ -7,10 +7,11 @@
   interface Props {
     names: Schemas['NameOut'][]
     horizons: number[]
-    total: Horizon
+    /** The figures of all together, by horizon. */
+    all: Horizon[]
     name: string
   }
-  const { names, horizons, total, name }: Props = $props()
+  const { names, horizons, all, name }: Props = $props()
   const PAGE = 25
   let shown = $state(PAGE)
   let key = $state('times')
@@ -22,16 +23,23 @@
     ...horizons.flatMap((h, i) => [
       { key: `rate${i}`, label: `Won at ${h}` },
       { key: `mean${i}`, label: `Mean at ${h}` },
+      ...(i
+        ? []
+        : [
+            { key: 'won', label: 'Avg. win' },
+            { key: 'lost', label: 'Avg. loss' },
+          ]),
     ]),
   ])
 
   function of(row: Schemas['NameOut'], by: string): string | number | null {
     if (by === 'symbol') return row.symbol
-    if (by === 'times') return row.times
+    if (by === 'times' || by === 'won' || by === 'lost') return row[by]
     const i = Number(by.slice(4))
     return (by.startsWith('rate') ? row.rates[i] : row.means[i]) ?? null
   }
 
+  const totals = $derived(horizons.flatMap((h) => all.find((one) => one.bars === h) ?? []))
   const rows = $derived(
     [...names].sort((a, b) => {
       const [x, y] = [of(a, key), of(b, key)]
@@ -80,10 +88,15 @@
   <tbody>
     <tr class="border-b border-hair font-semibold">
       <th scope="row" class="py-[3px] text-left">All</th>
-      <td class="num">{whole(total.count)}</td>
-      <td class="num">{percent(total.win_rate, 0, false)}</td>
-      <td class="num">{percent(total.mean, 2)}</td>
-      {#if horizons.length > 1}<td></td><td></td>{/if}
+      {#each totals as total, i (total.bars)}
+        {#if !i}<td class="num">{whole(total.count)}</td>{/if}
+        <td class="num">{percent(total.win_rate, 0, false)}</td>
+        <td class="num">{percent(total.mean, 2)}</td>
+        {#if !i}
+          <td class="num">{percent(total.average_win, 2)}</td>
+          <td class="num">{percent(total.average_loss, 2)}</td>
+        {/if}
+      {/each}
     </tr>
     {#each rows.slice(0, shown) as row (row.symbol)}
       <tr class="border-b border-hair/60 {row.small ? 'text-ink3' : ''}">
@@ -92,6 +105,10 @@
         {#each horizons as h, i (h)}
           <td class="num">{percent(row.rates[i], 0, false)}</td>
           <td class="num">{percent(row.means[i], 2)}</td>
+          {#if !i}
+            <td class="num">{percent(row.won, 2)}</td>
+            <td class="num">{percent(row.lost, 2)}</td>
+          {/if}
         {/each}
       </tr>
     {/each}

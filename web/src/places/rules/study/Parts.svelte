@@ -11,11 +11,12 @@
   interface Props {
     parts: Schemas['PartsOut']
     horizon: Horizon
+    all: Horizon[]
     name: string
     offset: number
     onday: (day: string) => void
   }
-  const { parts, horizon, name, offset, onday }: Props = $props()
+  const { parts, horizon, all, name, offset, onday }: Props = $props()
   const TITLES: Record<string, string> = {
     year: 'By year',
     month: 'By month',
@@ -65,7 +66,7 @@
         <Breakdown title={TITLES[kind] ?? kind} {groups} />
       {/each}
     </div>
-    <Names names={parts.names} horizons={parts.name_horizons} total={horizon} {name} />
+    <Names names={parts.names} horizons={parts.name_horizons} {all} {name} />
     <Stops horizon={parts.horizon} dots={parts.scatter} stops={parts.stops} total={horizon} />
     {#if parts.worth.some((w) => w.without)}
       <h3 class="mt-4 font-title text-[16px]">What each line is worth at {parts.horizon} bars</h3>
