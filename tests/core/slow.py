@@ -8,6 +8,7 @@ import math
 from datetime import date, timedelta
 from typing import Any
 
+from tests.core import slow_patterns as slow_patterns
 from tests.core.slow_entries import CROSS, SLOW
 from wickcore.bars.market import Market
 from wickcore.language import tree
@@ -148,6 +149,9 @@ class Slow:
             return self.value(self.lets[node.name], frame, p)
         return self._call(tree.Call(node.name, (), node.span, node.span), frame, p)
 
+    def _part(self, node: tree.Part, frame: str, p: int) -> tuple[Value, int | None]:
+        return self._call(tree.Call(f"{node.name}.{node.part}", node.arguments, node.span, node.span), frame, p)
+
     # -- calls -------------------------------------------------------------------------------------------------------
 
     def _call(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
@@ -157,7 +161,7 @@ class Slow:
             return self.value(node.arguments[1].value, wanted.name, p)
         if node.name in self.columns:
             return self.field(node.name, frame, p), -1 if node.name == "volume" else 1
-        if node.name in ("stacked", "first_of", "event", "rank", "benchmark"):
+        if node.name in ("stacked", "first_of", "event", "rank", "benchmark", "triggered", "failed"):
             return getattr(self, f"_form_{node.name}")(node, frame, p)
         entry = CATALOGUE[node.name]
         if entry.kind in ("fact", "text"):
@@ -206,6 +210,16 @@ class Slow:
         if len(ends) < 2:
             return None, 0
         return self._period_of(p, wanted.name) != self._period_of(ends[-2], wanted.name), 0
+
+    def _form_triggered(self, node: tree.Call, frame: str, p: int, part: str = "since_trigger") -> tuple[Value, int | None]:
+        named = node.arguments[0].value
+        arguments = named.arguments if isinstance(named, tree.Call) else ()
+        n = self.value(node.arguments[1].value, frame, p)[0] if len(node.arguments) > 1 else 5
+        since = self._call(tree.Call(f"{named.name}.{part}", arguments, node.span, node.span), frame, p)[0]
+        return since is not None and since < n, 0
+
+    def _form_failed(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        return self._form_triggered(node, frame, p, "since_failed")
 
     def _form_event(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
         name = node.arguments[0].value

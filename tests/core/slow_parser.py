@@ -60,6 +60,11 @@ class _Build(Transformer[Token, Any]):
     def part(self, meta: Meta, name: Token, part: Token) -> tree.Node:
         return tree.Part(str(name), str(part), self.span(meta))
 
+    def part_of_call(self, meta: Meta, name: Token, *rest: Any) -> tree.Node:
+        *arguments, part = rest
+        given = tuple(a for a in arguments if a is not None)
+        return tree.Part(str(name), str(part), self.span(meta), given)
+
     def _count(self, token: Token) -> tree.Count:
         span = self.span(token)
         if token.type == "NAME":

@@ -111,7 +111,7 @@ class _Speaker:
             case tree.Name():
                 return self.call(tree.Call(node.name, (), node.span, node.span)) if node.name in CATALOGUE else node.name
             case tree.Part():
-                return f"the {node.part} of {node.name}"
+                return f"the {node.part.replace('_', ' ')} of the {node.name.replace('_', ' ')}"
             case tree.Call():
                 return self.call(node)
             case tree.Unary():

@@ -1,7 +1,8 @@
 """The catalogue: every name a rule may use, in one place.
 
 The parser's completion, the checker, the in-app reference and docs/language.md are all made from it. An entry is either
-`kernel` (an operation the measures compute), a `definition` (an expression of the rule language itself, expanded where it is
+`kernel` (an operation the measures compute), a `pattern` (an object found on the chart, or a part of one), a
+`definition` (an expression of the rule language itself, expanded where it is
 used), a `form` with a meaning of its own to the checker, or a column of the market: a price `field`, a `fact` known that day, or a
 `text`.
 """
@@ -11,7 +12,7 @@ from typing import Literal
 
 from wickcore.bars.frames import FRAMES as FRAMES
 
-Kind = Literal["field", "fact", "text", "kernel", "definition", "form"]
+Kind = Literal["field", "fact", "text", "kernel", "definition", "form", "pattern"]
 Takes = Literal["number", "condition", "bars", "constant", "frame", "word", "text"]
 
 
@@ -129,10 +130,22 @@ def defined(
 
 
 def _build() -> dict[str, Entry]:
-    from wickcore.language.entries import averages, bands, candles, forms, market, momentum, prices, statistics, swings, volume
+    from wickcore.language.entries import (
+        averages,
+        bands,
+        candles,
+        forms,
+        market,
+        momentum,
+        patterns,
+        prices,
+        statistics,
+        swings,
+        volume,
+    )
 
     found: dict[str, Entry] = {}
-    for module in (prices, averages, bands, momentum, volume, statistics, candles, swings, market, forms):
+    for module in (prices, averages, bands, momentum, volume, statistics, candles, swings, patterns, market, forms):
         for entry in module.ENTRIES:
             if entry.name in found:
                 raise ValueError(f"{entry.name} stands twice in the catalogue")

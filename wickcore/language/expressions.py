@@ -123,6 +123,9 @@ class Expressions:
     def _check_part(self, node: tree.Part) -> Value:
         if node.name in ("overnight", "first_hour"):
             self.fail(node.span, f"`{node.name}` needs bars shorter than a day, and this market holds none.")
+        name = f"{node.name}.{node.part}"
+        if name in CATALOGUE:
+            return self._use(CATALOGUE[name], tree.Call(name, node.arguments, node.span, node.span))
         known = [n for n in CATALOGUE.entries if n.startswith(node.name + ".")]
         hint = nearest(f"{node.name}.{node.part}", known) if known else None
         self.fail(node.span, f"`{node.name}.{node.part}` is not known" + (f": did you mean `{hint}`?" if hint else "."), hint)
@@ -158,12 +161,31 @@ class Expressions:
         if entry.kind == "form":
             return FORMS[entry.name](self, node)
         given = self._match(entry, node)
+        if entry.kind == "pattern":
+            return self.pattern(entry, node, entry.name.partition(".")[2] or "forming", given)
         frames = {v.frame for v in given.values() if isinstance(v, tree.Count) and v.frame}
         if len(frames) > 1:
             self.fail(node.span, "One call counts on one frame; use the same unit in all its arguments.")
         if frames:
             return self.in_frame(frames.pop(), lambda: self._apply(entry, node, given))
         return self._apply(entry, node, given)
+
+    def pattern(self, entry: Entry, node: tree.Call, part: str, given: dict[str, tree.Node | None]) -> Value:
+        """A part of a pattern, or whether one is forming."""
+        values: dict[str, Value] = {}
+        for p in entry.parameters:
+            values[p.name] = self._argument(entry, p, given[p.name], node.span, values)
+        plain = {name: value.constant for name, value in values.items()}
+        for name in ("tolerance", "depth"):
+            if not 0 < (plain[name] or 0.0) < 1:
+                self.fail(node.span, f"`{name}` of `{entry.name}` lies above 0% and below 100%.")
+        if (plain["nth"] or 1) > 4:
+            self.fail(node.span, f"The latest four patterns of a kind are known; `nth` of `{entry.name}` is at most 4.")
+        columns = tuple(self._column(CATALOGUE[name], node.span).op for name in ("high", "low", "close"))
+        numbers = [float(v or 0.0) for v in plain.values()]
+        params: tuple[float | str, ...] = (entry.name.partition(".")[0], part, *numbers)
+        op = Op("pattern", columns, params, self.frame, "condition" if part == "forming" else "number")
+        return Value(op, "condition" if part == "forming" else "number", entry.degree, None, 1.0 if entry.level else None)
 
     def _column(self, entry: Entry, span: Span) -> Value:
         if self.decide == "open" and not self._ago and (entry.kind == "field" or entry.name in USES_CLOSE) and entry.name != "open":

@@ -88,6 +88,25 @@ def event(e: "Expressions", node: tree.Call) -> Value:
     return Value(Op("event", (), (name.value,), result="condition"), "condition")
 
 
+def _within(part: str) -> Callable[["Expressions", tree.Call], Value]:
+    def form(e: "Expressions", node: tree.Call) -> Value:
+        hint = f"`{node.name}` takes a pattern and a number of bars: `{node.name}(double_bottom, 3)`."
+        if not 1 <= len(node.arguments) <= 2 or any(a.name for a in node.arguments):
+            e.fail(node.span, hint)
+        named = node.arguments[0].value
+        if not isinstance(named, tree.Name | tree.Call) or named.name not in CATALOGUE or CATALOGUE[named.name].kind != "pattern":
+            known = [n for n, entry in CATALOGUE.entries.items() if entry.kind == "pattern" and "." not in n]
+            near = nearest(named.name, known) if isinstance(named, tree.Name | tree.Call) else None
+            e.fail(named.span, hint if near is None else f"`{e.source(named)}` is no pattern: did you mean `{near}`?", near)
+        n = e.bar_count(node.arguments[1].value, 1, f"`n` of `{node.name}`") if len(node.arguments) > 1 else 1
+        found = e.check(tree.Part(named.name, part, named.span, named.arguments if isinstance(named, tree.Call) else ()))
+        # Where none was confirmed there is no number of bars since, and the answer is no.
+        since = Op("recently", (found.op,), (n,), result="condition")
+        return Value(since, "condition")
+
+    return form
+
+
 def _frame_named(e: "Expressions", node: tree.Node) -> str:
     if not isinstance(node, tree.Name) or node.name not in FRAMES:
         word = e.source(node)
@@ -102,4 +121,6 @@ FORMS: dict[str, Callable[["Expressions", tree.Call], Value]] = {
     "rank": rank,
     "benchmark": benchmark,
     "event": event,
+    "triggered": _within("since_trigger"),
+    "failed": _within("since_failed"),
 }

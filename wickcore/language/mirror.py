@@ -22,9 +22,10 @@ _PAIRS = (
     ("bars_since_highest", "bars_since_lowest"), ("plus_di", "minus_di"), ("aroon_up", "aroon_down"), ("off_high", "above_low"),
     ("engulfing_up", "engulfing_down"), ("harami_up", "harami_down"), ("hammer", "shooting_star"), ("hanging_man", "inverted_hammer"),
     ("piercing", "dark_cloud"), ("morning_star", "evening_star"), ("three_white_soldiers", "three_black_crows"), ("rising", "falling"),
-    ("ha_high", "ha_low"), ("r1", "s1"), ("r2", "s2"),
+    ("ha_high", "ha_low"), ("r1", "s1"), ("r2", "s2"), ("double_bottom", "double_top"), ("head_shoulders", "inverse_head_shoulders"),
 )  # fmt: skip
 OTHER = {a: b for pair in _PAIRS for a, b in (pair, pair[::-1])}
+_PARTS = {"low1": "high1", "low2": "high2", "high1": "low1", "high2": "low2"}
 _TURNED = {">": "<", "<": ">", ">=": "<=", "<=": ">=", "==": "==", "!=": "!="}
 _KIND = {
     **dict.fromkeys(
@@ -167,6 +168,8 @@ class _Mirror:
                 return self._call(tree.Call(node.name, (), node.span, node.span), bare=True)
             case tree.Call():
                 return self._call(node, bare=False)
+            case tree.Part():
+                return self._part(node)
             case tree.Ago():
                 made, kind = self.value(node.value)
                 return replace(node, value=made), kind
@@ -225,11 +228,23 @@ class _Mirror:
             return replace(node, left=left, right=right), MOVE
         raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
 
+    def _part(self, node: tree.Part) -> tuple[tree.Node, str]:
+        from wickcore.language.catalogue import CATALOGUE
+
+        whole = f"{node.name}.{node.part}"
+        if node.name not in OTHER or whole not in CATALOGUE:
+            raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
+        turned = replace(node, name=OTHER[node.name], part=_PARTS.get(node.part, node.part))
+        return turned, LEVEL if CATALOGUE[whole].level else PLAIN
+
     def _call(self, node: tree.Call, bare: bool) -> tuple[tree.Node, str]:
         name = node.name
         if name == "on":
             made, kind = self.value(node.arguments[1].value)
             return replace(node, arguments=(node.arguments[0], replace(node.arguments[1], value=made))), kind
+        if name in ("triggered", "failed"):
+            first, *rest = node.arguments
+            return replace(node, arguments=(replace(first, value=self.value(first.value)[0]), *rest)), TRUTH
         if name == "stacked":
             return replace(node, arguments=(node.arguments[0], *node.arguments[:0:-1])), TRUTH
         arguments, kinds = [], []

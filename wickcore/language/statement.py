@@ -364,7 +364,11 @@ class _Statement:
             self.i += 1
             after = self.kinds[self.i]
             if after == "(":
-                return self._call(text, begin)
+                call = self._call(text, begin)
+                if self.kinds[self.i] != ".":
+                    return call
+                self.i += 1
+                return tree.Part(text, self.take("name"), self.since(begin), call.arguments)
             if after == ".":
                 self.i += 1
                 part = self.take("name")
@@ -393,7 +397,7 @@ class _Statement:
             return tree.Name(text, self.last())
         self.unexpected()
 
-    def _call(self, name: str, begin: int) -> tree.Node:
+    def _call(self, name: str, begin: int) -> tree.Call:
         name_span = self.last()
         self._open()
         arguments: list[tree.Argument] = []

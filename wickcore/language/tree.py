@@ -41,9 +41,12 @@ class Name:
 
 @dataclass(frozen=True, slots=True)
 class Part:
+    """`name.part` or `name(arguments).part`."""
+
     name: str
     part: str
     span: Span
+    arguments: "tuple[Argument, ...]" = ()
 
 
 @dataclass(frozen=True, slots=True)

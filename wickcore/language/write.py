@@ -54,7 +54,8 @@ def _write(node: tree.Node, text: str) -> str:
         case tree.Name():
             return node.name
         case tree.Part():
-            return f"{node.name}.{node.part}"
+            given = f"({', '.join(_argument(a, text) for a in node.arguments)})" if node.arguments else ""
+            return f"{node.name}{given}.{node.part}"
         case tree.Call():
             return f"{node.name}({', '.join(_argument(a, text) for a in node.arguments)})"
         case tree.Unary():

@@ -12,6 +12,7 @@ from wickcore.language.operations import Op
 from wickcore.measures import counts, fits, ordered, pointwise, swings, windows
 from wickcore.measures.facts import FactReader
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
+from wickcore.patterns.columns import pattern
 
 Column = Any  # Floats or Truth, by the operation's result
 
@@ -144,6 +145,14 @@ class Block:
 
     def _none(self, op: Op) -> Column:
         return pointwise.not_(pointwise.or_(*(self.full(a) for a in op.args)))
+
+    def _pattern(self, op: Op) -> Column:
+        name, part, *numbers = op.params
+        high, low, close = (self.full(a) for a in op.args)
+        return pattern(high, low, close, self._frame(op.frame), str(name), str(part), *(float(n) for n in numbers))
+
+    def _recently(self, op: Op) -> Column:
+        return np.where(self.full(op.args[0]) < float(op.params[0]), np.int8(TRUE), np.int8(FALSE))
 
     def _opens(self, op: Op) -> Column:
         return swings.opens(self._period(str(op.params[0])), self._frame(op.frame))
