@@ -55,14 +55,14 @@ def shoulders(lows: list, h: list, lo: list, tolerance: float, apart: int, depth
                 break
             a = max(range(left + 1, head), key=lambda i: h[i])
             b = max(range(head + 1, right), key=lambda i: h[i])
-            if min(h[a], h[b]) - low2 < depth or h[a] <= low1 or h[b] <= low3:
+            if min(h[a], h[b]) - low2 < depth or h[a] <= low1 or h[b] <= low3 or abs(h[b] - h[a]) > 2 * tolerance:
                 continue
             before = h[max(0, left - 3 * apart) : left]
             if not before or max(before) - low1 < depth / 2:
                 continue
             gain = (h[b] - h[a]) / (b - a)
             shares = (
-                1 - abs(low1 - low3) / tolerance, max(0, 1 - abs(h[b] - h[a]) / depth), 1 - abs(2 * (head - left) / (right - left) - 1),
+                1 - abs(low1 - low3) / tolerance, 1 - abs(h[b] - h[a]) / (2 * tolerance), 1 - abs(2 * (head - left) / (right - left) - 1),
             )  # fmt: skip
             return {
                 "start": left, "line": lambda j, a=a, gain=gain: h[a] + gain * (j - a), "invalid": low2,
@@ -97,6 +97,8 @@ def live(
             continue
         lows = [(at, lo[at]), *lows][:KEPT_SWINGS]
         made = FINDERS[name](lows, h[: j + 1], lo[: j + 1], math.log1p(tolerance), apart, math.log1p(depth), within)
+        if made and found and found[0]["state"] == 1 and j - found[0]["visible"] < apart and lo[at] >= found[0]["points"][-1][1]:
+            continue  # the last point of the one before, once more
         if made:
             made |= {"visible": j, "state": 1, "triggered": None, "failed": None}
             judge(made, j, c[j])

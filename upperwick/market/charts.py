@@ -15,6 +15,7 @@ from wickcore.language.check import check_expression
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule, Value
 from wickcore.measures.frame import TRUE, UNKNOWN
+from wickcore.scan.patterns import Drawn, drawn, of_all, of_rule
 
 CHART_BARS, MOST_PANES, MOST_LINES = 4_000, 6, 4
 FIELDS = ("open", "high", "low", "close", "volume")
@@ -27,7 +28,8 @@ FACTS = {
 @dataclass(frozen=True)
 class ChartAsked:
     """bars: at most so many of the frame, the latest last. panes: expressions of each pane below the prices. facts: whether the figures
-    of the latest bar are wanted. past: whether the days of all hits of the instrument's history are."""
+    of the latest bar are wanted. past: whether the days of all hits of the instrument's history are. all_patterns: every one that is live,
+    not only those the rule speaks of."""
 
     symbol: str
     as_of: str | None = None
@@ -36,6 +38,7 @@ class ChartAsked:
     panes: Sequence[Sequence[str]] = field(default_factory=tuple)
     facts: bool = True
     past: bool = True
+    all_patterns: bool = False
 
 
 def place(bars: Bars, symbol: str, day: int) -> tuple[int, int, int]:
@@ -76,6 +79,7 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
         truth = np.all([rows[line.op.key][: end - begin] == TRUE for line in deciding], axis=0)
         hits = np.flatnonzero(truth & members[begin:end] if members is not None else truth)
     shown = np.unique(np.searchsorted(ends, hits[hits > ends[0] - 1])) if len(ends) else hits
+    patterns = of_all(asked.frame) if asked.all_patterns else of_rule(line.op for line in deciding)
     return {
         "symbol": asked.symbol,
         "name": market.names[k] if market.names else asked.symbol,
@@ -99,8 +103,25 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
         ],
         "past": [iso(d) for d in table.days[begin:end][hits]] if asked.past else [],
         "fresh": [iso(d) for d in table.days[begin:end][hits[np.diff(hits, prepend=-2) > 1]]] if asked.past else [],
+        "patterns": [
+            _pattern(found, table, begin, end, scale)
+            for found in (drawn(engine, patterns, asked.symbol, end - begin - 1, request_limits()) if end > begin else ())
+        ],
         "first_day": iso(table.days[begin]) if end > begin else None,
         "facts": {name: _number(read(value, end - begin - 1)) for name, value in facts.items()} if end > begin else {},
+    }
+
+
+def _pattern(found: Drawn, bars: Bars, begin: int, end: int, scale: float) -> dict[str, Any]:
+    ends = frame_ends(bars, found.frame, begin, end)
+    days = bars.days[begin:end][ends]
+    return {
+        "name": found.name.replace("head_", "head_and_").replace("_", " "),
+        "state": found.state,
+        "age": found.age,
+        "quality": round(found.quality),
+        **{name: float(f"{getattr(found, name) / scale:.6g}") for name in ("trigger", "invalid", "target")},
+        "points": [{"day": iso(days[len(days) - 1 - ago]), "price": float(f"{price / scale:.6g}")} for ago, price in found.points],
     }
 
 

@@ -171,6 +171,7 @@ class ChartIn(Schema):
     frame: Frame = "day"
     bars: int = Field(260, ge=1, le=4000)
     panes: list[Annotated[list[Expression], Field(max_length=4)]] = Field([], max_length=6)
+    all_patterns: bool = False
 
 
 class OverlayOut(Schema):
@@ -183,6 +184,24 @@ class PaneLineOut(Schema):
     shown: Shown
     error: str | None
     values: list[float | None]
+
+
+class PointOut(Schema):
+    day: str
+    price: float
+
+
+class PatternOut(Schema):
+    """A chart pattern as of the chart's day; points from its first to its last."""
+
+    name: str
+    state: Literal["forming", "triggered", "failed", "expired"]
+    age: int
+    quality: int
+    trigger: float
+    invalid: float
+    target: float
+    points: list[PointOut]
 
 
 class ChartOut(Schema):
@@ -203,6 +222,7 @@ class ChartOut(Schema):
     panes: list[list[PaneLineOut]]
     past: list[str]
     fresh: list[str]
+    patterns: list[PatternOut]
     first_day: str | None
     facts: dict[str, float | None]
 
@@ -211,7 +231,9 @@ class ChartOut(Schema):
 def chart_route(request: HttpRequest, body: ChartIn):
     """One instrument's bars with what the rule talks about; a rule with errors draws nothing of its own."""
     rule, members = _drawn(request, body.text, body.universe, body.dials)
-    return JsonResponse(chart(ChartAsked(body.symbol, body.as_of, body.frame, body.bars, body.panes), rule, members))
+    return JsonResponse(
+        chart(ChartAsked(body.symbol, body.as_of, body.frame, body.bars, body.panes, all_patterns=body.all_patterns), rule, members)
+    )
 
 
 class ChartsIn(Schema):

@@ -4,6 +4,7 @@ A finder fills `one` with the pattern whose last point is the newest low, and sa
 negated prices.
 """
 
+import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Floats, Ints
@@ -21,6 +22,15 @@ def _most(x: Floats, begin: int, end: int) -> int:
         if x[i] > x[best]:
             best = i
     return best
+
+
+@njit(nogil=True, cache=True)
+def _begin(one: Floats) -> None:
+    """An empty object: neither triggered nor failed, and with points nowhere."""
+    one[:] = 0.0
+    one[10] = one[11] = -1
+    for i in range(POINTS):
+        one[FIELDS + 2 * i], one[FIELDS + 2 * i + 1] = np.nan, np.nan
 
 
 @njit(nogil=True, cache=True)
@@ -50,14 +60,13 @@ def _double(
         before = max(first, at1 - FALL * apart)
         if before >= at1 or h[_most(h, before, at1)] - low1 < depth:
             continue
-        one[:] = 0.0
+        _begin(one)
         one[1], one[2], one[3], one[5] = at1, at2, neckline, min(low1, low2)
         one[7] = neckline - min(low1, low2)
         even = 1.0 - abs(low2 - low1) / tolerance if tolerance > 0 else 1.0
         deep = min(1.0, (neckline - max(low1, low2)) / (2.0 * depth)) if depth > 0 else 1.0
         middle = 1.0 - abs(2.0 * (top - at1) / (at2 - at1) - 1.0)
         one[8] = 100.0 * (even + deep + middle) / 3.0
-        one[10] = one[11] = -1
         _point(one, 0, at1, low1)
         _point(one, 1, top, neckline)
         _point(one, 2, at2, low2)
@@ -87,20 +96,19 @@ def _shoulders(
             if -lo[_most(lo, left, right + 1)] < low2:
                 break
             a, b = _most(h, left + 1, head), _most(h, head + 1, right)
-            if min(h[a], h[b]) - low2 < depth or min(h[a] - low1, h[b] - low3) <= 0:
+            if min(h[a], h[b]) - low2 < depth or min(h[a] - low1, h[b] - low3) <= 0 or abs(h[b] - h[a]) > 2.0 * tolerance:
                 continue
             before = max(first, left - FALL * apart)
             if before >= left or h[_most(h, before, left)] - low1 < depth / 2.0:
                 continue
             gain = (h[b] - h[a]) / (b - a)
-            one[:] = 0.0
+            _begin(one)
             one[1], one[2], one[3], one[4], one[5] = left, a, h[a], gain, low2
             one[7] = h[a] + gain * (head - a) - low2
             even = 1.0 - abs(low1 - low3) / tolerance if tolerance > 0 else 1.0
-            level = max(0.0, 1.0 - abs(h[b] - h[a]) / depth) if depth > 0 else 1.0
+            level = 1.0 - abs(h[b] - h[a]) / (2.0 * tolerance) if tolerance > 0 else 1.0
             middle = 1.0 - abs(2.0 * (head - left) / (right - left) - 1.0)
             one[8] = 100.0 * (even + level + middle) / 3.0
-            one[10] = one[11] = -1
             _point(one, 0, left, low1)
             _point(one, 1, a, h[a])
             _point(one, 2, head, low2)

@@ -79,6 +79,18 @@ def _judge(j: int, close: float, one: Floats) -> None:
 
 
 @njit(nogil=True, cache=True)
+def _same(j: int, k: int, low: float, apart: int, before: Floats) -> bool:
+    """Whether the newest low only repeats the last point of a pattern that is forming: soon after it, and no lower."""
+    if before[STATE] != FORMING or j - before[VISIBLE] >= apart:
+        return False
+    last = 0.0
+    for i in range(POINTS):
+        if before[FIELDS + 2 * i] == before[VISIBLE] - k:
+            last = before[FIELDS + 2 * i + 1]
+    return low >= last
+
+
+@njit(nogil=True, cache=True)
 def _step(
     kind: int, j: int, first: int, high: float, low: float, close: float, h: Floats, lo: Floats, k: int, tolerance: float, apart: int,
     depth: float, within: int, lasts: int, when: Ints, what: Floats, count: Ints, made: Floats, one: Floats,
@@ -90,7 +102,9 @@ def _step(
         _push(0, j - k, h[j - k], when, what, count)
     if _confirm(j, k, first, -low, lo):
         _push(1, j - k, -lo[j - k], when, what, count)
-        if find(kind, j, first, when, what, count, h, lo, tolerance, apart, depth, within, one):
+        if find(kind, j, first, when, what, count, h, lo, tolerance, apart, depth, within, one) and not _same(
+            j, k, what[1, 0], apart, made[0]
+        ):
             for m in range(OBJECTS - 1, 0, -1):
                 made[m] = made[m - 1]
             made[0] = one

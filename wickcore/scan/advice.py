@@ -44,8 +44,8 @@ def from_data(evaluator: Evaluator, rule: CheckedRule) -> Iterator[Problem]:
 
 
 def _among_members(op: Op) -> bool:
-    """Whether the operation is unknown for those outside the universe, and means to be."""
-    return op.kind == "rank" or any(_among_members(a) for a in op.args)
+    """Whether the operation is unknown for those outside the universe, or where there is no pattern, and means to be."""
+    return op.kind in ("rank", "pattern") or any(_among_members(a) for a in op.args)
 
 
 def history_needed(op: Op, base: str) -> float:

@@ -118,7 +118,13 @@ export const api = {
   value: (text: string, expression: string, symbol: string, as_of: string | null) =>
     answer(client.POST('/api/value', { body: { text, expression, symbol, as_of } })),
   chart: (
-    asked: Asked & { symbol: string; bars: number; frame: ChartChoice['frame']; panes: string[][] },
+    asked: Asked & {
+      symbol: string
+      bars: number
+      frame: ChartChoice['frame']
+      panes: string[][]
+      all_patterns: boolean
+    },
     signal: AbortSignal,
   ) => answer(client.POST('/api/chart', { body: { ...asked, dials: {} }, signal })),
   facts: (symbol: string, as_of: string | null) =>

@@ -1670,6 +1670,8 @@ export interface components {
             past: string[];
             /** Fresh */
             fresh: string[];
+            /** Patterns */
+            patterns: components["schemas"]["PatternOut"][];
             /** First Day */
             first_day: string | null;
             /** Facts */
@@ -1697,6 +1699,31 @@ export interface components {
             error: string | null;
             /** Values */
             values: (number | null)[];
+        };
+        /**
+         * PatternOut
+         * @description A chart pattern as of the chart's day; points from its first to its last.
+         */
+        PatternOut: {
+            /** Name */
+            name: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "forming" | "triggered" | "failed" | "expired";
+            /** Age */
+            age: number;
+            /** Quality */
+            quality: number;
+            /** Trigger */
+            trigger: number;
+            /** Invalid */
+            invalid: number;
+            /** Target */
+            target: number;
+            /** Points */
+            points: components["schemas"]["PointOut"][];
         };
         /** ChartIn */
         ChartIn: {
@@ -1731,6 +1758,11 @@ export interface components {
              * @default []
              */
             panes: string[][];
+            /**
+             * All Patterns
+             * @default false
+             */
+            all_patterns: boolean;
         };
         /** ChartsIn */
         ChartsIn: {

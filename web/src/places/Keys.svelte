@@ -13,7 +13,7 @@
     [',', 'stand on the run of hits before'],
     ['/', 'filter the hits'],
     ['e', 'go to the rule’s lines'],
-    ['w  f', 'why it is a hit, line by line; facts and reports'],
+    ['w  f  p', 'why it is a hit, line by line; facts and reports; live patterns'],
     ['t', 'draw a trend line (Alt: without snapping)'],
     ['Alt ← →', 'move the column whose head is focused; with Shift, its width'],
     ['g r', 'go to the list of rules'],

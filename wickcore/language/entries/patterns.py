@@ -60,7 +60,7 @@ def _example(name: str, part: str) -> str:
 
 
 _DOUBLE = _parameters("3%", 10, "8%")
-_SHOULDERS = _parameters("4%", 5, "8%")
+_SHOULDERS = _parameters("4%", 6, "10%")
 _EVEN = "how level the two lie (the tolerance is nothing, no difference all)"
 
 ENTRIES = (
@@ -75,12 +75,12 @@ ENTRIES = (
               f"{_EVEN}, the fall between against twice the depth asked for, and how near the middle its low stands", _DOUBLE,
               (("high1", "The first high."), ("high2", "The second high."), ("neckline", "The lowest low between the highs."))),
     *_pattern("inverse_head_shoulders", "After a fall, three lows: the middle one below the two others, which lie at one level.",
-              "shoulders within tolerance, the head further below than that; trigger: the line through the highs between; invalid: the head",
+              "shoulders within tolerance, the head further below than that, the highs between within twice it; trigger: the line through these highs; invalid: the head",
               "how level the shoulders lie, how flat the neckline, and how near the middle the head stands", _SHOULDERS,
               (("left", "The low of the left shoulder."), ("head", "The low of the head."), ("right", "The low of the right shoulder."),
                ("neckline", "The line through the highs between, on this bar."))),
     *_pattern("head_shoulders", "After a rise, three highs: the middle one above the two others, which lie at one level.",
-              "shoulders within tolerance, the head further above than that; trigger: the line through the lows between; invalid: the head",
+              "shoulders within tolerance, the head further above than that, the lows between within twice it; trigger: the line through these lows; invalid: the head",
               "how level the shoulders lie, how flat the neckline, and how near the middle the head stands", _SHOULDERS,
               (("left", "The high of the left shoulder."), ("head", "The high of the head."), ("right", "The high of the right shoulder."),
                ("neckline", "The line through the lows between, on this bar."))),

@@ -2,6 +2,7 @@
   import { api, sentence, type Chart } from '$lib/api'
   import type { Kind } from '$lib/charts/drawing'
   import DrawLayer from '$lib/charts/DrawLayer.svelte'
+  import PatternLayer from '$lib/charts/PatternLayer.svelte'
   import PriceChart from '$lib/charts/PriceChart.svelte'
   import { isCommand } from '$lib/keys'
   import { download } from '$lib/csv'
@@ -13,6 +14,7 @@
   import { Drawings } from './drawings.svelte'
   import FactsAside from './FactsAside.svelte'
   import Past from './Past.svelte'
+  import PatternsAside, { byAge } from './PatternsAside.svelte'
   import WhyAside from './WhyAside.svelte'
 
   interface Props {
@@ -34,6 +36,7 @@
   let point = $state<number | null>(null)
   let aside = $state<Aside>(null)
   let asTable = $state(false)
+  let picked = $state.raw<Chart['patterns'][number] | null>(null)
   let plot: ReturnType<typeof PriceChart> | undefined = $state()
   const drawings = new Drawings()
 
@@ -46,7 +49,15 @@
   // Not reactive on purpose: a cache of answers, newest last.
   const cache: Record<string, Promise<Chart>> = {}
   function fetched(of: string): Promise<Chart> {
-    const asked = { symbol: of, text, as_of: market.asOf, bars, frame, panes: choice.panes ?? [] }
+    const asked = {
+      symbol: of,
+      text,
+      as_of: market.asOf,
+      bars,
+      frame,
+      panes: choice.panes ?? [],
+      all_patterns: aside === 'patterns',
+    }
     const key = JSON.stringify(asked)
     const got = cache[key] ?? api.chart(asked, new AbortController().signal)
     delete cache[key]
@@ -79,6 +90,7 @@
 
   const at = $derived(data ? Math.min(point ?? Infinity, data.days.length - 1) : 0)
   const change = $derived(data?.change[at])
+  const pattern = $derived(data?.patterns.find((p) => p === picked) ?? byAge(data?.patterns ?? [])[0] ?? null)
   const marked = $derived(drawings.all.find((d) => d.id === drawings.selected))
 
   async function picture(): Promise<void> {
@@ -98,6 +110,7 @@
     if (!isCommand(event)) return
     if (event.key === 'w') aside = aside === 'why' ? null : 'why'
     else if (event.key === 'f') aside = aside === 'facts' ? null : 'facts'
+    else if (event.key === 'p') aside = aside === 'patterns' ? null : 'patterns'
     else if (event.key === 't') drawings.tool = 'line'
     else if (event.key === 'Escape') {
       drawings.tool = null
@@ -226,6 +239,11 @@
             onhit={(index) => standOn(data!.days[index]!)}
           >
             {#snippet over(view)}
+              <PatternLayer
+                chart={data!}
+                {view}
+                patterns={aside === 'patterns' ? (pattern ? [pattern] : []) : data!.patterns}
+              />
               <DrawLayer
                 chart={data!}
                 {view}
@@ -246,10 +264,16 @@
         <aside
           tabindex="0"
           class="w-[300px] shrink-0 overflow-auto border-l border-hair px-3 py-1 text-[12.5px]"
-          aria-label={aside === 'why' ? 'Line by line' : 'Facts'}
+          aria-label={aside === 'why' ? 'Line by line' : aside === 'facts' ? 'Facts' : 'Patterns'}
         >
-          {#if aside === 'why'}<WhyAside {symbol} {text} on={data.days[at]!} />{:else}<FactsAside
+          {#if aside === 'why'}<WhyAside
               {symbol}
+              {text}
+              on={data.days[at]!}
+            />{:else if aside === 'facts'}<FactsAside {symbol} />{:else}<PatternsAside
+              chart={data}
+              picked={pattern}
+              onpick={(one) => (picked = one)}
             />{/if}
         </aside>
       {/if}

@@ -4,7 +4,7 @@
   import { NAMES, type Kind } from '$lib/charts/drawing'
   import { choose, preferences } from '$lib/preferences.svelte'
 
-  export type Aside = 'why' | 'facts' | null
+  export type Aside = 'why' | 'facts' | 'patterns' | null
   interface Props {
     aside: Aside
     asTable: boolean
@@ -149,6 +149,12 @@
     <button class="link" title="PNG of the chart" onclick={onpicture}>PNG</button>
     <button class="link" aria-pressed={asTable} onclick={() => (asTable = !asTable)}
       >{asTable ? 'as chart' : 'as table'}</button
+    >
+    <button
+      class="link {aside === 'patterns' ? 'underline underline-offset-3' : ''}"
+      aria-pressed={aside === 'patterns'}
+      title="Every chart pattern live on this day (p)"
+      onclick={() => (aside = aside === 'patterns' ? null : 'patterns')}>patterns</button
     >
     <button
       class="link {aside === 'facts' ? 'underline underline-offset-3' : ''}"

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** One hit of a study on its chart: the bar of the hit, entry, exit, and the way between. */
   import { api, sentence, type Chart, type Schemas } from '$lib/api'
+  import PatternLayer from '$lib/charts/PatternLayer.svelte'
   import PriceChart from '$lib/charts/PriceChart.svelte'
   import { day, percent, price } from '$lib/format'
   import { isCommand } from '$lib/keys'
@@ -32,7 +33,7 @@
       const last = sessions.indexOf(found.exit_day ?? found.entry_day ?? found.day)
       const to = sessions[Math.min(last + AFTER, sessions.length - 1)] ?? null
       const chart = await api.chart(
-        { symbol, text, as_of: to, bars: 260, frame: 'day', panes: [] },
+        { symbol, text, as_of: to, bars: 260, frame: 'day', panes: [], all_patterns: false },
         new AbortController().signal,
       )
       if (!current) return
@@ -120,6 +121,7 @@
     <div class="min-h-0 flex-1">
       <PriceChart {data} shown={110} onpoint={() => {}}>
         {#snippet over(view)}
+          <PatternLayer chart={data!} {view} />
           <svg
             data-over
             class="pointer-events-none absolute inset-0 h-full w-full"
