@@ -154,3 +154,17 @@ def test_a_group_folds_and_the_taper_follows(page: Page) -> None:
     assert tops == [0, 30, 60]
     page.locator(".cm-foldGutter .cm-gutterElement:visible", has_text="▸").last.click()
     expect(taper).to_have_count(5)
+
+
+def test_patterns_are_drawn_and_listed(page: Page) -> None:
+    open_rule(page, "Double bottom before its break")
+    chart = page.get_by_role("region", name=re.compile("^Chart of"))
+    expect(chart.get_by_role("img", name=re.compile("^Patterns: double bottom, forming"))).to_be_visible()
+    expect(chart).to_contain_text(re.compile(r"trigger \d"))
+    expect(chart).to_contain_text(re.compile(r"invalid \d"))
+    page.keyboard.press("p")
+    aside = page.get_by_role("complementary", name="Patterns")
+    expect(aside).to_contain_text("double bottom")
+    expect(aside).to_contain_text("Found from confirmed turning points only.")
+    aside.get_by_role("button", name=re.compile("double bottom, forming")).first.click()
+    expect(aside.get_by_role("button", pressed=True)).to_contain_text("double bottom")

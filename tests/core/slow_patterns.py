@@ -46,10 +46,12 @@ def shoulders(lows: list, h: list, lo: list, tolerance: float, apart: int, depth
             return None
         if right - head < apart or low3 - low2 < tolerance:
             continue
-        for left, low1 in earlier[m + 1 :]:
+        for n, (left, low1) in enumerate(earlier[m + 1 :], m + 1):
             if right - left > within:
                 break
             if head - left < apart or low1 - low2 < tolerance or abs(low1 - low3) > tolerance:
+                continue
+            if any(p < low3 for _, p in earlier[:m]) or any(p < low1 for _, p in earlier[m + 1 : n]):
                 continue
             if min(lo[left : right + 1]) < low2:
                 break

@@ -25,6 +25,15 @@ def _most(x: Floats, begin: int, end: int) -> int:
 
 
 @njit(nogil=True, cache=True)
+def _lowest(what: Floats, begin: int, end: int) -> float:
+    """The lowest of the confirmed lows from number begin to before end; infinity where there is none."""
+    found = np.inf
+    for i in range(begin, end):
+        found = min(found, what[1, i])
+    return found
+
+
+@njit(nogil=True, cache=True)
 def _begin(one: Floats) -> None:
     """An empty object: neither triggered nor failed, and with points nowhere."""
     one[:] = 0.0
@@ -91,6 +100,9 @@ def _shoulders(
             if right - left > within:
                 break
             if head - left < apart or low1 - low2 < tolerance or abs(low1 - low3) > tolerance:
+                continue
+            # No other turning point comes between a shoulder and the head that would itself be the shoulder.
+            if _lowest(what, 1, m) < low3 or _lowest(what, m + 1, n) < low1:
                 continue
             # The head is the lowest of all between the shoulders.
             if -lo[_most(lo, left, right + 1)] < low2:

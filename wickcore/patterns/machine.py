@@ -1,4 +1,4 @@
-"""The life of a pattern: swings are confirmed, patterns become visible, are triggered, fail or run out.
+"""The life of a pattern: swings are confirmed; patterns become visible, are triggered, fail or run out.
 
 All prices here are logarithms on the continuous scale: tolerances are shares of a price whatever its size, a line is straight where it
 gains the same percentage each bar, and a pattern upside down is the same pattern of the negated prices. Committed state plus a peek, as all
