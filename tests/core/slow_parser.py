@@ -67,7 +67,7 @@ class _Build(Transformer[Token, Any]):
 
     def _count(self, token: Token) -> tree.Count:
         span = self.span(token)
-        if token.type == "NAME":
+        if token.type in ("NAME", "DIAL"):
             return tree.Count(tree.Name(str(token), span), None, span)
         if token.type == "FRAMED":
             match = re.fullmatch(r"([0-9]+)(d|w|mo)", token)
@@ -77,6 +77,8 @@ class _Build(Transformer[Token, Any]):
 
     def count(self, meta: Meta, token: Token) -> tree.Count:
         return self._count(token)
+
+    back = count
 
     def plain_count(self, meta: Meta, token: Token) -> tree.Node:
         return self._count(token)

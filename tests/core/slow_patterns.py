@@ -144,7 +144,8 @@ def _register(name: str) -> None:
         return live(name, tuple(s.high), tuple(s.low), tuple(s.close), *whole)
 
     def forming(s: Any, nth: float, **given: float) -> Found:
-        return any(one["state"] == 1 for one in found(s, **given)), 0
+        all_of_them = found(s, **given)
+        return len(all_of_them) >= nth and all_of_them[int(nth) - 1]["state"] == 1, 0
 
     SLOW[name] = forming
     parts = {*OWN[name], *COMMON, "neckline"}

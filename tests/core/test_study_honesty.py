@@ -221,7 +221,7 @@ def test_a_plateau_is_preferred_to_a_peak() -> None:
     said = sweep_verdict(whole)
     assert "The widest ground is fast 5: 1.20% against the baseline, and no setting beside it brings less than 1.00%." in said
     assert "The highest peak is fast 2 with 5.00%, and it stands alone." in said
-    assert "with a chance of 40%" in said
+    assert "with a chance of 40.0%" in said
 
 
 def test_neighbours_lie_along_both_dials() -> None:

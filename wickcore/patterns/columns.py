@@ -7,7 +7,7 @@ import numpy as np
 from wickcore.bars.bars import Floats
 from wickcore.measures.frame import FALSE, TRUE, Frame
 from wickcore.patterns.finders import KINDS
-from wickcore.patterns.machine import PARTS, POINT_AGO, POINT_PRICE, run
+from wickcore.patterns.machine import FORMING, PARTS, POINT_AGO, POINT_PRICE, run
 
 # Parts of their own, by the number of the point they lie on.
 OWN = {
@@ -22,7 +22,7 @@ def pattern(
     high: Floats, low: Floats, close: Floats, frame: Frame, name: str, part: str, k: float, tolerance: float, apart: float, depth: float,
     within: float, lasts: float, nth: float,
 ) -> Floats:  # fmt: skip
-    """One part of the nth latest pattern of that name: prices on the scale they came in, NaN where there is none; whether one is forming as
+    """One part of the nth latest pattern of that name: prices on the scale they came in, NaN where there is none; whether it is forming as
     a condition.
 
     k: bars on either side of a turning point. tolerance, depth: shares of a price. apart, within, lasts: bars of the frame.
@@ -44,7 +44,7 @@ def pattern(
         math.log1p(tolerance), int(apart), math.log1p(depth), int(within), int(lasts), int(nth), out,
     )  # fmt: skip
     if part == "forming":
-        return np.where(out > 0, np.int8(TRUE), np.int8(FALSE))
+        return np.where(out == FORMING, np.int8(TRUE), np.int8(FALSE))
     if POINT_PRICE <= code < POINT_AGO or part in ("trigger", "invalid", "neckline"):
         return np.asarray(np.exp(side * out))
     if part in ("height", "target"):

@@ -117,7 +117,7 @@ def _answer(part: int, j: int, one: Floats) -> float:
     gone = j - one[AT]
     trigger, invalid = one[TRIGGER] + one[TRIGGER_GAIN] * gone, one[INVALID] + one[INVALID_GAIN] * gone
     found = np.nan
-    if part == 1:
+    if part in (0, 1):
         found = one[STATE]
     elif part == 2:
         found = j - one[START]
@@ -147,7 +147,7 @@ def run(
     kind: int, part: int, high: Floats, low: Floats, close: Floats, h: Floats, lo: Floats, offsets: Ints, starts: Ints, commit: Any,
     k: int, tolerance: float, apart: int, depth: float, within: int, lasts: int, nth: int, out: Floats,
 ) -> None:  # fmt: skip
-    """One part of the nth latest pattern, bar by bar; NaN where there is none. For the part `forming` 1 where any pattern is forming."""
+    """One part of the nth latest pattern, bar by bar; NaN where there is none."""
     width = FIELDS + 2 * POINTS
     when, what, count = np.zeros((2, SWINGS), np.int64), np.zeros((2, SWINGS)), np.zeros(2, np.int64)
     made, one = np.zeros((OBJECTS, width)), np.zeros(width)
@@ -209,19 +209,13 @@ def run(
                     one,
                 )
                 now = made2
-            if part == 0:
-                out[p] = 0.0
-                for m in range(OBJECTS):
-                    if now[m, STATE] == FORMING:
-                        out[p] = 1.0
-            else:
-                seen, at = 0, -1
-                for m in range(OBJECTS):
-                    if now[m, STATE] != 0:
-                        seen += 1
-                        if seen == nth:
-                            at = m
-                            break
-                out[p] = _answer(part, j, now[at]) if at >= 0 else np.nan
+            seen, at = 0, -1
+            for m in range(OBJECTS):
+                if now[m, STATE] != 0:
+                    seen += 1
+                    if seen == nth:
+                        at = m
+                        break
+            out[p] = _answer(part, j, now[at]) if at >= 0 else np.nan
             if ends:
                 j += 1

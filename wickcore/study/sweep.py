@@ -187,7 +187,7 @@ def sweep_verdict(found: Sweep) -> str:
         alone = "" if peak.holds else ", at the edge of what was tried" if peak.floor is None else ", and it stands alone"
         said.append(f"The highest peak is {_setting(found, peak)} with {percent(peak.excess or 0.0)}{alone}.")
     if found.luck is not None:
-        said.append(f"The best of {total:,} settings without any edge would look as good with a chance of {found.luck:.0%}.")
+        said.append(f"The best of {total:,} settings without any edge would look as good with a chance of {found.luck:.1%}.")
     return " ".join(said)
 
 

@@ -57,5 +57,6 @@ def luck(series: "list[Floats]", block: int, seed: int, reps: int = REPS) -> Luc
     if len(judged) and int((table != 0).any(axis=1).sum()) >= LEAST_DAYS:
         test = SPA(np.zeros(len(table)), -table[:, judged], block_size=block, reps=reps, seed=np.random.default_rng(seed))
         test.compute()
-        p = float(test.pvalues["consistent"])
+        # So many draws cannot show a smaller chance than one of them.
+        p = max(float(test.pvalues["consistent"]), 1.0 / reps)
     return Luck(len(series), best, float(means[best]), p)

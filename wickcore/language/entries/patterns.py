@@ -40,7 +40,7 @@ def _pattern(
         )  # fmt: skip
 
     return (
-        entry("", "condition", f"{help} True while one is forming: visible, and neither confirmed nor ended.", 0, False),
+        entry("", "condition", f"{help} True while the latest is forming: visible, and neither confirmed nor ended.", 0, False),
         *(entry(part, "number", said, 1, True) for part, said in own),
         *(
             entry(part, "number", said if part != "quality" else f"0 to 100: the mean of {quality}.", degree, level)

@@ -324,7 +324,7 @@
                       <span class="block leading-tight">{percent(cell.excess, 2)}</span>
                       <span class="block text-[11px] leading-tight opacity-75">{whole(cell.count)}</span>
                       {#if cell.holds}<span
-                          class="absolute top-0.5 right-1 text-[10px] text-ember"
+                          class="absolute right-1 bottom-0 text-[9px] text-ember"
                           aria-hidden="true">●</span
                         >{/if}
                       {#if place === found.peak && place !== found.plateau}<span
