@@ -13,7 +13,8 @@ from typing import Any
 
 from django.conf import settings
 
-POLL_SECONDS, REST_SECONDS, PATIENCE_SECONDS = 0.1, 1.0, 3.0
+POLL_SECONDS, REST_SECONDS, LONGEST_REST, PATIENCE_SECONDS = 0.1, 1.0, 60.0, 3.0
+CHILD = "UPPERWICK_CHILD"  # set for a worker that shall not outlive the server beside it
 
 
 class AlreadyRunning(RuntimeError):
@@ -21,14 +22,15 @@ class AlreadyRunning(RuntimeError):
 
 
 def work() -> None:
-    """Takes work from the queue until it is told to end, or the process that started it is gone. Raises AlreadyRunning."""
+    """Takes work from the queue until it is told to end, or the server that started it is gone. Raises AlreadyRunning."""
     from django.core.management import call_command
 
     from upperwick.market.load import evaluator
     from upperwick.studies import runs
 
     held = _lock()
-    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
+    if os.environ.get(CHILD):
+        threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     runs.interrupt_all()
     call_command("prune_db_task_results", min_age_days=1, verbosity=0)
     # Before the first study asks for them: the prices, and the days that all studies up to the seal or the last session draw.
@@ -70,10 +72,14 @@ def supervised() -> Iterator[None]:
     child: list[subprocess.Popen[bytes]] = []
 
     def keep() -> None:
+        rest = REST_SECONDS
         while not ending.is_set():
-            child[:] = [subprocess.Popen([sys.executable, "-m", "upperwick.cli", "worker"])]
+            begun = time.monotonic()
+            child[:] = [subprocess.Popen([sys.executable, "-m", "upperwick.cli", "worker"], env={**os.environ, CHILD: "1"})]
             child[0].wait()
-            ending.wait(REST_SECONDS)
+            # One that ends at once, as beside another server of the same folder, is tried again less and less often.
+            rest = min(2 * rest, LONGEST_REST) if time.monotonic() - begun < LONGEST_REST else REST_SECONDS
+            ending.wait(rest)
 
     keeper = threading.Thread(target=keep, daemon=True)
     keeper.start()

@@ -23,7 +23,7 @@ from wickcore.scan.evaluate import Limits, Stopped
 
 SMALL_BARS = 1_000_000  # bars times studies: under half a second
 LONGEST_SECONDS, SILENT_SECONDS, BEAT_SECONDS = 900.0, 20.0, 0.2
-KEPT = 80
+KEPT = 40
 UNFINISHED = ("waiting", "running")
 SHOWN = ("as_of", "first", "last", "universe", "dials", "horizons", "entry", "repeats", "cost", "slippage", "survivors", "unsealed")
 
@@ -187,6 +187,7 @@ def carry_out(run_id: int, watched: bool = False) -> None:
         try:
             done = WORK[run.kind](run.owner, run.question, run.data_version, Limits(LONGEST_SECONDS, watch.cancel), watch.tell)
             text = json.dumps(done.answer, ensure_ascii=False, allow_nan=False, separators=(",", ":"))
+            tries.record(run, done.tried)
             changed = {"state": "done", "headline": done.headline, "answer": gzip.compress(text.encode(), 5, mtime=0), "share": 1.0}
         except Stopped as stopped:
             changed = {"state": "stopped", "detail": str(stopped)}
@@ -199,8 +200,6 @@ def carry_out(run_id: int, watched: bool = False) -> None:
 
             logging.getLogger("upperwick").exception("A study failed")
             changed = {"state": "failed", "detail": "The study met an error of its own; it is written in the server's log."}
-    if changed["state"] == "done":
-        tries.record(run, done.tried)
     StudyRun.objects.filter(id=run_id).update(
         seconds=time.perf_counter() - began, data_version=version, digest=run.digest, **changed
     )

@@ -44,12 +44,13 @@ def judged(rule_id: int, horizon: int) -> dict[str, Any]:
     """How many settings of a rule were tried, the best of them at one horizon, and what the best of so many reaches by luck."""
     market = open_market().market
     tries = Try.objects.filter(rule_id=rule_id, data_version=market.version)
-    latest = tries.order_by("-id").values_list("id", flat=True).first()
-    return dict(_judged(rule_id, horizon, market.version, len(market.bars.sessions), tries.count(), latest or 0))
+    # A try may get further horizons by a later run: what is known holds until the next one.
+    latest = StudyRun.objects.filter(rule_id=rule_id).order_by("-id").values_list("id", "state").first()
+    return dict(_judged(rule_id, horizon, market.version, tries.count(), latest))
 
 
 @lru_cache(200)
-def _judged(rule_id: int, horizon: int, version: str, sessions: int, count: int, latest: int) -> dict[str, Any]:
+def _judged(rule_id: int, horizon: int, version: str, count: int, latest: tuple[int, str] | None) -> dict[str, Any]:
     rows, series = [], []
     for one in Try.objects.filter(rule_id=rule_id, data_version=version).order_by("-id")[:MOST_JUDGED]:
         found = _unpacked(one.series).get(horizon)
