@@ -58,7 +58,8 @@ class Entry:
         if not self.parameters:
             return self.name
         said = ", ".join(p.name if p.default is None else f"{p.name}={p.default}" for p in self.parameters)
-        return f"{self.name}({said})"
+        base, dot, part = self.name.partition(".")
+        return f"{base}({said}){dot}{part}"
 
     @property
     def bare(self) -> bool:

@@ -48,7 +48,8 @@ export function options(entries: Entry[], frames: string[]): Completion[] {
   return [
     ...entries.map((entry) => ({
       label: entry.name,
-      detail: entry.signature.slice(entry.name.length),
+      // A part's arguments stand with its pattern's name, and are left to that.
+      detail: entry.signature.startsWith(entry.name) ? entry.signature.slice(entry.name.length) : '',
       apply: entry.bare ? entry.name : `${entry.name}(`,
       type: entry.result === 'condition' ? 'keyword' : 'function',
       info: helpOf(entry),
@@ -115,7 +116,7 @@ export function complete(known: () => Completion[], texts: () => Texts) {
         validFor: /^[^"]*$/,
       }
     }
-    const word = context.matchBefore(/[a-z_][a-z0-9_]*/)
+    const word = context.matchBefore(/[a-z_][a-z0-9_]*(\.[a-z0-9_]*)?/)
     if (!word && !context.explicit) return null
     const own = ownNames(context.state.doc.toString()).map((label) => ({
       label,
@@ -123,6 +124,6 @@ export function complete(known: () => Completion[], texts: () => Texts) {
       type: 'variable',
       boost: 5,
     }))
-    return { from: word?.from ?? context.pos, options: [...own, ...known()], validFor: /^[a-z0-9_]*$/ }
+    return { from: word?.from ?? context.pos, options: [...own, ...known()], validFor: /^[a-z0-9_.]*$/ }
   }
 }
