@@ -89,7 +89,7 @@ def test_the_evening_by_keyboard_alone(page: Page) -> None:
     page.keyboard.press("Escape")
     # Measure and save.
     page.keyboard.press("Control+Enter")
-    expect(page.get_by_role("table").first).to_be_visible()
+    expect(page.get_by_role("table").first).to_be_visible(timeout=60_000)
     page.keyboard.press("Control+s")
     expect(page.get_by_text("Saved as version")).to_be_visible()
     page.keyboard.press("g")
