@@ -73,7 +73,7 @@
     '.cm-line': { padding: '0 8px 0 6px' },
     '.cm-gutters': { backgroundColor: 'transparent', border: 'none', color: 'var(--ink3)' },
     '.cm-lineNumbers .cm-gutterElement': { minWidth: '34px', padding: '0 6px 0 0' },
-    '.cm-activeLine': { backgroundColor: 'color-mix(in srgb, var(--row) 70%, transparent)' },
+    '.cm-activeLine': { backgroundColor: 'color-mix(in srgb, var(--row) 35%, transparent)' },
     '.cm-foldGutter .cm-gutterElement': { padding: '0 3px 0 0', cursor: 'pointer' },
     '.cm-foldPlaceholder': { background: 'var(--paper2)', border: 'none', color: 'var(--ink2)' },
     '.cm-cursor': { borderLeftColor: 'var(--ember)', borderLeftWidth: '2px' },

@@ -281,7 +281,7 @@
                 >{cell.low === null ? '–' : `${percent(cell.low, 2)} … ${percent(cell.high, 2)}`}</td
               >
               <td class="num pl-3">{percent(cell.floor, 2)}</td>
-              <td class="pl-3 text-ember"
+              <td class="pl-3 {i === found.plateau ? 'font-semibold' : 'text-ember'}"
                 >{i === found.plateau ? 'plateau' : i === found.peak ? 'peak' : cell.holds ? 'holds' : ''}</td
               >
             </tr>
