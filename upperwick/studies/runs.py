@@ -37,18 +37,18 @@ def ask(owner: Any, kind: str, question: dict[str, Any], rule: Any = None, studi
     version = data_version()
     digest = digest_of(kind, question, version, rule.id if rule else None)
     mine = StudyRun.objects.filter(owner=owner, kind=kind)
-    known = mine.filter(digest=digest, state__in=(*UNFINISHED, "done")).first()
+    known = mine.filter(digest=digest, state__in=(*UNFINISHED, "done"), cancel=False).first()
     if known is not None:
         known = _settled(known)
         if known.state in UNFINISHED or (known.state == "done" and not again):
             return known
     for old in mine.filter(rule=rule, state__in=UNFINISHED):
         stop(owner, old.id)
-    text = question.get("text") or question.get("study", question.get("second", {})).get("text")
+    of = _study_in(question)
     run = StudyRun.objects.create(
         owner=owner, rule=rule, kind=kind, question=question, digest=digest, data_version=version,
-        version=rules.version_of(rule, text) if rule else None, name=rule.name if rule else "A rule that is not kept",
-        seed=question.get("seed") or question.get("study", question.get("second", {})).get("seed", 1), stage="Waiting for the worker",
+        version=rules.version_of(rule, of["text"]) if rule else None, name=rule.name if rule else "A rule that is not kept",
+        seed=of["seed"], stage="Waiting for the worker",
     )  # fmt: skip
     for old in mine.filter(state__in=("done", "stopped", "failed", "interrupted")).values_list("id", flat=True)[KEPT:]:
         StudyRun.objects.filter(id=old).delete()
@@ -95,7 +95,7 @@ def answer_of(run: StudyRun) -> bytes | None:
 
 def told(run: StudyRun) -> dict[str, Any]:
     """A run without its answer, as its schema says."""
-    question = run.question.get("study", run.question.get("second", run.question))
+    question = _study_in(run.question)
     names = (
         "id",
         "kind",
@@ -116,6 +116,12 @@ def told(run: StudyRun) -> dict[str, Any]:
         "asked": run.asked.isoformat(),
         "settings": {name: question[name] for name in SHOWN},
     }
+
+
+def _study_in(question: dict[str, Any]) -> dict[str, Any]:
+    """The study that a question of any kind is about: of two compared the second."""
+    found: dict[str, Any] = question.get("study", question.get("second", question))
+    return found
 
 
 def _studies(run: StudyRun) -> int:
