@@ -20,8 +20,8 @@ from benchmarks.studies import stored
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market
 from wickcore.language.check import check_expression, check_rule
+from wickcore.language.shapes import SHAPES
 from wickcore.measures.frame import TRUE
-from wickcore.patterns.finders import KINDS
 from wickcore.scan.evaluate import Evaluator
 from wickcore.study.follow import StudySettings, study
 from wickcore.warm import warm
@@ -52,7 +52,7 @@ def counted(engine: Evaluator, name: str) -> tuple[float, float]:
 
 def followed(engine: Evaluator, name: str, members: Any) -> list[str]:
     """Excess after the trigger, in the pattern's own direction, without costs."""
-    side = "short" if KINDS[name][1] < 0 else "long"
+    side = "short" if SHAPES[name].side < 0 else "long"
     rule = check_rule(f"side: {side}\ntriggered({name}, 1)")
     found = study(engine, rule, StudySettings(horizons=HORIZONS, cost=0.0), members)
     return [
@@ -71,18 +71,18 @@ def main() -> None:
     members = demo.market.members("Harbour 500")
     print(f"Daily spread of the walks: {spread:.2%}\n")
     print("| pattern | appear, walks | appear, demo | triggered, walks | triggered, demo |\n|---|---|---|---|---|")
-    for name in KINDS:
+    for name in SHAPES:
         (a, b), (c, d) = counted(chance, name), counted(demo, name)
         print(f"| `{name}` | {a:.1f} | {c:.1f} | {b:.1f} | {d:.1f} |")
     print("\n| after the trigger | 5 bars, walks | 5 bars, demo | 20 bars, walks | 20 bars, demo | hits, walks | hits, demo |")
     print("|---|---|---|---|---|---|---|")
-    for name in KINDS:
+    for name in SHAPES:
         (a, b, n), (c, d, m) = followed(chance, name, None), followed(demo, name, members)
         print(f"| `{name}` | {a} | {c} | {b} | {d} | {n} | {m} |")
     begun = time.perf_counter()
-    for name in KINDS:
+    for name in SHAPES:
         Evaluator(demo.market).column(check_expression(name).op)
-    print(f"\nAll {len(KINDS)} over the demo market's history, cold: {time.perf_counter() - begun:.1f} s.")
+    print(f"\nAll {len(SHAPES)} over the demo market's history, cold: {time.perf_counter() - begun:.1f} s.")
 
 
 if __name__ == "__main__":

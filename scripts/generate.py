@@ -19,6 +19,8 @@ def language() -> str:
 
     families: dict[str, list[str]] = {}
     for entry in CATALOGUE.entries.values():
+        if entry.kind == "pattern":
+            continue  # a table of their own
         row = (
             f"| `{entry.signature}` | {entry.help} | `{entry.formula}` | {entry.unknown_for} | {entry.source} | `{entry.example}` |"
         )
@@ -29,7 +31,29 @@ def language() -> str:
         parts.append(f"\n### {family.capitalize()}\n\n| name | what it is | formula | unknown for | source | example |")
         parts.append("|---|---|---|---|---|---|")
         parts.extend(rows)
+        if family == "patterns":
+            parts.extend(patterns())
     return "\n".join(parts) + "\n"
+
+
+def patterns() -> list[str]:
+    """The parts all patterns have, once; then the patterns, each with its own."""
+    from wickcore.language.catalogue import CATALOGUE
+    from wickcore.language.entries.pattern_parts import COMMON
+
+    found = ["\nEvery pattern has these parts:\n", "| part | what it is |", "|---|---|"]
+    found += [f"| `.{name}` | {said} |" for name, _, _, said in COMMON if name != "quality"]
+    found.append("| `.quality` | 0 to 100, as each pattern says. |")
+    found += ["\n| pattern | what it is | made of | parts of its own | quality | source |", "|---|---|---|---|---|---|"]
+    common = {name for name, *_ in COMMON}
+    for entry in CATALOGUE.entries.values():
+        if entry.kind == "pattern" and "." not in entry.name:
+            whole = [e for n, e in CATALOGUE.entries.items() if n.startswith(entry.name + ".")]
+            own = [e for e in whole if e.name.partition(".")[2] not in common]
+            said = "; ".join(f"`.{e.name.partition('.')[2]}` {e.help[0].lower()}{e.help[1:].rstrip('.')}" for e in own)
+            quality = CATALOGUE[f"{entry.name}.quality"].help.removeprefix("0 to 100: ")
+            found.append(f"| `{entry.signature}` | {entry.help} | {entry.formula} | {said} | {quality} | {entry.source} |")
+    return found
 
 
 def schema() -> str:

@@ -35,6 +35,7 @@ class Series:
     def __init__(self, slow: "Slow", frame: str, p: int) -> None:
         self.slow, self.frame, self.p = slow, frame, p
         self.at = slow.ends(frame, p)
+        self.degree: int | None = None  # of the first number it is given
 
     def field(self, name: str) -> list[float]:
         """The field bar by bar; finished bars are looked up once."""
@@ -189,7 +190,9 @@ class Slow:
             else:
                 arguments[parameter.name], mine = self.series(argument, frame, p)
                 degree = mine if degree is None else degree
-        result, own = SLOW[node.name](Series(self, frame, p), **arguments)
+        series = Series(self, frame, p)
+        series.degree = degree
+        result, own = SLOW[node.name](series, **arguments)
         if isinstance(result, float | int) and not math.isfinite(result):
             result = None
         return result, (degree if own == "x" else own)

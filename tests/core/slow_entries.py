@@ -921,6 +921,40 @@ def is_swing_low_(s: Any, x: list[Any], k: float) -> Found:
     return (None if len(x) < 2 * k + 1 else len(turns(x, k, -1)) > len(turns(x[:-1], k, -1))), 0
 
 
+def zigzag(s: Any, by: list[Any]) -> list[tuple[int, float, str]]:
+    """(bar that made it known, price, kind) of each turning point: the furthest price since the last one, once price has come back `by`."""
+    found: list[tuple[int, float, str]] = []
+    since = 0
+    for i in range(1, len(s.close)):
+        top, bottom = max(s.high[since:i]), min(s.low[since:i])
+        last = found[-1][2] if found else None
+        if by[i] is None:
+            continue
+        fall, rise = (top - by[i], bottom + by[i]) if s.degree == 1 else (top * (1 - by[i]), bottom * (1 + by[i]))
+        if last != "high" and s.low[i] <= fall:
+            found.append((i, top, "high"))
+            since = i
+        elif last != "low" and s.high[i] >= rise:
+            found.append((i, bottom, "low"))
+            since = i
+    return found
+
+
+def _zigzag(kind: str) -> None:
+    def price(s: Any, by: list[Any], nth: float) -> Found:
+        found = [v for _, v, which in zigzag(s, by) if which == kind]
+        return (found[-int(nth)] if len(found) >= nth else None), 1
+
+    def turn(s: Any, by: list[Any]) -> Found:
+        return (None if by[-1] is None else any(i == len(by) - 1 and which == kind for i, _, which in zigzag(s, by))), 0
+
+    SLOW[f"zigzag_{kind}"], SLOW[f"is_zigzag_{kind}"] = price, turn
+
+
+_zigzag("high")
+_zigzag("low")
+
+
 def _pivots(s: Any) -> tuple[float, float, float] | None:
     """High, low and pivot of the day before, whatever the frame asked on."""
     ends = s.slow.ends("day", s.p)

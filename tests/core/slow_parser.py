@@ -57,7 +57,10 @@ class _Build(Transformer[Token, Any]):
     def name(self, meta: Meta, token: Token) -> tree.Node:
         return tree.Name(str(token), self.span(meta))
 
-    def part(self, meta: Meta, name: Token, part: Token) -> tree.Node:
+    def dotted(self, meta: Meta, *names: Token) -> str:
+        return ".".join(names)
+
+    def part(self, meta: Meta, name: Token, part: str) -> tree.Node:
         return tree.Part(str(name), str(part), self.span(meta))
 
     def part_of_call(self, meta: Meta, name: Token, *rest: Any) -> tree.Node:

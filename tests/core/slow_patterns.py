@@ -1,135 +1,141 @@
-"""Chart patterns once more, straight from their words: every bar is lived through anew from the first, with plain lists."""
+"""The life of a chart pattern once more: every bar is lived through with plain lists, from what was known on it alone."""
 
+import copy
 import math
-from functools import lru_cache
+from collections import OrderedDict
+from dataclasses import dataclass, field
 from typing import Any
 
 from tests.core.slow_entries import SLOW, Found
+from tests.core.slow_shapes import HIGH, LOW, OTHER_SIDE, SHAPES, Known, Swing
+from wickcore.language.parser import parse_expression
 
-KEPT_SWINGS, KEPT_PATTERNS = 64, 4
-KINDS = {"double_bottom": 1, "double_top": -1, "inverse_head_shoulders": 1, "head_shoulders": -1}
-OWN = {
-    "double_bottom": {"low1": 0, "neckline": 1, "low2": 2},
-    "double_top": {"high1": 0, "neckline": 1, "high2": 2},
-    "inverse_head_shoulders": {"left": 0, "head": 2, "right": 4},
-    "head_shoulders": {"left": 0, "head": 2, "right": 4},
-}
+KEPT_SWINGS, KEPT_PATTERNS, KEPT_LEVELS, REST = 64, 4, 8, 10
+KINDS = sorted({*SHAPES, *OTHER_SIDE})
 COMMON = ("state", "start", "age", "trigger", "invalid", "height", "target", "quality", "since_trigger", "since_failed")
+_LINES = tuple(f"{line}.{what}" for line in ("upper", "lower") for what in ("now", "slope", "touches"))
+_FIVE = {f"e{i + 1}": i for i in range(5)}
+# Points that are parts, by the number of the point; other parts are made below.
+POINTS: dict[str, dict[str, int]] = {
+    "double_bottom": {"low1": 0, "neckline": 1, "low2": 2}, "double_top": {"high1": 0, "neckline": 1, "high2": 2},
+    "inverse_head_shoulders": {"left": 0, "head": 2, "right": 4}, "saucer": {"rim": 2, "bottom": 1}, "cup": {"rim": 2, "bottom": 1},
+    "cup_handle": {"rim": 2, "bottom": 1, "handle": 3}, "lmw_double_bottom": {"e1": 0, "between": 1, "ea": 2},
+    **{f"lmw_{name}": _FIVE for name in ("inverse_head_shoulders", "broadening_bottom", "triangle_bottom", "rectangle_bottom")},
+}  # fmt: skip
 
 
-def double(lows: list, h: list, lo: list, tolerance: float, apart: int, depth: float, within: int) -> dict | None:
-    (at2, low2), *earlier = lows
-    for at1, low1 in earlier:
-        if at2 - at1 > within:
-            return None
-        between = range(at1 + 1, at2)
-        if at2 - at1 < apart or abs(low1 - low2) > tolerance:
-            continue
-        neckline = max(h[i] for i in between)
-        fall = h[max(0, at1 - 3 * apart) : at1]
-        rise = neckline - max(low1, low2)
-        if rise < depth or min(lo[i] for i in between) < min(low1, low2) or not fall or max(fall) - low1 < depth:
-            continue
-        top = next(i for i in between if h[i] == neckline)
-        shares = (1 - abs(low1 - low2) / tolerance, min(1, rise / (2 * depth)), 1 - abs(2 * (top - at1) / (at2 - at1) - 1))
-        return {
-            "start": at1, "line": lambda j, neckline=neckline: neckline, "invalid": min(low1, low2), "height": neckline - min(low1, low2),
-            "quality": 100 * sum(shares) / 3, "points": [(at1, low1), (top, neckline), (at2, low2)],
-        }  # fmt: skip
-    return None
+@dataclass
+class Life:
+    """Everything known after some bars."""
+
+    swings: list[Swing] = field(default_factory=list)
+    found: list[dict[str, Any]] = field(default_factory=list)
 
 
-def shoulders(lows: list, h: list, lo: list, tolerance: float, apart: int, depth: float, within: int) -> dict | None:
-    (right, low3), *earlier = lows
-    for m, (head, low2) in enumerate(earlier):
-        if right - head > within:
-            return None
-        if right - head < apart or low3 - low2 < tolerance:
-            continue
-        for n, (left, low1) in enumerate(earlier[m + 1 :], m + 1):
-            if right - left > within:
-                break
-            if head - left < apart or low1 - low2 < tolerance or abs(low1 - low3) > tolerance:
-                continue
-            if any(p < low3 for _, p in earlier[:m]) or any(p < low1 for _, p in earlier[m + 1 : n]):
-                continue
-            if min(lo[left : right + 1]) < low2:
-                break
-            a = max(range(left + 1, head), key=lambda i: h[i])
-            b = max(range(head + 1, right), key=lambda i: h[i])
-            if min(h[a], h[b]) - low2 < depth or h[a] <= low1 or h[b] <= low3 or abs(h[b] - h[a]) > 2 * tolerance:
-                continue
-            before = h[max(0, left - 3 * apart) : left]
-            if not before or max(before) - low1 < depth / 2:
-                continue
-            gain = (h[b] - h[a]) / (b - a)
-            shares = (
-                1 - abs(low1 - low3) / tolerance, 1 - abs(h[b] - h[a]) / (2 * tolerance), 1 - abs(2 * (head - left) / (right - left) - 1),
-            )  # fmt: skip
-            return {
-                "start": left, "line": lambda j, a=a, gain=gain: h[a] + gain * (j - a), "invalid": low2,
-                "height": h[a] + gain * (head - a) - low2, "quality": 100 * sum(shares) / 3,
-                "points": [(left, low1), (a, h[a]), (head, low2), (b, h[b]), (right, low3)],
-            }  # fmt: skip
-    return None
+_LIVES: OrderedDict[tuple, Life] = OrderedDict()
 
 
-FINDERS = {"double_bottom": double, "double_top": double, "inverse_head_shoulders": shoulders, "head_shoulders": shoulders}
+def lived(name: str, side: int, bars: tuple, k: int, lasts: int, given: tuple) -> Life:
+    """Life on the last of the bars (high, low, close, average range, volume). That of the bars before it is remembered: nothing of it can
+    depend on what came after."""
+    key = (name, side, bars, k, lasts, given)
+    if key not in _LIVES:
+        before = lived(name, side, bars[:-1], k, lasts, given) if len(bars) > 1 else Life()
+        now = Life(list(before.swings), [copy.copy(one) for one in before.found])
+        step(now, name, side, bars, k, lasts, dict(given))
+        _LIVES[key] = now
+        if len(_LIVES) > 3_000:
+            _LIVES.popitem(last=False)
+    return _LIVES[key]
 
 
-@lru_cache(4_000)
-def live(
-    name: str, high: tuple, low: tuple, close: tuple, k: int, tolerance: float, apart: int, depth: float, within: int, lasts: int
-) -> list[dict[str, Any]]:
-    """The patterns visible on the last bar, the latest first; all prices as logarithms of the side's own direction."""
-    side = KINDS[name]
-    h, lo, c = ([math.log(v) for v in values] for values in (high, low, close))
+def step(life: Life, name: str, side: int, bars: tuple, k: int, lasts: int, given: dict[str, float]) -> None:
+    high, low, close = ([math.log(bar[i]) for bar in bars] for i in range(3))
     if side < 0:
-        h, lo, c = [-v for v in lo], [-v for v in h], [-v for v in c]
-    lows: list[tuple[int, float]] = []
-    found: list[dict[str, Any]] = []
-    for j in range(len(c)):
-        for one in found:
-            judge(one, j, c[j])
-            if j - one["visible"] > lasts and one["state"] == 1:
-                one["state"] = 4
-        found = [one for one in found if j - one["visible"] <= 2 * lasts]
-        at = j - k
-        if at - k < 0 or not all(lo[at] < lo[at + m] for m in (*range(-k, 0), *range(1, k + 1))):
-            continue
-        lows = [(at, lo[at]), *lows][:KEPT_SWINGS]
-        made = FINDERS[name](lows, h[: j + 1], lo[: j + 1], math.log1p(tolerance), apart, math.log1p(depth), within)
-        if made and found and found[0]["state"] == 1 and j - found[0]["visible"] < apart and lo[at] >= found[0]["points"][-1][1]:
-            continue  # the last point of the one before, once more
-        if made:
-            made |= {"visible": j, "state": 1, "triggered": None, "failed": None}
-            judge(made, j, c[j])
-            found = [made, *found][:KEPT_PATTERNS]
-    for one in found:
-        one["now"] = len(c) - 1
-    return found
+        high, low, close = [-v for v in low], [-v for v in high], [-v for v in close]
+    j, is_level, is_reversal = len(bars) - 1, name == "level", name in ("double_bottom", "inverse_head_shoulders")
+    life.found = [one for one in life.found if j <= one["expires"] + lasts]
+    for one in life.found:
+        judge(one, j, close[j], is_level)
+        if one["state"] == 1 and (j > one["expires"] or one["trigger"](j) <= one["invalid"](j)):
+            one["state"] = 4
+    fresh, at = set(), j - k
+    for kind, values, sign in ((HIGH, high, 1), (LOW, low, -1)):
+        around = [at + d for d in range(-k, k + 1) if d]
+        if at - k >= 0 and all(sign * values[at] > sign * values[i] for i in around):
+            life.swings.append((at, values[at], kind))
+            fresh.add(kind)
+    for kind in (HIGH, LOW):
+        if sum(s[2] == kind for s in life.swings) > KEPT_SWINGS:
+            life.swings.remove(next(s for s in life.swings if s[2] == kind))
+    ranges, volume = [bar[3] for bar in bars], [bar[4] for bar in bars]
+    one = SHAPES[name](Known(side, high, low, close, ranges, volume, life.swings, fresh, given))
+    if one is None:
+        return
+    first = life.found[0] if life.found else None
+    if (
+        is_reversal
+        and first
+        and first["state"] == 1
+        and j - first["visible"] < given["apart"]
+        and low[at] >= first["points"][-1][1]
+    ):
+        return  # the last point of the one before, once more
+    one = {"visible": j, "state": 1, "triggered": None, "failed": None, "expires": j + lasts} | one
+    place = None
+    for m, before in enumerate([] if is_reversal else life.found if is_level else life.found[:1]):
+        apart = abs(one["upper"][0](j) - before["upper"][0](j)) if is_level else 0
+        same = apart <= math.log1p(given["tolerance"]) if is_level else one["start"] <= before["last"]
+        if same and before["state"] == 1:
+            one["visible"], place = before["visible"], m
+            break
+        if same and j - max(before["triggered"] or -1, before["failed"] or -1) < REST:
+            return
+    judge(one, j, close[j], is_level)
+    if place is None:
+        life.found = [one, *life.found][: KEPT_LEVELS if is_level else KEPT_PATTERNS]
+    else:
+        life.found[place] = one
 
 
-def judge(one: dict[str, Any], j: int, close: float) -> None:
-    if one["state"] == 1 and close > one["line"](j):
+def judge(one: dict[str, Any], j: int, close: float, is_level: bool) -> None:
+    if one["state"] == 1 and close > one["trigger"](j):
         one["state"], one["triggered"] = 2, j
-    elif one["state"] in (1, 2) and close < one["invalid"]:
+    elif one["state"] in ((2,) if is_level else (1, 2)) and close < one["invalid"](j):
         one["state"], one["failed"] = 3, j
 
 
-def part_of(name: str, part: str, one: dict[str, Any]) -> float | None:
-    side, now = KINDS[name], one["now"]
-    if part in OWN[name]:
-        return math.exp(side * one["points"][OWN[name][part]][1])
-    trigger = math.exp(side * one["line"](now))
-    furthest = math.exp(side * (one["line"](now) - one["height"]))
+def chosen(life: Life, name: str, nth: int, j: int) -> dict[str, Any] | None:
+    found = life.found
+    if name == "level":
+        near = [one for one in found if one["state"] == 1 or j in (one["triggered"], one["failed"])]
+        found = sorted(near, key=lambda one: one["trigger"](j))
+    return found[nth - 1] if len(found) >= nth else None
+
+
+def part_of(name: str, side: int, part: str, one: dict[str, Any], now: int) -> float | None:
+    plain = OTHER_SIDE.get(name, name)
+    points = POINTS.get(name, POINTS.get(plain, {}))
+    if part in points:
+        return math.exp(side * one["points"][points[part]][1])
+    trigger, furthest = math.exp(side * one["trigger"](now)), math.exp(side * (one["trigger"](now) - one["height"]))
+    line, _, what = part.rpartition(".")
+    if what in ("now", "slope", "touches", "price"):
+        other = {"upper": "lower", "lower": "upper"}
+        real = line or "upper"
+        value, gain, touches = one[other[real] if side < 0 and line else real]
+        return (
+            math.exp(side * value(now)) if what in ("now", "price") else math.exp(side * gain) - 1 if what == "slope" else touches
+        )
+    if part == "pole":
+        return abs(math.exp(side * one["pole"]) - 1)
     return {
         "state": one["state"],
         "start": now - one["start"],
         "age": now - one["visible"],
         "trigger": trigger,
         "neckline": trigger,
-        "invalid": math.exp(side * one["invalid"]),
+        "invalid": math.exp(side * one["invalid"](now)),
         "height": abs(trigger - furthest),
         "target": 2 * trigger - furthest,
         "quality": one["quality"],
@@ -138,23 +144,60 @@ def part_of(name: str, part: str, one: dict[str, Any]) -> float | None:
     }[part]
 
 
-def _register(name: str) -> None:
-    def found(s: Any, k: float, tolerance: float, apart: float, depth: float, within: float, lasts: float) -> list[dict[str, Any]]:
-        whole = (int(k), tolerance, int(apart), depth, int(within), int(lasts))
-        return live(name, tuple(s.high), tuple(s.low), tuple(s.close), *whole)
+def parts(name: str) -> list[str]:
+    """The parts that the pattern has beside those all have."""
+    plain = OTHER_SIDE.get(name, name)
+    own = list(POINTS.get(name, POINTS.get(plain, {})))
+    if "shoulders" in name and "lmw" not in name:
+        own.append("neckline")
+    if plain.startswith(("triangle", "wedge", "channel", "base", "flag", "pennant")):
+        own += _LINES
+    if plain.startswith(("flag", "pennant")):
+        own.append("pole")
+    if plain == "trend_line_up":
+        own += ("now", "slope", "touches")
+    return [*own, "price", "touches"] if plain == "level" else own
 
-    def forming(s: Any, nth: float, **given: float) -> Found:
-        all_of_them = found(s, **given)
-        return len(all_of_them) >= nth and all_of_them[int(nth) - 1]["state"] == 1, 0
+
+_RANGE = parse_expression("rma(log(max(high, close 1 ago) / min(low, close 1 ago)), 14)")
+
+
+def _register(name: str) -> None:
+    plain = OTHER_SIDE.get(name, name)
+
+    def life(s: Any, k: float, lasts: float, breaks: str = "up", **given: float) -> tuple[Life, int, int]:
+        side = -1 if name in OTHER_SIDE or breaks == "down" else 1
+        ranges = s.slow.series(_RANGE, s.frame, s.p)[0]
+        bars = tuple(zip(s.high, s.low, s.close, ranges, s.volume, strict=True))
+        return lived(plain, side, bars, int(k), int(lasts), tuple(given.items())), side, len(bars) - 1
+
+    def forming(s: Any, nth: float, **given: Any) -> Found:
+        alive, _, now = life(s, **given)
+        one = chosen(alive, plain, int(nth), now)
+        return one is not None and one["state"] == 1, 0
 
     SLOW[name] = forming
-    parts = {*OWN[name], *COMMON, "neckline"}
-    for part in parts:
+    for part in (*COMMON, *parts(name)):
 
-        def value(s: Any, nth: float, part: str = part, **given: float) -> Found:
-            all_of_them = found(s, **given)
-            degree = 1 if part in OWN[name] or part in ("trigger", "neckline", "invalid", "height", "target") else 0
-            return (part_of(name, part, all_of_them[int(nth) - 1]) if len(all_of_them) >= nth else None), degree
+        def value(s: Any, nth: float, part: str = part, **given: Any) -> Found:
+            alive, side, now = life(s, **given)
+            price = part.rpartition(".")[2] not in (
+                "state",
+                "start",
+                "age",
+                "quality",
+                "since_trigger",
+                "since_failed",
+                "slope",
+                "touches",
+                "pole",
+            )
+            if plain == "level" and part.startswith("since"):
+                ended = [one["triggered" if part == "since_trigger" else "failed"] for one in alive.found]
+                known = [bar for bar in ended if bar is not None]
+                return (now - max(known) if known and nth == 1 else None), 0
+            one = chosen(alive, plain, int(nth), now)
+            return (None if one is None else part_of(name, side, part, one, now)), int(price)
 
         SLOW[f"{name}.{part}"] = value
 

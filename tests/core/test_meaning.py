@@ -9,6 +9,7 @@ from tests.core.slow_entries import UNSURE
 from wickcore.bars.market import Market
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_expression
+from wickcore.language.shapes import SHAPES
 from wickcore.measures.frame import FALSE, TRUE
 from wickcore.scan.evaluate import Evaluator
 
@@ -50,6 +51,8 @@ SPECIAL = {
     "ha_open": "ha_open", "bb_place": "bb_place(5, 2, upper=2.5, lower=1)", "stacked": "stacked(sma, 3, 5, 8)",
     "first_of": "on(week, first_of(month))",
     "event": 'event("Lending rate")', "rank": "rank(change(3))", "benchmark": "benchmark(sma(3))", "on": "on(month, sma(2))",
+    "zigzag_high": "zigzag_high(3%, 2)", "zigzag_low": "zigzag_low(1.5 * atr(3))", "is_zigzag_high": "is_zigzag_high(atr(3))",
+    "is_zigzag_low": "is_zigzag_low(4%)",
     "triggered": "triggered(double_bottom(1, 10%, 3, 1%), 5)", "failed": "failed(head_shoulders(1, 10%, 2, 1%), 5)",
     "total": "total(change)", "max": "max(close, 20)", "min": "min(close, open)",
 }  # fmt: skip
@@ -63,8 +66,13 @@ def example_of(name: str) -> str:
         return SPECIAL[name]
     if entry.kind == "pattern":  # loose enough for a walk of a few months to hold some
         pattern, _, part = name.partition(".")
-        apart = 2 if "shoulders" in pattern else 3
-        return f"{pattern}(k=1, tolerance=8%, apart={apart}, depth=1%, lasts=9){'.' if part else ''}{part}"
+        loose = {
+            "tolerance": "8%", "apart": "2" if "shoulders" in pattern else "3", "depth": "30%" if pattern == "base" else "1%",
+            "touch": "0.7", "length": "3", "strength": "0.5", "least": "3", "back": "90%", "narrows": "80%", "fit": "0.3", "rise": "2%",
+            "touches": "3", "parallel": "60%", "most": "12",
+        }  # fmt: skip
+        given = "".join(f", {p}={loose[p]}" for p in SHAPES[pattern].given if p in loose)
+        return f"{pattern}(k=1{given}, lasts=9){'.' if part else ''}{part}"
     chosen = {"number": "close", "condition": "close > open", "bars": "5"}
     given = []
     for p in entry.parameters:

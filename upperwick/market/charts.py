@@ -1,6 +1,6 @@
 """One instrument's chart: bars of a frame up to the as-of day, what the rule talks about, its hits, and panes of measures."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -14,6 +14,7 @@ from wickcore.bars.frames import period
 from wickcore.language.check import check_expression
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule, Value
+from wickcore.language.shapes import in_words
 from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.scan.patterns import Drawn, drawn, of_all, of_rule
 
@@ -115,14 +116,29 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
 def _pattern(found: Drawn, bars: Bars, begin: int, end: int, scale: float) -> dict[str, Any]:
     ends = frame_ends(bars, found.frame, begin, end)
     days = bars.days[begin:end][ends]
+
+    def placed(points: Iterable[tuple[int, float]]) -> list[dict[str, Any]]:
+        return [{"day": iso(days[len(days) - 1 - ago]), "price": _short(price / scale)} for ago, price in points]
+
     return {
-        "name": found.name.replace("head_", "head_and_").replace("_", " "),
+        "name": in_words(found.name),
         "state": found.state,
         "age": found.age,
         "quality": round(found.quality),
-        **{name: float(f"{getattr(found, name) / scale:.6g}") for name in ("trigger", "invalid", "target")},
-        "points": [{"day": iso(days[len(days) - 1 - ago]), "price": float(f"{price / scale:.6g}")} for ago, price in found.points],
+        **{name: _short(getattr(found, name) / scale) for name in ("trigger", "invalid", "target")},
+        "points": placed(found.points),
+        "joined": found.joined,
+        "strokes": [{"name": stroke.name, "points": placed(stroke.points)} for stroke in found.strokes],
+        "parts": [
+            {"name": name, "value": _short(value / scale if is_price else value), "price": is_price}
+            for name, value, is_price in found.parts
+        ],
     }
+
+
+def _short(value: float) -> float:
+    """Six figures are more than a chart can show."""
+    return float(f"{value:.6g}")
 
 
 def frame_ends(bars: Bars, frame: str, begin: int, end: int) -> Ints:

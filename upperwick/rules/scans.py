@@ -191,8 +191,23 @@ class PointOut(Schema):
     price: float
 
 
+class StrokeOut(Schema):
+    """A line of a pattern, up to the bar that broke it."""
+
+    name: str
+    points: list[PointOut]
+
+
+class PatternPartOut(Schema):
+    """price: whether the value is a price; else a share or a number of touches."""
+
+    name: str
+    value: float
+    price: bool
+
+
 class PatternOut(Schema):
-    """A chart pattern as of the chart's day; points from its first to its last."""
+    """A chart pattern as of the chart's day; points from its first to its last, joined by a line or not."""
 
     name: str
     state: Literal["forming", "triggered", "failed", "expired"]
@@ -202,6 +217,9 @@ class PatternOut(Schema):
     invalid: float
     target: float
     points: list[PointOut]
+    joined: bool
+    strokes: list[StrokeOut]
+    parts: list[PatternPartOut]
 
 
 class ChartOut(Schema):

@@ -5,6 +5,7 @@ import re
 from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.parser import parse
+from wickcore.language.shapes import SHAPES, in_words
 from wickcore.language.write import count, number
 
 _FRAME = {"day": "daily", "week": "weekly", "month": "monthly"}
@@ -33,6 +34,7 @@ _SAID = {
     "willr": "the {n}-bar Williams reading", "stoch_k": "the fast stochastic line", "stoch_d": "the slow stochastic line",
     "slope": "the {n}-bar slope{of x}", "beta": "the {n}-bar beta", "relative_strength": "the strength against the index over {n} bars",
     "count": "the number of the last {n} bars on which {condition}", "bars_since": "the number of bars since {condition}",
+    "zigzag_high": "the latest high that price has turned back from", "zigzag_low": "the latest low that price has turned back from",
     "swing_high": "the latest swing high", "swing_low": "the latest swing low", "days_to_report": "the number of days to the next report",
     "days_since_report": "the number of days since the latest report",
     "market_cap": "the size of the company", "pe": "the price over earnings",
@@ -70,6 +72,10 @@ def read_aloud(text: str) -> list[tuple[int, str]]:
 def _sentence(said: str) -> str:
     end = "" if said.endswith((":", ".")) else "."
     return said[0].upper() + said[1:] + end
+
+
+def _article(words: str) -> str:
+    return "an" if words[:1] in "aeiou" or words.startswith("lmw") else "a"
 
 
 class _Speaker:
@@ -111,7 +117,7 @@ class _Speaker:
             case tree.Name():
                 return self.call(tree.Call(node.name, (), node.span, node.span)) if node.name in CATALOGUE else node.name
             case tree.Part():
-                return f"the {node.part.replace('_', ' ')} of the {node.name.replace('_', ' ')}"
+                return self.part(node)
             case tree.Call():
                 return self.call(node)
             case tree.Unary():
@@ -144,8 +150,33 @@ class _Speaker:
         amount = count(tree.Count(node.amount, None, node.span), self.text)
         return f"{amount} {unit}" + ("" if amount == "1" else "s")
 
+    def part(self, node: tree.Part) -> str:
+        """A part of a pattern: `upper.slope` is the slope of its upper line."""
+        line, _, what = node.part.rpartition(".")
+        of = f"the {line} line of the {self.pattern(node)}" if line else f"the {self.pattern(node)}"
+        what = {"touches": "number of touches"}.get(what, what.replace("_", " "))
+        return of if what == "now" else f"the {what} of {of}"
+
+    def pattern(self, node: tree.Name | tree.Call | tree.Part) -> str:
+        """The pattern's name, and which of those that go either way is meant."""
+        given = () if isinstance(node, tree.Name) else node.arguments
+        down = any(a.name == "breaks" and isinstance(a.value, tree.Name) and a.value.name == "down" for a in given)
+        words = in_words(node.name)
+        if not down:
+            return words
+        return f"{words} below" if node.name == "level" else f"{words} that breaks down"
+
     def call(self, node: tree.Call) -> str:
         name = node.name
+        if name in SHAPES:
+            words = self.pattern(node)
+            return f"{_article(words)} {words} is {'there' if name == 'level' else 'forming'}"
+        if name in ("triggered", "failed"):
+            first = node.arguments[0].value
+            words = self.pattern(first) if isinstance(first, tree.Name | tree.Call) else ""
+            bars_ = self.value(node.arguments[1].value) if len(node.arguments) > 1 else "1"
+            when = "on this bar" if bars_ == "1" else f"in the last {bars_} bars"
+            return f"{_article(words)} {words} was {'confirmed' if name == 'triggered' else 'ended'} {when}"
         if name == "on":
             frame = node.arguments[0].value
             said = _FRAME.get(frame.name, frame.name) if isinstance(frame, tree.Name) else ""

@@ -15,9 +15,12 @@ from wickcore.language.operations import Op, constant
 from wickcore.language.parser import parse_expression
 from wickcore.language.problems import nearest
 from wickcore.language.rule import Overlay, Pair, Value
+from wickcore.language.shapes import SHAPES
 from wickcore.language.tree import Span
 
 MAX_WINDOW = 5_000
+# What a touch and a pole are measured in: the average true range of the logarithms, which is the same upside down.
+LOG_RANGE = "rma(log(max(high, close 1 ago) / min(low, close 1 ago)), 14)"
 USES_CLOSE = {"market_cap", "pe", "dividend_yield"}
 KEEPS_WEIGHT = {"sma", "ema", "rma", "wma", "ema_by", "median", "highest", "lowest", "value_at"}
 SAME_SCALE = {"max", "min", "pick"}
@@ -172,20 +175,41 @@ class Expressions:
 
     def pattern(self, entry: Entry, node: tree.Call, part: str, given: dict[str, tree.Node | None]) -> Value:
         """A part of a pattern, or whether one is forming."""
-        values: dict[str, Value] = {}
+        plain: dict[str, float] = {}
         for p in entry.parameters:
-            values[p.name] = self._argument(entry, p, given[p.name], node.span, values)
-        plain = {name: value.constant for name, value in values.items()}
-        for name in ("tolerance", "depth"):
-            if not 0 < (plain[name] or 0.0) < 1:
-                self.fail(node.span, f"`{name}` of `{entry.name}` lies above 0% and below 100%.")
-        if (plain["nth"] or 1) > 4:
+            if p.takes == "word":
+                plain[p.name] = self._breaks(entry, given[p.name])
+                continue
+            value = self._argument(entry, p, given[p.name], node.span, {})
+            plain[p.name] = value.constant or 0.0
+            if p.takes == "constant":
+                self._within(entry, p, plain[p.name], node.span)
+        if plain["nth"] > 4:
             self.fail(node.span, f"The latest four patterns of a kind are known; `nth` of `{entry.name}` is at most 4.")
-        columns = tuple(self._column(CATALOGUE[name], node.span).op for name in ("high", "low", "close"))
-        numbers = [float(v or 0.0) for v in plain.values()]
-        params: tuple[float | str, ...] = (entry.name.partition(".")[0], part, *numbers)
-        op = Op("pattern", columns, params, self.frame, "condition" if part == "forming" else "number")
+        asked = SHAPES[entry.name.partition(".")[0]].given
+        columns = [self._column(CATALOGUE[name], node.span).op for name in ("high", "low", "close")]
+        # What a kind does not look at stands as the close, which is there anyway.
+        columns.append(self._expand(LOG_RANGE, {}, self.inside or node.span).op if {"touch", "strength"} & {*asked} else columns[2])
+        columns.append(self._column(CATALOGUE["volume"], node.span).op if "strength" in asked else columns[2])
+        params: tuple[float | str, ...] = (entry.name.partition(".")[0], part, *plain.values())
+        op = Op("pattern", tuple(columns), params, self.frame, "condition" if part == "forming" else "number")
         return Value(op, "condition" if part == "forming" else "number", entry.degree, None, 1.0 if entry.level else None)
+
+    def _breaks(self, entry: Entry, node: tree.Node | None) -> float:
+        if node is None:
+            return 1.0
+        word = node.name if isinstance(node, tree.Name) else ""
+        if word not in ("up", "down"):
+            self.fail(node.span, f"`breaks` of `{entry.name}` is `up` or `down`.", nearest(word, ("up", "down")) if word else None)
+        return 1.0 if word == "up" else -1.0
+
+    def _within(self, entry: Entry, parameter: Parameter, value: float, span: Span) -> None:
+        """Shares of a price or of a size lie between nothing and all of it; sizes in average true ranges are above nothing."""
+        share = (parameter.default or "").endswith("%")
+        top = 1.0 if share or parameter.name == "fit" else 100.0
+        bounds = "above 0% and below 100%" if share else f"above 0 and below {top:g}"
+        if not 0 < value < top:
+            self.fail(span, f"`{parameter.name}` of `{entry.name}` lies {bounds}.")
 
     def _column(self, entry: Entry, span: Span) -> Value:
         if self.decide == "open" and not self._ago and (entry.kind == "field" or entry.name in USES_CLOSE) and entry.name != "open":
@@ -267,8 +291,19 @@ class Expressions:
             ops, degree = [*ops[:-2], left, right], shared or 0
         elif entry.name in UNSCALED:
             ops = [self.unscaled(columns[0])]
+        if "zigzag" in entry.name:
+            ops = [*(self._column(CATALOGUE[price], node.span).op for price in ("high", "low")), *ops]
+            whole = (*whole, self._share(values["by"], node.span))
         op = Op(entry.name, tuple(ops), whole, "day" if entry.name in FRAMELESS else self.frame, entry.result)
         return Value(op, entry.result, degree, None, self._weight(entry, numbers))
+
+    def _share(self, by: Value, span: Span) -> float:
+        """1 where a turn is measured as a share of its price, 0 where as an amount."""
+        if by.degree == 1:
+            return 0.0
+        if by.degree or (by.constant is not None and not by.percent) or (by.constant is not None and not 0 < by.constant < 1):
+            self.fail(span, "`by` is a share above 0%, such as 5%, or an amount, such as `3 * atr(14)`.")
+        return 1.0
 
     def _weight(self, entry: Entry, numbers: list[Value]) -> float | None:
         if entry.level:

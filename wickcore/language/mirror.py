@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from wickcore.language import tree
 from wickcore.language.layout import lay_out
 from wickcore.language.parser import parse
+from wickcore.language.shapes import LINE, OPPOSITE, SHAPES
 from wickcore.language.tree import Span
 from wickcore.language.write import statement, write
 
@@ -19,18 +20,22 @@ LEVEL, MOVE, HUNDRED, WILLIAMS, SHARE, OFF, RATIO, PLAIN, TRUTH = (
 _PAIRS = (
     ("high", "low"), ("highest", "lowest"), ("upper_wick", "lower_wick"), ("bb_upper", "bb_lower"), ("keltner_upper", "keltner_lower"),
     ("donchian_upper", "donchian_lower"), ("swing_high", "swing_low"), ("is_swing_high", "is_swing_low"),
+    ("zigzag_high", "zigzag_low"), ("is_zigzag_high", "is_zigzag_low"),
     ("bars_since_highest", "bars_since_lowest"), ("plus_di", "minus_di"), ("aroon_up", "aroon_down"), ("off_high", "above_low"),
     ("engulfing_up", "engulfing_down"), ("harami_up", "harami_down"), ("hammer", "shooting_star"), ("hanging_man", "inverted_hammer"),
     ("piercing", "dark_cloud"), ("morning_star", "evening_star"), ("three_white_soldiers", "three_black_crows"), ("rising", "falling"),
-    ("ha_high", "ha_low"), ("r1", "s1"), ("r2", "s2"), ("double_bottom", "double_top"), ("head_shoulders", "inverse_head_shoulders"),
+    ("ha_high", "ha_low"), ("r1", "s1"), ("r2", "s2"),
+    *OPPOSITE,
 )  # fmt: skip
 OTHER = {a: b for pair in _PAIRS for a, b in (pair, pair[::-1])}
 _PARTS = {"low1": "high1", "low2": "high2", "high1": "low1", "high2": "low2"}
+_PARTS |= {f"{line}.{part}": f"{other}.{part}" for line, other in (("upper", "lower"), ("lower", "upper")) for part in LINE}
 _TURNED = {">": "<", "<": ">", ">=": "<=", "<=": ">=", "==": "==", "!=": "!="}
 _KIND = {
     **dict.fromkeys(
         ("open", "high", "low", "close", "typical", "bb_upper", "bb_lower", "bb_mid", "keltner_upper", "keltner_lower", "keltner_mid",
-         "donchian_upper", "donchian_lower", "swing_high", "swing_low", "vwap", "pivot", "r1", "r2", "s1", "s2", "ha_open", "ha_close",
+         "donchian_upper", "donchian_lower", "swing_high", "swing_low", "zigzag_high", "zigzag_low",
+         "vwap", "pivot", "r1", "r2", "s1", "s2", "ha_open", "ha_close",
          "ha_high", "ha_low"), LEVEL,
     ),
     **dict.fromkeys(
@@ -232,10 +237,14 @@ class _Mirror:
         from wickcore.language.catalogue import CATALOGUE
 
         whole = f"{node.name}.{node.part}"
-        if node.name not in OTHER or whole not in CATALOGUE:
+        two_way = node.name in SHAPES and SHAPES[node.name].side == 0
+        if not (node.name in OTHER or two_way) or whole not in CATALOGUE:
             raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
-        turned = replace(node, name=OTHER[node.name], part=_PARTS.get(node.part, node.part))
-        return turned, LEVEL if CATALOGUE[whole].level else PLAIN
+        name = node.name if two_way else OTHER[node.name]
+        given = _other_way(node.arguments, node.span) if two_way else node.arguments
+        turned = replace(node, name=name, part=_PARTS.get(node.part, node.part), arguments=given)
+        kind = LEVEL if CATALOGUE[whole].level else MOVE if node.part.endswith("slope") else PLAIN
+        return turned, kind
 
     def _call(self, node: tree.Call, bare: bool) -> tuple[tree.Node, str]:
         name = node.name
@@ -245,6 +254,9 @@ class _Mirror:
         if name in ("triggered", "failed"):
             first, *rest = node.arguments
             return replace(node, arguments=(replace(first, value=self.value(first.value)[0]), *rest)), TRUTH
+        if name in SHAPES and SHAPES[name].side == 0:
+            given = _other_way(node.arguments, node.span)
+            return (replace(node, arguments=given) if given else tree.Name(name, node.span)), TRUTH
         if name == "stacked":
             return replace(node, arguments=(node.arguments[0], *node.arguments[:0:-1])), TRUTH
         arguments, kinds = [], []
@@ -284,6 +296,15 @@ class _Mirror:
                 return SHARE
             raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
         return _KIND.get(name, PLAIN)
+
+
+def _other_way(arguments: tuple[tree.Argument, ...], span: Span) -> tuple[tree.Argument, ...]:
+    """The arguments of a pattern that goes either way, for the other: up is what goes without saying."""
+    said = next((a for a in arguments if a.name == "breaks"), None)
+    rest = tuple(a for a in arguments if a is not said)
+    if said is not None and isinstance(said.value, tree.Name) and said.value.name == "down":
+        return rest
+    return (*rest, tree.Argument("breaks", tree.Name("down", span), span))
 
 
 def _of_level(node: tree.Binary, left: tree.Node, right: tree.Node, level_first: bool) -> tree.Node | None:

@@ -358,6 +358,14 @@ class _Statement:
             self.i += 1
         return tree.Count(tree.Name(text, span) if kind == "name" else read_number(text), None, span)
 
+    def _parts(self) -> str:
+        """What follows a name after dots: a part, or a part of a part, such as `upper.now`."""
+        found: list[str] = []
+        while self.kinds[self.i] == "." and len(found) < 2:
+            self.i += 1
+            found.append(self.take("name"))
+        return ".".join(found)
+
     def _atom(self) -> tree.Node:
         kind, text, begin = self.kinds[self.i], self.texts[self.i], self.begins[self.i]
         if kind == "name":
@@ -367,12 +375,9 @@ class _Statement:
                 call = self._call(text, begin)
                 if self.kinds[self.i] != ".":
                     return call
-                self.i += 1
-                return tree.Part(text, self.take("name"), self.since(begin), call.arguments)
+                return tree.Part(text, self._parts(), self.since(begin), call.arguments)
             if after == ".":
-                self.i += 1
-                part = self.take("name")
-                return tree.Part(text, part, self.since(begin))
+                return tree.Part(text, self._parts(), self.since(begin))
             return tree.Name(text, self.last())
         if kind == "number":
             self.i += 1

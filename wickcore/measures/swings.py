@@ -55,6 +55,48 @@ def _turns(
 
 
 @njit(nogil=True, cache=True)
+def _zigzag(
+    high: Floats, low: Floats, by: Floats, share: bool, offsets: Ints, commit: Any, side: int, nth: int, price: Floats, turn: Truth
+) -> None:  # fmt: skip
+    """A high is a turning point once a later low lies `by` below it (a low once a high lies `by` above): a share of the turning point, or an
+    amount. They take turns; the furthest price since the last one is the next.
+
+    side: 1 where highs are asked for, -1 where lows. price: that of the nth latest. turn: whether this bar confirms one.
+    """
+    kept = np.empty(nth)
+    for k in range(len(offsets) - 1):
+        way, found = 0, 0  # 0 while neither has been confirmed
+        top, bottom = -np.inf, np.inf
+        for i in range(offsets[k], offsets[k + 1]):
+            # Against the furthest price of the bars before: a bar's own high and low have no order that is known.
+            fall = top * (1.0 - by[i]) if share else top - by[i]
+            rise = bottom * (1.0 + by[i]) if share else bottom + by[i]
+            way2, top2, bottom2, turned = way, max(top, high[i]), min(bottom, low[i]), 0
+            if way >= 0 and low[i] <= fall:
+                way2, bottom2, turned = -1, low[i], 1
+            elif way <= 0 and high[i] >= rise:
+                way2, top2, turned = 1, high[i], -1
+            confirmed = turned == side
+            turn[i] = TRUE if confirmed else (FALSE if by[i] == by[i] else UNKNOWN)
+            pivot = top if side > 0 else bottom
+            if not confirmed:
+                price[i] = kept[(found - nth) % nth] if found >= nth else np.nan
+            elif nth == 1:
+                price[i] = pivot
+            else:
+                price[i] = kept[(found - nth + 1) % nth] if found >= nth - 1 else np.nan
+            if commit is None:
+                ends = True
+            else:
+                ends = commit[i]
+            if ends:
+                way, top, bottom = way2, top2, bottom2
+                if confirmed:
+                    kept[found % nth] = pivot
+                    found += 1
+
+
+@njit(nogil=True, cache=True)
 def _ha_open(open_: Floats, middle: Floats, offsets: Ints, commit: Any, out: Floats) -> None:
     for k in range(len(offsets) - 1):
         before, close = np.nan, np.nan
@@ -107,6 +149,32 @@ def is_swing_high(high: Floats, frame: Frame, k: int) -> Truth:
 def is_swing_low(low: Floats, frame: Frame, k: int) -> Truth:
     """Whether this bar confirms a turning point k bars back."""
     return _turning(low, frame, k, 1, -1.0)[1]
+
+
+def _zigzags(high: Floats, low: Floats, by: Floats, frame: Frame, nth: int, share: int, side: int) -> tuple[Floats, Truth]:
+    price, turn = np.empty(len(high)), np.empty(len(high), np.int8)
+    _zigzag(high, low, by, bool(share), frame.offsets, frame.commit, side, nth, price, turn)
+    return price, turn
+
+
+def zigzag_high(high: Floats, low: Floats, by: Floats, frame: Frame, nth: int, share: int) -> Floats:
+    """The nth latest high from which price has turned down by `by`: a share of it where share is 1, an amount where 0."""
+    return _zigzags(high, low, by, frame, nth, share, 1)[0]
+
+
+def zigzag_low(high: Floats, low: Floats, by: Floats, frame: Frame, nth: int, share: int) -> Floats:
+    """The nth latest low from which price has turned up by `by`: a share of it where share is 1, an amount where 0."""
+    return _zigzags(high, low, by, frame, nth, share, -1)[0]
+
+
+def is_zigzag_high(high: Floats, low: Floats, by: Floats, frame: Frame, share: int) -> Truth:
+    """Whether this bar is the first to lie `by` below the high since the last turning point."""
+    return _zigzags(high, low, by, frame, 1, share, 1)[1]
+
+
+def is_zigzag_low(high: Floats, low: Floats, by: Floats, frame: Frame, share: int) -> Truth:
+    """Whether this bar is the first to lie `by` above the low since the last turning point."""
+    return _zigzags(high, low, by, frame, 1, share, -1)[1]
 
 
 def ha_open(open_: Floats, middle: Floats, frame: Frame) -> Floats:

@@ -25,7 +25,8 @@ WINDOWED: dict[str, Callable[..., Column]] = {
     "slope": fits.slope, "fit": fits.fit, "corr": fits.corr, "median": ordered.median, "percentile": ordered.percentile,
     "bars_since_highest": ordered.bars_since_highest, "bars_since_lowest": ordered.bars_since_lowest, "ha_open": swings.ha_open,
     "swing_high": swings.swing_high, "swing_low": swings.swing_low, "is_swing_high": swings.is_swing_high,
-    "is_swing_low": swings.is_swing_low,
+    "is_swing_low": swings.is_swing_low, "zigzag_high": swings.zigzag_high, "zigzag_low": swings.zigzag_low,
+    "is_zigzag_high": swings.is_zigzag_high, "is_zigzag_low": swings.is_zigzag_low,
 }  # fmt: skip
 POINTWISE: dict[str, Callable[..., Column]] = {
     "+": np.add, "-": np.subtract, "*": pointwise.multiply, "/": pointwise.divide, "negate": np.negative, "abs": np.abs,
@@ -148,8 +149,10 @@ class Block:
 
     def _pattern(self, op: Op) -> Column:
         name, part, *numbers = op.params
-        high, low, close = (self.full(a) for a in op.args)
-        return pattern(high, low, close, self._frame(op.frame), str(name), str(part), *(float(n) for n in numbers))
+        high, low, close, range_, volume = (self.full(a) for a in op.args)
+        return pattern(
+            high, low, close, range_, volume, self._frame(op.frame), str(name), str(part), [float(n) for n in numbers]
+        )  # fmt: skip
 
     def _recently(self, op: Op) -> Column:
         return np.where(self.full(op.args[0]) < float(op.params[0]), np.int8(TRUE), np.int8(FALSE))

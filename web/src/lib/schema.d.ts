@@ -1702,7 +1702,7 @@ export interface components {
         };
         /**
          * PatternOut
-         * @description A chart pattern as of the chart's day; points from its first to its last.
+         * @description A chart pattern as of the chart's day; points from its first to its last, joined by a line or not.
          */
         PatternOut: {
             /** Name */
@@ -1722,6 +1722,34 @@ export interface components {
             invalid: number;
             /** Target */
             target: number;
+            /** Points */
+            points: components["schemas"]["PointOut"][];
+            /** Joined */
+            joined: boolean;
+            /** Strokes */
+            strokes: components["schemas"]["StrokeOut"][];
+            /** Parts */
+            parts: components["schemas"]["PatternPartOut"][];
+        };
+        /**
+         * PatternPartOut
+         * @description price: whether the value is a price; else a share or a number of touches.
+         */
+        PatternPartOut: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /** Price */
+            price: boolean;
+        };
+        /**
+         * StrokeOut
+         * @description A line of a pattern, up to the bar that broke it.
+         */
+        StrokeOut: {
+            /** Name */
+            name: string;
             /** Points */
             points: components["schemas"]["PointOut"][];
         };

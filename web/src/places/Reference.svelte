@@ -11,10 +11,30 @@
   $effect(() => box?.focus())
 
   const word = $derived(wanted.trim().toLowerCase())
+  /** The parts of each pattern, by its name; and how many patterns tell the same of a part, which then goes without saying. */
+  const parts = $derived.by(() => {
+    const found: Record<string, typeof market.entries> = {}
+    for (const entry of market.entries)
+      if (entry.name.includes('.')) (found[entry.name.split('.')[0]!] ??= []).push(entry)
+    return found
+  })
+  const shared = $derived.by(() => {
+    const [first, ...others] = Object.values(parts)
+    const told = (list: typeof market.entries = []) => list.map((e) => `${partOf(e.name)} ${e.help}`)
+    const rest = others.map((list) => new Set(told(list)))
+    return new Set(told(first).filter((text) => rest.every((list) => list.has(text))))
+  })
+
+  function partOf(whole: string): string {
+    return whole.slice(whole.indexOf('.') + 1)
+  }
+
   const families = $derived.by(() => {
     const found: Record<string, typeof market.entries> = {}
     for (const entry of market.entries) {
-      const text = `${entry.name} ${entry.help} ${entry.family}`.toLowerCase()
+      if (entry.name.includes('.')) continue
+      const own = (parts[entry.name] ?? []).map((e) => `${e.name} ${e.help}`).join(' ')
+      const text = `${entry.name} ${entry.help} ${entry.family} ${own}`.toLowerCase()
       if (!word || text.includes(word)) (found[entry.family] ??= []).push(entry)
     }
     for (const list of Object.values(found))
@@ -70,6 +90,24 @@
               {#if entry.formula && entry.formula !== entry.name}
                 <span class="mt-0.5 block font-mono text-[12.5px] break-words text-ink2">{entry.formula}</span
                 >
+              {/if}
+              {#if parts[entry.name]}
+                <span class="mt-1 block text-[13px] text-ink2">
+                  {#each parts[entry.name]!.filter((e) => !shared.has(`${partOf(e.name)} ${e.help}`)) as part (part.name)}
+                    <span class="block"
+                      ><span class="font-mono text-[12.5px]">.{partOf(part.name)}</span>
+                      {part.help}</span
+                    >
+                  {/each}
+                  <span class="block text-ink3"
+                    >and as every pattern:
+                    {#each parts[entry.name]!.filter( (e) => shared.has(`${partOf(e.name)} ${e.help}`) ) as part, i (part.name)}{i
+                        ? ', '
+                        : ''}<span class="font-mono text-[12.5px]" title={part.help}
+                        >.{partOf(part.name)}</span
+                      >{/each}</span
+                  >
+                </span>
               {/if}
               <span class="mt-0.5 block text-[13px] text-ink3">
                 <button

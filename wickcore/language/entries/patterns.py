@@ -1,89 +1,147 @@
 """Chart patterns: each name is a condition, one is forming now; its parts are numbers."""
 
 from wickcore.language.catalogue import Entry, Parameter, bars
+from wickcore.language.entries.pattern_parts import PAPER, Told, pattern
 
-_SOURCE = "common practice; points confirmed as in A. W. Lo, H. Mamaysky and J. Wang, Journal of Finance 55(4), 2000"
-_COMMON = (
-    ("state", 0, False, "1 forming, 2 triggered, 3 failed, 4 expired: neither within `lasts` bars."),
-    ("start", 0, False, "Bars since its first point."),
-    ("age", 0, False, "Bars since it became visible, on the bar that confirmed its last point."),
-    ("trigger", 1, True, "The price beyond which a close confirms it."),
-    ("invalid", 1, True, "The price beyond which a close ends it."),
-    ("height", 1, False, "From its furthest point to the trigger, in money."),
-    ("target", 1, True, "The trigger and once its height beyond it."),
-    ("quality", 0, False, "0 to 100."),
-    ("since_trigger", 0, False, "Bars since a close confirmed it; unknown while none has."),
-    ("since_failed", 0, False, "Bars since a close ended it; unknown while none has."),
-)
-
-
-def _parameters(tolerance: str, apart: int, depth: str) -> tuple[Parameter, ...]:
-    return (
-        bars(3, name="k", help="lower highs (higher lows) on both sides of a turning point"),
-        Parameter("tolerance", "constant", tolerance, "how far apart what should be level may lie"),
-        bars(apart, name="apart", help="bars between two points of it, at least"),
-        Parameter("depth", "constant", depth, "how far the move between must go"),
-        bars(120, name="within", help="bars from its first point to its last, at most"),
-        bars(60, name="lasts", help="bars it stays visible without being confirmed"),
-        bars(1, name="nth", help="1 the latest to appear, 2 the one before it, up to 4"),
-    )
-
-
-def _pattern(
-    name: str, help: str, formula: str, quality: str, parameters: tuple[Parameter, ...], own: tuple[tuple[str, str], ...]
-) -> tuple[Entry, ...]:  # fmt: skip
-    def entry(part: str, result: str, said: str, degree: int, level: bool) -> Entry:
-        whole = f"{name}.{part}" if part else name
-        return Entry(
-            whole, "patterns", "pattern", "condition" if result == "condition" else "number", said, formula if not part else f"of the {name}",
-            "0" if not part else "until one is visible", _SOURCE, whole if not part else _example(name, part), parameters, None, degree, level,
-        )  # fmt: skip
-
-    return (
-        entry("", "condition", f"{help} True while the latest is forming: visible, and neither confirmed nor ended.", 0, False),
-        *(entry(part, "number", said, 1, True) for part, said in own),
-        *(
-            entry(part, "number", said if part != "quality" else f"0 to 100: the mean of {quality}.", degree, level)
-            for part, degree, level, said in _COMMON
-        ),
-    )
-
-
-def _example(name: str, part: str) -> str:
-    if part in ("age", "start", "since_trigger", "since_failed"):
-        return f"{name}.{part} < 10"
-    if part == "state":
-        return f"{name}.state == 2"
-    if part == "quality":
-        return f"{name}.quality > 60"
-    return f"{name}.height > 1" if part == "height" else f"close > {name}.{part}"
-
-
-_DOUBLE = _parameters("3%", 10, "8%")
-_SHOULDERS = _parameters("4%", 6, "10%")
 _EVEN = "how level the two lie (the tolerance is nothing, no difference all)"
+_TOUCHED = "how near the lines their touches lie (the touch distance is nothing, on them all), how many there are (four nothing, eight all), and how evenly the lines share them"
+_STAND = "no close since its first point is beyond a line by more than the touch distance; two touches on each at least, by turns, no half of its length without one, and no third before the second line begins"
+_WEDGE = ("0.5", "15%", "15", "120", "75%")
+_SHALLOW = ("0.5", "15%", "15", "120", "25%")
+_BASE = ("0.5", "15%", "25", "250", "25%")
+_FLAG = ("3", "10", "50%", "4", "20", "60%")
+_CUP = ("4%", "30", "200", "10%", "0.7")
+_POLE = "a pole of at least strength × average true range × root of its bars in at most climb bars; then least to most bars that give back at most back of it, on less volume a bar"
+_STEEP = "how steep the pole (what is asked is half, twice that all), how little is given back, and how much less is traded than on the way up"
+_ROUND = "how round it is (R² from `fit` to 1), how level the rims lie, and how near the middle its lowest low stands"
+_PRESET = "how evenly the five points are spaced in time (the shortest stretch against the mean)"
+
+
+def _shoulders(side: str, other: str, after: str, beyond: str) -> Told:
+    return Told(
+        f"After a {after}, three {side}s: the middle one {beyond} the two others, which lie at one level.",
+        f"shoulders within tolerance, the head further {beyond} than that, no {'lower' if side == 'low' else 'higher'} turning point between a shoulder and the head, the {other}s between within twice it; trigger: the line through these {other}s; invalid: the head",
+        "how level the shoulders lie, how flat the neckline, and how near the middle the head stands",
+        ("4%", "6", "10%", "120"), 60,
+        {"left": f"The {side} of the left shoulder.", "head": f"The {side} of the head.", "right": f"The {side} of the right shoulder.",
+         "neckline": f"The line through the {other}s between, on this bar."},
+    )  # fmt: skip
+
+
+def _double(side: str, other: str, after: str, move: str, further: str) -> Told:
+    nearer = "higher" if side == "low" else "lower"
+    return Told(
+        f"After a {after}, two {side}s at one level with a {move} between them.",
+        f"{side}s within tolerance, apart bars or more between them, a {move} of depth from the {nearer} one; trigger: the {further} {other} between; invalid: the {'lower' if side == 'low' else 'higher'} {side}",
+        f"{_EVEN}, the {move} between against twice the depth asked for, and how near the middle its {'top' if side == 'low' else 'low'} stands",
+        ("3%", "10", "8%", "120"), 60,
+        {f"{side}1": f"The first {side}.", f"{side}2": f"The second {side}.", "neckline": f"The {further} {other} between the {side}s."},
+    )  # fmt: skip
+
+
+def _lines(help: str, shape: str, trigger: str, invalid: str, defaults: tuple[str, ...]) -> Told:
+    return Told(help, f"{shape}; {_STAND}; trigger: the {trigger} line; invalid: the {invalid}", _TOUCHED, defaults, 60, {})
+
+
+def _flag(help: str, shape: str, bull: bool) -> Told:
+    return Told(
+        help, f"{_POLE}; {shape}; trigger: the {'upper' if bull else 'lower'} line; invalid: back of the pole", _STEEP, _FLAG, 20,
+        {"pole": f"How far the pole went {'up' if bull else 'down'}, as a share of the price it began at."},
+    )  # fmt: skip
+
+
+def _cup(help: str, up: bool, more: str = "", extra: tuple[str, ...] = (), handle: bool = False) -> Told:
+    side, far = ("high", "low") if up else ("low", "high")
+    ends = f"the {far} of the handle" if handle else "half its height given back"
+    return Told(
+        help,
+        f"rims (turning points) within tolerance, depth between, nothing beyond them between; a parabola fits the closes with R² of at least fit and turns in the middle half{more}; trigger: the further rim; invalid: {ends}",
+        _ROUND + (", and how little the handle gives back (half the height is nothing)" if handle else ""),
+        (*_CUP, *extra), 40,
+        {"rim": f"The {side} of the right rim.", "bottom": f"The {'lowest low' if up else 'highest high'} between the rims.",
+         **({"handle": f"The {far} of the handle."} if handle else {})},
+    )  # fmt: skip
+
+
+def _five(help: str, inequalities: str, up: bool) -> Told:
+    first = "low" if up else "high"
+    return Told(
+        help,
+        f"five extremes E1 to E5 that take turns, E1 a {first}, from first to last in less than within bars: {inequalities}; ours: trigger the {'higher' if up else 'lower'} of E2 and E4, invalid the {'lowest' if up else 'highest'} of the others",
+        _PRESET, ("35",), 35, {f"e{i}": f"E{i}, a {first if i % 2 else ('high' if up else 'low')}." for i in range(1, 6)}, PAPER,
+    )  # fmt: skip
+
+
+def _two(help: str, up: bool) -> Told:
+    first, between = ("low", "high") if up else ("high", "low")
+    return Told(
+        help,
+        f"E1 a {first}, Ea the {'lowest' if up else 'highest'} of those after it, more than 22 bars later, both within 1.5% of their average; ours: trigger the {'highest' if up else 'lowest'} turning point between, invalid the further of the two",
+        "how near the two lie (1.5% of their average is nothing, no difference all)",
+        ("35",), 35, {"e1": f"E1, a {first}.", "between": f"The {between} between.", "ea": f"Ea, a {first}."}, PAPER,
+    )  # fmt: skip
+
+
+_HEAD = "E3 beyond E1 and E5; E1 and E5 within 1.5% of their average, E2 and E4 too"
+_BOX = "the three on one side within 0.75% of their average, the two on the other too, all tops above all bottoms"
+_RISE = " after a rise of at least rise"
+_TOLD = {
+    "double_bottom": _double("low", "high", "fall", "rise", "highest"),
+    "double_top": _double("high", "low", "rise", "fall", "lowest"),
+    "inverse_head_shoulders": _shoulders("low", "high", "fall", "below"),
+    "head_shoulders": _shoulders("high", "low", "rise", "above"),
+    "triangle_up": _lines("A flat top over rising lows.", "the upper line flat, the lower rising, narrowing", "upper", "lower", _WEDGE),
+    "triangle_down": _lines("A flat bottom under falling highs.", "the lower line flat, the upper falling, narrowing", "lower", "upper", _WEDGE),
+    "triangle": _lines("Falling highs and rising lows.", "the upper line falling, the lower rising, narrowing",
+                       "upper (with breaks=down the lower)", "other", _WEDGE),
+    "wedge_falling": _lines("Two falling lines that come together.", "both lines falling, narrowing", "upper", "lower", _WEDGE),
+    "wedge_rising": _lines("Two rising lines that come together.", "both lines rising, narrowing", "lower", "upper", _WEDGE),
+    "channel_up": _lines("Two rising lines side by side.", "both lines rising, the width changes by parallel at most", "upper", "lower", _SHALLOW),
+    "channel_down": _lines("Two falling lines side by side.", "both lines falling, the width changes by parallel at most", "lower", "upper", _SHALLOW),
+    "base": _lines("A long, shallow rest between two flat lines (a rectangle).", "both lines flat: a base of at least length bars, depth at most",
+                   "upper (with breaks=down the lower)", "other", _BASE),
+    "flag_bull": _flag("After a steep rise, a short rest that drifts down between two lines side by side.",
+                       "the lines through its highs and lows fall or lie flat and keep their distance", True),
+    "flag_bear": _flag("After a steep fall, a short rest that drifts up between two lines side by side.",
+                       "the lines through its highs and lows rise or lie flat and keep their distance", False),
+    "pennant_bull": _flag("After a steep rise, a short rest between two lines that come together.",
+                          "the line through its highs falls, that through its lows rises, the width ends at most at narrows of what it was", True),
+    "pennant_bear": _flag("After a steep fall, a short rest between two lines that come together.",
+                          "the line through its highs falls, that through its lows rises, the width ends at most at narrows of what it was", False),
+    "saucer": _cup("A rounded low between two rims at one level.", True),
+    "rounding_top": _cup("A rounded high between two rims at one level.", False),
+    "cup": _cup("A rounded low between two rims at one level, after a rise.", True, f";{_RISE}", ("20%",)),
+    "inverse_cup": _cup("A rounded high between two rims at one level, after a fall.", False, "; after a fall of rise", ("20%",)),
+    "cup_handle": _cup("A cup, and after its right rim a small dip in the upper half of it: the handle.", True,
+                       f";{_RISE}; a low in the upper half at most most bars after the right rim", ("20%", "25"), True),
+    "inverse_cup_handle": _cup("A cup upside down, and after its right rim a small rise in the lower half of it: the handle.", False,
+                               "; after a fall of rise; a high in the lower half at most most bars after the right rim", ("20%", "25"), True),
+    "trend_line_up": Told("A rising line under the lows that no close has broken.",
+                          "the line through the newest low and an earlier one that most lows touch, no half of its length without one; no close beyond it by more than the touch distance; trigger: the highest high since the touch before the last; invalid: the line",
+                          "how near the line the touches lie (the touch distance is nothing), and how many there are (two nothing, six all)",
+                          ("0.5", "3", "20", "200"), 60, {}),
+    "trend_line_down": Told("A falling line over the highs that no close has broken.",
+                            "the line through the newest high and an earlier one that most highs touch, no half of its length without one; no close beyond it by more than the touch distance; trigger: the lowest low since the touch before the last; invalid: the line",
+                            "how near the line the touches lie (the touch distance is nothing), and how many there are (two nothing, six all)",
+                            ("0.5", "3", "20", "200"), 60, {}),
+    "level": Told("The nearest price above the close before (with breaks=down: below it) that several turning points share.",
+                  "the mean of the turning points of either kind, touches or more, within tolerance of the newest of them; trigger: that price; invalid, once it broke: tolerance back; height: from the lowest low (highest high) since its first; nth counts by nearness; triggered and failed speak of the one broken last",
+                  "how near the newest the others lie (the tolerance is nothing), and how many there are (two nothing, six all)",
+                  ("1%", "3", "250"), 120, {"price": "The price that is shared.", "touches": "How many turning points share it."}),
+    "lmw_inverse_head_shoulders": _five("The paper's inverse head and shoulders.", _HEAD, True),
+    "lmw_head_shoulders": _five("The paper's head and shoulders.", _HEAD, False),
+    "lmw_broadening_bottom": _five("The paper's broadening bottom.", "E1 > E3 > E5 and E2 < E4", True),
+    "lmw_broadening_top": _five("The paper's broadening top.", "E1 < E3 < E5 and E2 > E4", False),
+    "lmw_triangle_bottom": _five("The paper's triangle bottom.", "E1 < E3 < E5 and E2 > E4", True),
+    "lmw_triangle_top": _five("The paper's triangle top.", "E1 > E3 > E5 and E2 < E4", False),
+    "lmw_rectangle_bottom": _five("The paper's rectangle bottom.", _BOX, True),
+    "lmw_rectangle_top": _five("The paper's rectangle top.", _BOX, False),
+    "lmw_double_bottom": _two("The paper's double bottom.", True),
+    "lmw_double_top": _two("The paper's double top.", False),
+}  # fmt: skip
 
 ENTRIES = (
-    *_pattern("double_bottom", "After a fall, two lows at one level with a rise between them.",
-              "lows within tolerance, apart bars or more between them, a rise of depth from the higher one; trigger: the highest high between; "
-              "invalid: the lower low",
-              f"{_EVEN}, the rise between against twice the depth asked for, and how near the middle its top stands", _DOUBLE,
-              (("low1", "The first low."), ("low2", "The second low."), ("neckline", "The highest high between the lows."))),
-    *_pattern("double_top", "After a rise, two highs at one level with a fall between them.",
-              "highs within tolerance, apart bars or more between them, a fall of depth from the lower one; trigger: the lowest low between; "
-              "invalid: the higher high",
-              f"{_EVEN}, the fall between against twice the depth asked for, and how near the middle its low stands", _DOUBLE,
-              (("high1", "The first high."), ("high2", "The second high."), ("neckline", "The lowest low between the highs."))),
-    *_pattern("inverse_head_shoulders", "After a fall, three lows: the middle one below the two others, which lie at one level.",
-              "shoulders within tolerance, the head further below than that, no lower turning point between a shoulder and the head, the highs between within twice it; trigger: the line through these highs; invalid: the head",
-              "how level the shoulders lie, how flat the neckline, and how near the middle the head stands", _SHOULDERS,
-              (("left", "The low of the left shoulder."), ("head", "The low of the head."), ("right", "The low of the right shoulder."),
-               ("neckline", "The line through the highs between, on this bar."))),
-    *_pattern("head_shoulders", "After a rise, three highs: the middle one above the two others, which lie at one level.",
-              "shoulders within tolerance, the head further above than that, no higher turning point between a shoulder and the head, the lows between within twice it; trigger: the line through these lows; invalid: the head",
-              "how level the shoulders lie, how flat the neckline, and how near the middle the head stands", _SHOULDERS,
-              (("left", "The high of the left shoulder."), ("head", "The high of the head."), ("right", "The high of the right shoulder."),
-               ("neckline", "The line through the lows between, on this bar."))),
+    *(entry for name, told in _TOLD.items() for entry in pattern(name, told)),
     Entry("triggered", "patterns", "form", "condition", "A close confirmed the pattern on this bar or one of the n - 1 before it.",
           "pattern.since_trigger < n", "0", example="triggered(double_bottom, 3)",
           parameters=(Parameter("pattern", "word", None, "a pattern, with its own arguments where it has any"), bars(1))),

@@ -6,6 +6,9 @@ _S, _P = "swings", "pivots"
 _K = bars(1, name="k", help="how many lower highs (higher lows) on both sides")
 _NTH = bars(1, name="nth", help="1 the latest, 2 the one before it")
 _HIGH, _LOW = Parameter("x", "number", "high"), Parameter("x", "number", "low")
+_BY = Parameter(
+    "by", "number", "5%", "how far price must turn back: a share of the turning point, or an amount such as 3 * atr(14)"
+)
 _PIVOT = "on(day, ((high + low + close) / 3) 1 ago)"
 
 ENTRIES = (
@@ -17,6 +20,16 @@ ENTRIES = (
            "is_swing_high(2) once in 3", _HIGH, _K, result="condition", degree=0),
     kernel("is_swing_low", _S, "This bar confirms a turning point downwards k bars back.", "k higher lows on both sides", "2 * k",
            "is_swing_low(1)", _LOW, _K, result="condition", degree=0),
+    kernel("zigzag_high", _S, "The price of the latest high from which price has turned back by a share or an amount, known on the bar that does.",
+           "the highest high since the last turning point, once a later low lies `by` below it", "until one is confirmed",
+           "close > zigzag_high(3 * atr(14))", _BY, _NTH, degree=1, level=True),
+    kernel("zigzag_low", _S, "The price of the latest low from which price has turned back by a share or an amount, known on the bar that does.",
+           "the lowest low since the last turning point, once a later high lies `by` above it", "until one is confirmed",
+           "zigzag_low(8%) > zigzag_low(8%, nth=2)", _BY, _NTH, degree=1, level=True),
+    kernel("is_zigzag_high", _S, "This bar is the first to lie so far below the highest high since the last turning point.",
+           "low at or under that high less `by`", "until `by` is known", "is_zigzag_high(3 * atr(14)) once in 3", _BY, result="condition", degree=0),
+    kernel("is_zigzag_low", _S, "This bar is the first to lie so far above the lowest low since the last turning point.",
+           "high at or over that low and `by`", "until `by` is known", "is_zigzag_low(10%)", _BY, result="condition", degree=0),
     defined("pivot", _P, "The mean of the day before's high, low and close.", _PIVOT, "1", "close > pivot", level=True),
     defined("r1", _P, "First resistance: as far above the pivot as the day before's low was below it.", f"2 * {_PIVOT} - on(day, low 1 ago)", "1",
             "high > r1", level=True),

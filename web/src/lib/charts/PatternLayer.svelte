@@ -1,8 +1,20 @@
-<script lang="ts">
-  /** Chart patterns over the bars: their points, and at the right end the prices that confirm and end them. */
+<script lang="ts" module>
   import type { Chart } from '$lib/api'
   import { price } from '$lib/format'
-  import { MONO } from './echarts'
+  import type { Mark } from './price-option'
+
+  /** The prices that confirm and end the patterns, as they are named at the right end. */
+  export function marksOf(patterns: Chart['patterns']): Mark[] {
+    return patterns.flatMap((p) => [
+      { label: `trigger ${price(p.trigger)}`, value: p.trigger },
+      { label: `invalid ${price(p.invalid)}`, value: p.invalid },
+    ])
+  }
+</script>
+
+<script lang="ts">
+  /** Chart patterns over the bars: their points, and the prices that confirm and end them. */
+  import { percent } from '$lib/format'
   import type { View } from './PriceChart.svelte'
 
   interface Props {
@@ -18,19 +30,51 @@
     return found < 0 ? chart.days.length - 1 : found
   }
 
+  type Pattern = Chart['patterns'][number]
+
+  function place(points: Pattern['points']): (readonly [number, number])[] {
+    return points.map((at) => [view.x(bar(at.day)), view.y(at.price)] as const)
+  }
+
+  function path(points: (readonly [number, number])[]): string {
+    return points.map(([x, y], i) => `${i ? 'L' : 'M'}${x.toFixed(1)},${y.toFixed(1)}`).join('')
+  }
+
+  function told(p: Pattern): string {
+    const part = (q: Pattern['parts'][number]) =>
+      `${q.name} ${q.price ? price(q.value) : q.name.endsWith('touches') ? q.value : percent(q.value, 2)}`
+    return [
+      `${p.name}, ${p.state}: visible for ${p.age} bars, quality ${p.quality}`,
+      `trigger ${price(p.trigger)}, invalid ${price(p.invalid)}, target ${price(p.target)}`,
+      ...(p.parts.length ? [p.parts.map(part).join(', ')] : []),
+    ].join('\n')
+  }
+
+  /** Trigger and invalidation at the right end; where a line of the pattern is the one or the other, the line is not drawn twice. */
+  function levels(p: Pattern, from: number) {
+    const ends = p.strokes.map((s) => s.points.at(-1)?.price ?? NaN)
+    return [
+      { word: 'trigger', value: p.trigger },
+      { word: 'invalid', value: p.invalid },
+    ].map((level) => ({
+      ...level,
+      from,
+      own: ends.some((end) => Math.abs(end / level.value - 1) < 1e-5),
+      y: view.y(level.value),
+    }))
+  }
+
   const drawn = $derived(
     patterns.map((p) => {
-      const points = p.points.map((at) => [view.x(bar(at.day)), view.y(at.price)] as const)
-      const last = points.at(-1)!
+      const spots = place(p.points)
+      const strokes = p.strokes.map((s) => path(place(s.points)))
+      const from = spots.at(-1)?.[0] ?? view.plot.left
       return {
         ...p,
-        path: points.map(([x, y], i) => `${i ? 'L' : 'M'}${x.toFixed(1)},${y.toFixed(1)}`).join(''),
-        spots: points,
-        from: last[0],
-        levels: [
-          { word: 'trigger', value: p.trigger, y: view.y(p.trigger) },
-          { word: 'invalid', value: p.invalid, y: view.y(p.invalid) },
-        ],
+        spots,
+        lines: [...(p.joined ? [path(spots)] : []), ...strokes],
+        told: told(p),
+        levels: levels(p, from),
       }
     }),
   )
@@ -57,13 +101,12 @@
       {#each drawn as p, i (i)}
         {@const dim = p.state === 'failed' || p.state === 'expired'}
         <g opacity={dim ? 0.45 : 1}>
-          <path d={p.path} fill="none" stroke="var(--ember)" stroke-width="1.3" stroke-linejoin="round" />
-          <path d={p.path} fill="none" stroke="transparent" stroke-width="9" style="pointer-events:stroke"
-            ><title
-              >{p.name}, {p.state}: visible for {p.age} bars, quality {p.quality}, trigger {price(p.trigger)},
-              invalid {price(p.invalid)}, target {price(p.target)}</title
-            ></path
-          >
+          {#each p.lines as line, n (n)}
+            <path d={line} fill="none" stroke="var(--ember)" stroke-width="1.3" stroke-linejoin="round" />
+            <path d={line} fill="none" stroke="transparent" stroke-width="9" style="pointer-events:stroke"
+              ><title>{p.told}</title></path
+            >
+          {/each}
           {#each p.spots as [x, y], n (n)}<circle
               cx={x}
               cy={y}
@@ -73,22 +116,11 @@
             />{/each}
           {#each p.levels as level (level.word)}
             {#if inside(level.y)}
-              <path
-                d="M{p.from},{level.y}H{view.plot.right}"
-                stroke="var(--ember)"
-                stroke-dasharray={level.word === 'trigger' ? '6 3' : '2 4'}
-              />
-              <text
-                x={view.plot.right - 4}
-                y={level.y - 4}
-                text-anchor="end"
-                font-size="11"
-                font-family={MONO}
-                fill="var(--ember)"
-                stroke="var(--paper)"
-                stroke-width="3"
-                paint-order="stroke">{level.word} {price(level.value)}</text
-              >
+              {#if !level.own}<path
+                  d="M{level.from},{level.y}H{view.plot.right}"
+                  stroke="var(--ember)"
+                  stroke-dasharray={level.word === 'trigger' ? '6 3' : '2 4'}
+                />{/if}
             {/if}
           {/each}
         </g>

@@ -21,7 +21,7 @@
   import { colour, theme } from '$lib/theme.svelte'
   import { chartIn } from './echarts'
   import { MONO } from './echarts'
-  import { layout, names, priceAxis, priceOption, roomFor } from './price-option'
+  import { layout, names, priceAxis, priceOption, roomFor, type Mark } from './price-option'
   import { scaleOf } from './scale'
 
   interface Props {
@@ -32,8 +32,10 @@
     /** A notch was clicked: the hit on this bar. */
     onhit?: (index: number) => void
     over?: Snippet<[View]>
+    /** Prices that are named at the right end beside the lines. */
+    marks?: Mark[]
   }
-  const { data, shown = 130, log = true, onpoint, onhit, over }: Props = $props()
+  const { data, shown = 130, log = true, onpoint, onhit, over, marks = [] }: Props = $props()
   let box: HTMLDivElement
   let chart: ECharts | undefined = $state.raw()
   let view = $state.raw<View | null>(null)
@@ -50,7 +52,7 @@
       onpoint(info ? info.value : null)
     })
     made.chart.on('datazoom', () => {
-      made.chart.setOption({ yAxis: [{ id: 'price', ...priceAxis({ data, scale }, ...window()) }] })
+      made.chart.setOption({ yAxis: [{ id: 'price', ...priceAxis({ data, scale, marks }, ...window()) }] })
       look()
     })
     made.chart.on('click', (event) => {
@@ -77,7 +79,7 @@
     const turn = scale
     const last = window()[1]
     const y = (price: number) => made.convertToPixel({ yAxisIndex: 0 }, Number(turn.to(price)))
-    const levels = names(data.overlays, last, y, first.top, first.top + first.height)
+    const levels = names(data.overlays, last, y, first.top, first.top + first.height, marks)
     const below = data.panes.flatMap((lines, pane) => {
       const { top, height: tall } = plots[pane + 2]!
       const at = (value: number) => made.convertToPixel({ yAxisIndex: pane + 2 }, value)
@@ -93,7 +95,7 @@
       plot: {
         left: 8,
         top: first.top,
-        right: width - Math.round(roomFor(data) + 58),
+        right: width - Math.round(roomFor(data, marks) + 58),
         bottom: first.top + first.height,
       },
       width,
@@ -110,7 +112,7 @@
       string
     >
     chart.resize()
-    chart.setOption(priceOption({ data, scale, shown, height, colours }), { notMerge: true })
+    chart.setOption(priceOption({ data, scale, shown, height, colours, marks }), { notMerge: true })
     untrack(look)
   })
 

@@ -20,19 +20,27 @@ export interface Plot {
   shown: number
   height: number
   colours: Colours
+  marks?: Mark[]
 }
 
 const FOOT = 24
 const AS_BARS = /hist\b|^squeeze_bars|^rel_volume|^streak/
 
-/** The price axis around what the window shows: bars and levels, with a little air. */
-export function priceAxis({ data, scale }: Pick<Plot, 'data' | 'scale'>, begin: number, end: number) {
+/** The price axis around what the window shows: bars and levels, and marks that lie near them, with a little air. */
+export function priceAxis(
+  { data, scale, marks = [] }: Pick<Plot, 'data' | 'scale' | 'marks'>,
+  begin: number,
+  end: number,
+) {
   const seen = [data.low, data.high, ...data.overlays.map((o) => o.values)]
     .flatMap((column) => column.slice(Math.max(0, begin), end + 1))
     .filter((v): v is number => v !== null && v > 0)
   if (!seen.length) return {}
-  const low = Number(scale.to(Math.min(...seen)))
-  const high = Number(scale.to(Math.max(...seen)))
+  const [least, most] = [Number(scale.to(Math.min(...seen))), Number(scale.to(Math.max(...seen)))]
+  const near = marks
+    .map((mark) => Number(scale.to(mark.value)))
+    .filter((at) => at > least - (most - least) / 3 && at < most + (most - least) / 3)
+  const [low, high] = [Math.min(least, ...near), Math.max(most, ...near)]
   const air = Math.max((high - low) * 0.06, scale.log ? 0.002 : high * 0.002)
   const [min, max] = [low - air, high + air]
   const at = ticks(Math.max(scale.from(min), 1e-9), scale.from(max), 6, scale.log).map((v) =>
@@ -80,6 +88,12 @@ function newPeriod(data: Chart, index: number, years: boolean): boolean {
   return Boolean(at && before && at.slice(0, size) !== before.slice(0, size))
 }
 
+/** A price that is named at the right end. */
+export interface Mark {
+  label: string
+  value: number
+}
+
 export interface Name {
   label: string
   full: string
@@ -94,15 +108,25 @@ export function names(
   y: (value: number) => number,
   top: number,
   bottom: number,
+  marks: Mark[] = [],
 ): Name[] {
   const GAP = 14
   const found: Name[] = []
+  const add = (label: string, value: number, strength: number) =>
+    found.push({
+      label: crop(label),
+      full: label,
+      y: Math.min(Math.max(y(value), top + 6), bottom - 4),
+      strength,
+    })
   lines.forEach((line, i) => {
     const value = line.values[last]
-    if (value === null || value === undefined) return
-    const at = Math.min(Math.max(y(value), top + 6), bottom - 4)
-    found.push({ label: crop(line.label), full: line.label, y: at, strength: Math.min(i, 3) })
+    if (value !== null && value !== undefined) add(line.label, value, Math.min(i, 3))
   })
+  for (const mark of marks) {
+    const at = y(mark.value)
+    if (at > top && at < bottom) add(mark.label, mark.value, 3)
+  }
   found.sort((a, b) => a.y - b.y)
   for (let i = 1; i < found.length; i++) found[i]!.y = Math.max(found[i]!.y, found[i - 1]!.y + GAP)
   const over = (found.at(-1)?.y ?? 0) - (bottom - 4)
@@ -116,19 +140,20 @@ export function names(
 const crop = (name: string) => (name.length > 17 ? `${name.slice(0, 16)}…` : name)
 
 /** Room at the right for the names, before the prices. */
-export function roomFor(data: Chart): number {
-  const all = [...data.overlays.map((o) => o.label), ...data.panes.flat().map((line) => line.text)]
+export function roomFor(data: Chart, marks: Mark[] = []): number {
+  const named = [...data.overlays, ...marks].map((o) => o.label)
+  const all = [...named, ...data.panes.flat().map((line) => line.text)]
   return all.length ? Math.min(17, Math.max(...all.map((n) => n.length))) * 7.4 + 10 : 4
 }
 
 export function priceOption(plot: Plot): Record<string, unknown> {
-  const { data, scale, shown, height, colours } = plot
+  const { data, scale, shown, height, colours, marks } = plot
   const { ink, ink2, ink3, paper, hair, ember } = colours
   const size = data.days.length
   const begin = Math.max(0, size - shown)
   const axis = priceAxis(plot, begin, size - 1)
   const grids = layout(height, data.panes.length)
-  const named = roomFor(data)
+  const named = roomFor(data, marks)
   const years = byYear(data, shown)
   const right = Math.round(named + 58)
   const text = { fontFamily: MONO, fontSize: 12, color: ink3 }

@@ -116,7 +116,7 @@ export function complete(known: () => Completion[], texts: () => Texts) {
         validFor: /^[^"]*$/,
       }
     }
-    const word = context.matchBefore(/[a-z_][a-z0-9_]*(\.[a-z0-9_]*)?/)
+    const word = context.matchBefore(/[a-z_][a-z0-9_]*(\.[a-z0-9_]*){0,2}/)
     if (!word && !context.explicit) return null
     const own = ownNames(context.state.doc.toString()).map((label) => ({
       label,
@@ -124,6 +124,12 @@ export function complete(known: () => Completion[], texts: () => Texts) {
       type: 'variable',
       boost: 5,
     }))
-    return { from: word?.from ?? context.pos, options: [...own, ...known()], validFor: /^[a-z0-9_.]*$/ }
+    // Patterns have many parts: they are offered once the dot is there.
+    const parts = word?.text.includes('.') ?? false
+    return {
+      from: word?.from ?? context.pos,
+      options: [...own, ...known()].filter((option) => option.label.includes('.') === parts),
+      validFor: parts ? /^[a-z0-9_.]*$/ : /^[a-z0-9_]*$/,
+    }
   }
 }

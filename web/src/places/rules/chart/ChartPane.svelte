@@ -2,7 +2,7 @@
   import { api, sentence, type Chart } from '$lib/api'
   import type { Kind } from '$lib/charts/drawing'
   import DrawLayer from '$lib/charts/DrawLayer.svelte'
-  import PatternLayer from '$lib/charts/PatternLayer.svelte'
+  import PatternLayer, { marksOf } from '$lib/charts/PatternLayer.svelte'
   import PriceChart from '$lib/charts/PriceChart.svelte'
   import { isCommand } from '$lib/keys'
   import { download } from '$lib/csv'
@@ -91,6 +91,7 @@
   const at = $derived(data ? Math.min(point ?? Infinity, data.days.length - 1) : 0)
   const change = $derived(data?.change[at])
   const pattern = $derived(data?.patterns.find((p) => p === picked) ?? byAge(data?.patterns ?? [])[0] ?? null)
+  const drawnPatterns = $derived(aside === 'patterns' ? (pattern ? [pattern] : []) : (data?.patterns ?? []))
   const marked = $derived(drawings.all.find((d) => d.id === drawings.selected))
 
   async function picture(): Promise<void> {
@@ -235,15 +236,12 @@
             {data}
             {shown}
             log={choice.log ?? true}
+            marks={marksOf(drawnPatterns)}
             onpoint={(index) => (point = index)}
             onhit={(index) => standOn(data!.days[index]!)}
           >
             {#snippet over(view)}
-              <PatternLayer
-                chart={data!}
-                {view}
-                patterns={aside === 'patterns' ? (pattern ? [pattern] : []) : data!.patterns}
-              />
+              <PatternLayer chart={data!} {view} patterns={drawnPatterns} />
               <DrawLayer
                 chart={data!}
                 {view}

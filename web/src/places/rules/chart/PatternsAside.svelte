@@ -10,7 +10,7 @@
 
 <script lang="ts">
   /** Every pattern that is live on the instrument as of the day. */
-  import { day, price } from '$lib/format'
+  import { day, percent, price } from '$lib/format'
 
   interface Props {
     chart: Chart
@@ -41,6 +41,15 @@
     <p class="font-mono text-[12px]">
       {price(p.trigger)} trigger, {price(p.invalid)} invalid, {price(p.target)} target
     </p>
+    {#if p === picked && p.parts.length}
+      <p class="font-mono text-[12px]">
+        {#each p.parts as part, n (part.name)}{n ? ', ' : ''}{part.name}&nbsp;{part.price
+            ? price(part.value)
+            : part.name.endsWith('touches')
+              ? part.value
+              : percent(part.value, 2)}{/each}
+      </p>
+    {/if}
   </div>
 {/each}
 <p class="border-t border-hair pt-1.5 text-ink3">

@@ -1,0 +1,408 @@
+"""What each chart pattern is made of, once more, straight from its words: plain lists, no running sums, every close looked at for every line.
+
+A shape is asked with what is known on the last bar of the lists, prices as logarithms of its own direction, swings as (bar, price, kind) from
+the oldest to the newest, and answers with a dictionary or None.
+"""
+
+import itertools
+import math
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+HIGH, LOW = "high", "low"
+Swing = tuple[int, float, str]
+
+
+@dataclass
+class Known:
+    """What is known on bar j, the last. fresh: the kinds of the swings that this bar confirms."""
+
+    side: int
+    high: list[float]
+    low: list[float]
+    close: list[float]
+    ranges: list[float | None]
+    volume: list[float]
+    swings: list[Swing]
+    fresh: set[str]
+    given: dict[str, float] = field(default_factory=dict)
+
+    @property
+    def j(self) -> int:
+        return len(self.close) - 1
+
+    def of(self, kind: str) -> list[Swing]:
+        """The swings of a kind, the newest first."""
+        return [s for s in reversed(self.swings) if s[2] == kind]
+
+
+def flat(value: float) -> Any:
+    return lambda j: value
+
+
+def double(k: Known) -> dict | None:
+    tolerance, apart, depth = math.log1p(k.given["tolerance"]), int(k.given["apart"]), math.log1p(k.given["depth"])
+    if LOW not in k.fresh:
+        return None
+    (at2, low2, _), *earlier = k.of(LOW)
+    for at1, low1, _ in earlier:
+        if at2 - at1 > k.given["within"]:
+            return None
+        between = range(at1 + 1, at2)
+        if at2 - at1 < apart or abs(low1 - low2) > tolerance:
+            continue
+        neckline = max(k.high[i] for i in between)
+        fall = k.high[max(0, at1 - 3 * apart) : at1]
+        rise = neckline - max(low1, low2)
+        if rise < depth or min(k.low[i] for i in between) < min(low1, low2) or not fall or max(fall) - low1 < depth:
+            continue
+        top = next(i for i in between if k.high[i] == neckline)
+        shares = (1 - abs(low1 - low2) / tolerance, min(1, rise / (2 * depth)), 1 - abs(2 * (top - at1) / (at2 - at1) - 1))
+        return {
+            "start": at1, "last": at2, "trigger": flat(neckline), "invalid": flat(min(low1, low2)), "height": neckline - min(low1, low2),
+            "quality": 100 * sum(shares) / 3, "points": [(at1, low1), (top, neckline), (at2, low2)],
+        }  # fmt: skip
+    return None
+
+
+def shoulders(k: Known) -> dict | None:
+    tolerance, apart, depth = math.log1p(k.given["tolerance"]), int(k.given["apart"]), math.log1p(k.given["depth"])
+    within, h, lo = k.given["within"], k.high, k.low
+    if LOW not in k.fresh:
+        return None
+    (right, low3, _), *earlier = k.of(LOW)
+    for m, (head, low2, _) in enumerate(earlier):
+        if right - head > within:
+            return None
+        if right - head < apart or low3 - low2 < tolerance:
+            continue
+        for n, (left, low1, _) in enumerate(earlier[m + 1 :], m + 1):
+            if right - left > within:
+                break
+            if head - left < apart or low1 - low2 < tolerance or abs(low1 - low3) > tolerance:
+                continue
+            if any(s[1] < low3 for s in earlier[:m]) or any(s[1] < low1 for s in earlier[m + 1 : n]):
+                continue
+            if min(lo[left : right + 1]) < low2:
+                break
+            a = max(range(left + 1, head), key=lambda i: h[i])
+            b = max(range(head + 1, right), key=lambda i: h[i])
+            if min(h[a], h[b]) - low2 < depth or h[a] <= low1 or h[b] <= low3 or abs(h[b] - h[a]) > 2 * tolerance:
+                continue
+            before = h[max(0, left - 3 * apart) : left]
+            if not before or max(before) - low1 < depth / 2:
+                continue
+            gain = (h[b] - h[a]) / (b - a)
+            shares = (
+                1 - abs(low1 - low3) / tolerance, 1 - abs(h[b] - h[a]) / (2 * tolerance), 1 - abs(2 * (head - left) / (right - left) - 1),
+            )  # fmt: skip
+            return {
+                "start": left, "last": right, "trigger": lambda j, a=a, gain=gain: h[a] + gain * (j - a), "invalid": flat(low2),
+                "height": h[a] + gain * (head - a) - low2, "quality": 100 * sum(shares) / 3,
+                "points": [(left, low1), (a, h[a]), (head, low2), (b, h[b]), (right, low3)],
+            }  # fmt: skip
+    return None
+
+
+def lines(k: Known, kind: str, slack: float, latest: float, way: int) -> list[tuple[Any, float, Swing]]:
+    """Lines through the newest swing of the kind and earlier ones, none of whose closes lies beyond by more than slack: the line, its gain
+    and the swing it begins at, `latest` or before; the twelve that begin latest. way: 1 for rising ones, -1 for falling ones, 0 for any."""
+    found = []
+    swings = k.of(kind)
+    for other in swings[1:]:
+        (t1, p1, _), (t0, p0, _) = other, swings[0]
+        if t0 - t1 > k.given["within"]:
+            break
+        gain = (p0 - p1) / (t0 - t1)
+        line = lambda j, p0=p0, t0=t0, gain=gain: p0 + gain * (j - t0)  # noqa: E731
+        sign = 1 if kind == HIGH else -1
+        if t1 <= latest and way * gain >= 0 and all(sign * (k.close[i] - line(i)) <= slack for i in range(t1, k.j + 1)):
+            found.append((line, gain, other))
+    return found[:12]
+
+
+def sparse(bars: list[int]) -> bool:
+    """Whether more than half of the time from the first to the last passes without one."""
+    ordered = sorted(bars)
+    return max(b - a for a, b in itertools.pairwise(ordered)) > (ordered[-1] - ordered[0]) / 2
+
+
+def two_lines(k: Known, ways: tuple[int, int], fits: Any) -> dict | None:
+    ranges = k.ranges[-1]
+    if not k.fresh or ranges is None or not k.of(HIGH) or not k.of(LOW):
+        return None
+    slack = k.given["touch"] * ranges
+    high0, low0 = k.of(HIGH)[0], k.of(LOW)[0]
+    last = max(high0[0], low0[0])
+    best: dict | None = None
+    above, below = (lines(k, kind, slack, last - k.given["length"], way) for kind, way in zip((HIGH, LOW), ways, strict=True))
+    for (over, gain0, high1), (under, gain1, low1) in itertools.product(above, below):
+        both, start = max(high1[0], low1[0]), min(high1[0], low1[0])
+        width = [over(t) - under(t) for t in (both, last)]
+        if last - both < k.given["length"] or min(width) <= 0 or both - start > (last - start) / 3:
+            continue
+        if not fits(gain0 * (last - both) / width[0], gain1 * (last - both) / width[0], width[1] / width[0], max(width)):
+            continue
+        touches = []
+        for s in sorted(k.swings, key=lambda s: (s[0], s[2] == HIGH)):
+            line, begin = (over, high1[0]) if s[2] == HIGH else (under, low1[0])
+            if s[0] >= begin and abs(s[1] - line(s[0])) <= slack:
+                touches.append((s[2], abs(s[1] - line(s[0])), s[0]))
+        turns = len(list(itertools.groupby(t[0] for t in touches)))
+        many = [sum(t[0] == kind for t in touches) for kind in (HIGH, LOW)]
+        score = sum(many) + (last - start) / 10_000
+        if turns < 4 or sparse([t[2] for t in touches]) or (best is not None and score <= best["score"]):
+            continue
+        shares = (
+            1 - sum(t[1] for t in touches) / len(touches) / slack, min(1, (len(touches) - 4) / 4), min(many) / max(many),
+        )  # fmt: skip
+        best = {
+            "score": score, "start": start, "last": last, "trigger": over, "invalid": under, "height": width[0],
+            "quality": 100 * sum(shares) / 3, "points": [high1[:2], high0[:2], low1[:2], low0[:2]],
+            "upper": (over, gain0, many[0]), "lower": (under, gain1, many[1]),
+        }  # fmt: skip
+    return best
+
+
+def _narrow(k: Known, ways: tuple[int, int], shape: Any) -> dict | None:
+    return two_lines(k, ways, lambda a, b, ratio, width: ratio <= k.given["narrows"] and shape(a, b, k.given["flat"]))
+
+
+def trend_line(k: Known) -> dict | None:
+    ranges = k.ranges[-1]
+    if LOW not in k.fresh or ranges is None:
+        return None
+    slack, best = k.given["touch"] * ranges, None
+    newest = k.of(LOW)[0]
+    for line, gain, first in lines(k, LOW, slack, newest[0] - k.given["length"], 1):
+        touching = [s for s in k.of(LOW) if s[0] >= first[0] and abs(s[1] - line(s[0])) <= slack]
+        score = len(touching) + (newest[0] - first[0]) / 10_000
+        if (
+            gain <= 0
+            or newest[0] - first[0] < k.given["length"]
+            or len(touching) < k.given["touches"]
+            or sparse([s[0] for s in touching])
+        ):
+            continue
+        if best is not None and score <= best["score"]:
+            continue
+        trigger = max(k.high[touching[1][0] :])
+        away = sum(abs(s[1] - line(s[0])) for s in touching) / len(touching)
+        best = {
+            "score": score, "start": first[0], "last": newest[0], "trigger": flat(trigger), "invalid": line, "height": trigger - newest[1],
+            "quality": 50 * (1 - away / slack + min(1, (len(touching) - 2) / 4)), "points": [s[:2] for s in touching][:6],
+            "upper": (line, gain, len(touching)),
+        }  # fmt: skip
+    return best
+
+
+def level(k: Known) -> dict | None:
+    if not k.fresh:
+        return None
+    newest = k.of(HIGH if HIGH in k.fresh else LOW)[0]
+    tolerance = math.log1p(k.given["tolerance"])
+    sharing = [s for s in k.swings if newest[0] - s[0] <= k.given["within"] and abs(s[1] - newest[1]) <= tolerance]
+    price = sum(s[1] for s in sharing) / len(sharing)
+    if len(sharing) < k.given["touches"] or k.close[-1] > price:
+        return None
+    start = min(s[0] for s in sharing)
+    low = min(k.low[start:])
+    away = sum(abs(s[1] - newest[1]) for s in sharing) / len(sharing)
+    return {
+        "start": start, "last": newest[0], "trigger": flat(price), "invalid": flat(price - tolerance), "height": price - low,
+        "quality": 50 * (1 - away / tolerance + min(1, (len(sharing) - 2) / 4)), "points": [], "upper": (flat(price), 0, len(sharing)),
+    }  # fmt: skip
+
+
+def flag(k: Known, pennant: bool) -> dict | None:
+    g = k.given
+    if not k.of(HIGH):
+        return None
+    top, price, _ = k.of(HIGH)[0]
+    before = list(range(max(0, top - int(g["climb"])), top))
+    rest = list(range(top + 1, k.j + 1))
+    if not g["least"] <= len(rest) <= g["most"] or not before:
+        return None
+    bottom = min(before, key=lambda i: (k.low[i], i))
+    rise, ranges = price - k.low[bottom], k.ranges[bottom]
+    if ranges is None or rise < g["strength"] * ranges * math.sqrt(top - bottom):
+        return None
+    need = g["strength"] * ranges * math.sqrt(top - bottom)
+    if max(k.high[bottom:top]) >= price or max(k.high[i] for i in rest) > price:
+        return None
+    fallen = price - min(k.low[i] for i in rest)
+    on_pole = sum(k.volume[bottom + 1 : top + 1]) / (top - bottom)
+    resting = sum(k.volume[i] for i in rest) / len(rest)
+    if fallen > g["back"] * rise or resting >= on_pole:
+        return None
+
+    def bound(values: list[float], sign: int) -> tuple[Any, float]:
+        gain, at = np.polyfit(rest, values, 1)
+        off = max(sign * (v - gain * i - at) for i, v in zip(rest, values, strict=True))
+        return (lambda j: gain * j + at + sign * off), gain
+
+    over, gain0 = bound([k.high[i] for i in rest], 1)
+    under, gain1 = bound([k.low[i] for i in rest], -1)
+    ratio = (over(rest[-1]) - under(rest[-1])) / (over(rest[0]) - under(rest[0]))
+    if pennant:
+        if ratio > g["narrows"] or gain0 >= 0 or gain1 <= 0:
+            return None
+    elif not g["narrows"] < ratio < 1 / g["narrows"] or gain0 + gain1 > 0:
+        return None
+    shares = (min(1, rise / (2 * need)), 1 - fallen / (g["back"] * rise), 1 - resting / on_pole)
+    return {
+        "start": bottom, "last": k.j, "trigger": over, "invalid": flat(price - g["back"] * rise), "height": rise, "pole": rise,
+        "quality": 100 * sum(shares) / 3, "points": [(bottom, k.low[bottom]), (top, price)], "expires": top + int(g["most"]),
+        "upper": (over, gain0, 0), "lower": (under, gain1, 0),
+    }  # fmt: skip
+
+
+def cup(k: Known, rim: Swing) -> dict | None:
+    g, best = k.given, None
+    tolerance, depth, rise = math.log1p(g["tolerance"]), math.log1p(g["depth"]), math.log1p(g.get("rise", 0))
+    right, price, _ = rim
+    for left, top, _ in (s for s in k.of(HIGH) if s[0] < right):
+        if right - left > g["within"] or top > price + tolerance:
+            break
+        if right - left < g["length"] or abs(top - price) > tolerance or max(k.high[left + 1 : right]) > max(top, price):
+            continue
+        bottom = min(range(left + 1, right), key=lambda i: (k.low[i], i))
+        if min(top, price) - k.low[bottom] < depth:
+            continue
+        lead = k.low[max(0, left - 60) : left]
+        if rise and (not lead or top - min(lead) < rise):
+            continue
+        x, y = np.linspace(-1, 1, right - left + 1), np.array(k.close[left : right + 1])
+        square, linear, constant = np.polyfit(x, y, 2)
+        turn = -linear / (2 * square)
+        if square <= 0 or abs(turn) > 0.5:
+            continue
+        fit = 1 - ((y - np.polyval((square, linear, constant), x)) ** 2).sum() / ((y - y.mean()) ** 2).sum()
+        if fit < g["fit"] or (best is not None and fit <= best["fit"]):
+            continue
+        trigger = max(top, price)
+        height = trigger - k.low[bottom]
+        shares = (
+            (fit - g["fit"]) / (1 - g["fit"]), 1 - abs(top - price) / tolerance, 1 - abs(2 * (bottom - left) / (right - left) - 1),
+        )  # fmt: skip
+        best = {
+            "fit": fit, "start": left, "last": right, "trigger": flat(trigger), "invalid": flat(trigger - height / 2), "height": height,
+            "quality": 100 * sum(shares) / 3, "points": [(left, top), (bottom, k.low[bottom]), (right, price)],
+        }  # fmt: skip
+    return best
+
+
+def saucer(k: Known) -> dict | None:
+    return cup(k, k.of(HIGH)[0]) if HIGH in k.fresh else None
+
+
+def cup_handle(k: Known) -> dict | None:
+    if LOW not in k.fresh:
+        return None
+    at, price, _ = k.of(LOW)[0]
+    rims = [s for s in k.of(HIGH) if s[0] < at and at - s[0] <= k.given["most"]]
+    if not rims:
+        return None
+    rim = max(rims, key=lambda s: (s[1], s[0]))
+    since = range(rim[0] + 1, k.j + 1)
+    if max(k.high[i] for i in since) > rim[1] or min(k.low[i] for i in since) < price:
+        return None
+    found = cup(k, rim)
+    if found is None or price < found["invalid"](0):
+        return None
+    shallow = 1 - (found["trigger"](0) - price) / (found["height"] / 2)
+    found |= {"last": at, "invalid": flat(price), "quality": (3 * found["quality"] + 100 * shallow) / 4}
+    found["points"].append((at, price))
+    return found
+
+
+def extremes(k: Known) -> list[Swing]:
+    """Swings that take turns, the oldest first; of several of a kind in a row the furthest."""
+    found: list[Swing] = []
+    for s in sorted(k.swings, key=lambda s: (s[0], s[2] == HIGH)):
+        if not found or found[-1][2] != s[2]:
+            found.append(s)
+        elif (s[1] > found[-1][1]) if s[2] == HIGH else (s[1] < found[-1][1]):
+            found[-1] = s
+    return found
+
+
+def near(k: Known, share: float, *prices: float) -> bool:
+    real = [math.exp(k.side * p) for p in prices]
+    average = sum(real) / len(real)
+    return all(abs(p - average) <= share * average for p in real)
+
+
+def five(k: Known, shape: str) -> dict | None:
+    e = extremes(k)[-5:]
+    if LOW not in k.fresh or len(e) < 5 or e[-1] != k.of(LOW)[0] or e[4][0] - e[0][0] >= k.given["within"]:
+        return None
+    e1, e2, e3, e4, e5 = (s[1] for s in e)
+    if not {
+        "head": e3 < e1 and e3 < e5 and near(k, 0.015, e1, e5) and near(k, 0.015, e2, e4),
+        "broadening": e1 > e3 > e5 and e2 < e4,
+        "triangle": e1 < e3 < e5 and e2 > e4,
+        "rectangle": near(k, 0.0075, e1, e3, e5) and near(k, 0.0075, e2, e4) and min(e2, e4) > max(e1, e3, e5),
+    }[shape]:
+        return None
+    trigger, invalid = max(e2, e4), min(e1, e3, e5)
+    gaps = [b[0] - a[0] for a, b in itertools.pairwise(e)]
+    return {
+        "start": e[0][0], "last": e[4][0], "trigger": flat(trigger), "invalid": flat(invalid), "height": trigger - invalid,
+        "quality": 100 * min(gaps) / (sum(gaps) / 4), "points": [s[:2] for s in e],
+    }  # fmt: skip
+
+
+def published_double(k: Known) -> dict | None:
+    if LOW not in k.fresh:
+        return None
+    (at, price, _), *earlier = k.of(LOW)
+    for n, (at1, price1, _) in enumerate(earlier):
+        if at - at1 >= k.given["within"] or any(s[1] < price for s in earlier[:n]):
+            return None
+        tops = [s for s in k.of(HIGH) if at1 < s[0] < at]
+        if at - at1 <= 22 or not near(k, 0.015, price, price1) or not tops:
+            continue
+        top = max(tops, key=lambda s: (s[1], s[0]))
+        a, b = (math.exp(p) for p in (price, price1))
+        return {
+            "start": at1, "last": at, "trigger": flat(top[1]), "invalid": flat(min(price, price1)), "height": top[1] - min(price, price1),
+            "quality": 100 * (1 - abs(a - b) / (a + b) / 0.015), "points": [(at1, price1), top[:2], (at, price)],
+        }  # fmt: skip
+    return None
+
+
+SHAPES: dict[str, Any] = {
+    "double_bottom": double,
+    "inverse_head_shoulders": shoulders,
+    "triangle_up": lambda k: _narrow(k, (0, 1), lambda a, b, flat: abs(a) <= flat and b > flat),
+    "triangle": lambda k: _narrow(k, (-1, 1), lambda a, b, flat: a < -flat and b > flat),
+    "wedge_falling": lambda k: _narrow(k, (-1, -1), lambda a, b, flat: a < -flat and b < -flat),
+    "channel_up": lambda k: two_lines(
+        k, (1, 1), lambda a, b, ratio, width: a > k.given["flat"] and b > k.given["flat"] and abs(ratio - 1) <= k.given["parallel"]
+    ),
+    "base": lambda k: two_lines(
+        k, (0, 0), lambda a, b, ratio, width: max(abs(a), abs(b)) <= k.given["flat"] and width <= math.log1p(k.given["depth"])
+    ),
+    "flag_bull": lambda k: flag(k, False),
+    "pennant_bull": lambda k: flag(k, True),
+    "saucer": saucer,
+    "cup": saucer,
+    "cup_handle": cup_handle,
+    "trend_line_up": trend_line,
+    "level": level,
+    "lmw_inverse_head_shoulders": lambda k: five(k, "head"),
+    "lmw_broadening_bottom": lambda k: five(k, "broadening"),
+    "lmw_triangle_bottom": lambda k: five(k, "triangle"),
+    "lmw_rectangle_bottom": lambda k: five(k, "rectangle"),
+    "lmw_double_bottom": published_double,
+}
+OTHER_SIDE = {
+    "double_top": "double_bottom", "head_shoulders": "inverse_head_shoulders", "triangle_down": "triangle_up", "wedge_rising": "wedge_falling",
+    "channel_down": "channel_up", "flag_bear": "flag_bull", "pennant_bear": "pennant_bull", "rounding_top": "saucer", "inverse_cup": "cup",
+    "inverse_cup_handle": "cup_handle", "trend_line_down": "trend_line_up", "lmw_head_shoulders": "lmw_inverse_head_shoulders",
+    "lmw_broadening_top": "lmw_broadening_bottom", "lmw_triangle_top": "lmw_triangle_bottom", "lmw_rectangle_top": "lmw_rectangle_bottom",
+    "lmw_double_top": "lmw_double_bottom",
+}  # fmt: skip

@@ -1,0 +1,73 @@
+"""The names of chart patterns: which way each goes, the arguments its finder takes, and the parts of its own."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Shape:
+    """side: 1 upwards, -1 downwards, 0 where the argument `breaks` says it. given: the finder's own arguments. own: its parts."""
+
+    side: int
+    given: tuple[str, ...]
+    own: tuple[str, ...]
+
+    @property
+    def parameters(self) -> tuple[str, ...]:
+        """All its arguments, in their order."""
+        return ("k", *self.given, "lasts", "nth", *(("breaks",) if self.side == 0 else ()))
+
+
+LINE = ("now", "slope", "touches")
+_UPPER, _LOWER = tuple(f"upper.{part}" for part in LINE), tuple(f"lower.{part}" for part in LINE)
+_OTHER = {"upper": "lower", "lower": "upper"}
+_REVERSAL = ("tolerance", "apart", "depth", "within")
+_LINES = ("touch", "flat", "length", "within")
+_FLAG = ("strength", "climb", "back", "least", "most", "narrows")
+_CUP = ("tolerance", "length", "within", "depth", "fit")
+
+
+def turned(own: tuple[str, ...]) -> tuple[str, ...]:
+    """The parts of a pattern the other way up: its upper line is the lower one."""
+    return tuple(".".join((_OTHER.get(line, line), *rest)) for line, *rest in (name.split(".") for name in own))
+
+
+def _pair(up: str, down: str, given: tuple[str, ...], own: tuple[str, ...]) -> dict[str, Shape]:
+    return {up: Shape(1, given, own), down: Shape(-1, given, turned(own))}
+
+
+SHAPES: dict[str, Shape] = {
+    "double_bottom": Shape(1, _REVERSAL, ("low1", "low2", "neckline")),
+    "double_top": Shape(-1, _REVERSAL, ("high1", "high2", "neckline")),
+    **_pair("inverse_head_shoulders", "head_shoulders", _REVERSAL, ("left", "head", "right", "neckline")),
+    **_pair("triangle_up", "triangle_down", (*_LINES, "narrows"), _UPPER + _LOWER),
+    "triangle": Shape(0, (*_LINES, "narrows"), _UPPER + _LOWER),
+    **_pair("wedge_falling", "wedge_rising", (*_LINES, "narrows"), _UPPER + _LOWER),
+    **_pair("channel_up", "channel_down", (*_LINES, "parallel"), _UPPER + _LOWER),
+    "base": Shape(0, (*_LINES, "depth"), _UPPER + _LOWER),
+    **_pair("flag_bull", "flag_bear", _FLAG, ("pole", *_UPPER, *_LOWER)),
+    **_pair("pennant_bull", "pennant_bear", _FLAG, ("pole", *_UPPER, *_LOWER)),
+    **_pair("saucer", "rounding_top", _CUP, ("rim", "bottom")),
+    **_pair("cup", "inverse_cup", (*_CUP, "rise"), ("rim", "bottom")),
+    **_pair("cup_handle", "inverse_cup_handle", (*_CUP, "rise", "most"), ("rim", "bottom", "handle")),
+    **_pair("trend_line_up", "trend_line_down", ("touch", "touches", "length", "within"), LINE),
+    "level": Shape(0, ("tolerance", "touches", "within"), ("price", "touches")),
+    **_pair("lmw_inverse_head_shoulders", "lmw_head_shoulders", ("within",), ("e1", "e2", "e3", "e4", "e5")),
+    **_pair("lmw_broadening_bottom", "lmw_broadening_top", ("within",), ("e1", "e2", "e3", "e4", "e5")),
+    **_pair("lmw_triangle_bottom", "lmw_triangle_top", ("within",), ("e1", "e2", "e3", "e4", "e5")),
+    **_pair("lmw_rectangle_bottom", "lmw_rectangle_top", ("within",), ("e1", "e2", "e3", "e4", "e5")),
+    **_pair("lmw_double_bottom", "lmw_double_top", ("within",), ("e1", "between", "ea")),
+}
+_UP = [name for name, shape in SHAPES.items() if shape.side > 0]
+_DOWN = [name for name, shape in SHAPES.items() if shape.side < 0]
+OPPOSITE = tuple(zip(_UP, _DOWN, strict=True))
+_WORDS = {
+    "triangle_up": "ascending triangle", "triangle_down": "descending triangle", "wedge_falling": "falling wedge",
+    "wedge_rising": "rising wedge", "channel_up": "rising channel", "channel_down": "falling channel", "flag_bull": "bull flag",
+    "flag_bear": "bear flag", "pennant_bull": "bull pennant", "pennant_bear": "bear pennant", "cup_handle": "cup and handle",
+    "inverse_cup_handle": "inverse cup and handle", "trend_line_up": "rising trend line", "trend_line_down": "falling trend line",
+}  # fmt: skip
+
+
+def in_words(name: str) -> str:
+    """What a person calls the pattern."""
+    return _WORDS.get(name) or name.replace("head_shoulders", "head_and_shoulders").replace("_", " ")

@@ -1,0 +1,99 @@
+"""Flags and pennants: a rest of a few bars after a steep move (the pole), on falling volume. Asked on every bar, and drawn anew with each."""
+
+import numpy as np
+from numba import njit
+
+from wickcore.bars.bars import Floats
+from wickcore.patterns.objects import (
+    EXPIRES,
+    HEIGHT,
+    INVALID,
+    INVALID_GAIN,
+    POLE,
+    QUALITY,
+    begin,
+    lower,
+    most,
+    point,
+    upper,
+)  # fmt: skip
+
+
+@njit(nogil=True, cache=True)
+def _bound(x: Floats, start: int, end: int, told: Floats) -> None:
+    """The least-squares line through x from start to before end, moved so that all lie below it: its gain, and its values on the
+    first and the last of these bars, into told."""
+    n = end - start
+    middle = (n - 1) / 2.0
+    mean = 0.0
+    for i in range(n):
+        mean += x[start + i] / n
+    along = 0.0
+    for i in range(n):
+        along += (i - middle) * (x[start + i] - mean)
+    gain = along / (n * (n * n - 1.0) / 12.0)
+    over = -np.inf
+    for i in range(n):
+        over = max(over, x[start + i] - mean - gain * (i - middle))
+    told[0] = gain
+    told[1] = mean - gain * middle + over
+    told[2] = mean + gain * middle + over
+
+
+@njit(nogil=True, cache=True)
+def _mean(x: Floats, start: int, end: int) -> float:
+    total = 0.0
+    for i in range(start, end):
+        total += x[i]
+    return total / (end - start)
+
+
+@njit(nogil=True, cache=True)
+def pole(top: int, first: int, h: Floats, down: Floats, a: Floats, given: Floats) -> int:
+    """The bar at which a pole begins that ends at the high on bar `top`; -1 where that is the end of none."""
+    start = max(first, top - int(given[1]))
+    if start >= top:
+        return -1
+    bottom = most(down, start, top)
+    rise, need = h[top] + down[bottom], given[0] * a[bottom] * np.sqrt(top - bottom)
+    return bottom if rise >= need and h[most(h, bottom, top)] < h[top] else -1
+
+
+@njit(nogil=True, cache=True)
+def flag(
+    pennant: bool, j: int, bottom: int, top: int, h: Floats, down: Floats, a: Floats, v: Floats, given: Floats, work: Floats, one: Floats
+) -> bool:  # fmt: skip
+    """given: strength, climb, back, least, most, narrows. bottom, top: the bars at which the pole begins and ends."""
+    back, narrows = given[2], given[5]
+    n, price = j - top, h[top]
+    if n < given[3] or n > given[4] or h[most(h, top + 1, j + 1)] > price:
+        return False
+    rise, fallen = price + down[bottom], price + down[most(down, top + 1, j + 1)]
+    if fallen > back * rise:
+        return False
+    before, resting = _mean(v, bottom + 1, top + 1), _mean(v, top + 1, j + 1)
+    if not resting < before:
+        return False
+    over, under = work[0], work[1]
+    _bound(h, top + 1, j + 1, over)
+    _bound(down, top + 1, j + 1, under)
+    width0, width1 = over[1] + under[1], over[2] + under[2]
+    if width0 <= 0:
+        return False
+    ratio = width1 / width0
+    if pennant:
+        if ratio > narrows or not over[0] < 0 or not under[0] < 0:
+            return False
+    elif ratio <= narrows or ratio >= 1.0 / narrows or over[0] - under[0] > 0:
+        return False
+    begin(one, bottom, j)
+    upper(one, over[2], over[0], 0)
+    lower(one, -under[2], -under[0], 0)
+    one[INVALID], one[INVALID_GAIN] = price - back * rise, 0.0
+    one[HEIGHT] = one[POLE] = rise
+    one[EXPIRES] = top + int(given[4])
+    steep = min(1.0, rise / (2.0 * given[0] * a[bottom] * np.sqrt(top - bottom)))
+    one[QUALITY] = 100.0 * (steep + 1.0 - fallen / (back * rise) + 1.0 - resting / before) / 3.0
+    point(one, 0, bottom, -down[bottom])
+    point(one, 1, top, price)
+    return True

@@ -1,0 +1,246 @@
+"""Lines through turning points: triangles, wedges, channels and bases between two of them, trend lines along one, levels.
+
+A line runs through the newest turning point of its kind and an earlier one. It stands while no close between its first turning point and now
+lies beyond it by more than the touch distance, and every turning point that close to it touches it.
+"""
+
+import numpy as np
+from numba import njit
+
+from wickcore.bars.bars import Floats, Ints
+from wickcore.patterns.objects import (
+    HEIGHT,
+    INVALID,
+    POINTS,
+    QUALITY,
+    TRIGGER,
+    TRIGGER_GAIN,
+    UPPER,
+    begin,
+    lower,
+    most,
+    point,
+    upper,
+)  # fmt: skip
+
+MOST_LINES = 12  # through the newest turning point
+SPARSE, LATE = 1 / 2, 1 / 3  # shares of a pattern's length: the most that passes without a touch, or before its second line begins
+TRIANGLE_UP, TRIANGLE, WEDGE, CHANNEL, BASE = range(5)
+
+
+@njit(nogil=True, cache=True)
+def standing(
+    row: int, j: int, when: Ints, what: Floats, count: Ints, c: Floats, slack: float, within: float, latest: float,
+    way: int, shares: Floats, gains: Floats, numbers: Floats,
+) -> int:  # fmt: skip
+    """The lines through the newest high (row 0) or low (row 1) that no close breaks: their gains a bar, and the number of the turning point
+    each begins at.
+
+    latest: the last bar one may begin at. way: 1 where only rising lines are asked for, -1 falling ones, 0 any. shares: 1 / n at n, since
+    a division a bar would cost more than all else. Returns how many.
+    """
+    if count[row] < 2:
+        return 0
+    sign = 1.0 if row == 0 else -1.0
+    newest, price = when[row, 0], sign * what[row, 0]
+    least = -np.inf
+    for t in range(newest + 1, j + 1):
+        least = max(least, (sign * c[t] - price - slack) / (t - newest))
+    # The closes passed over on the way back bound the gain from above, so that each is looked at once for all the lines.
+    greatest, back, found = np.inf, 1, 0
+    for m in range(1, count[row]):
+        start = when[row, m]
+        if newest - start > within:
+            break
+        while back <= newest - start:
+            bound = (price + slack - sign * c[newest - back]) * shares[back]
+            if bound < greatest:
+                greatest = bound
+            back += 1
+        if greatest < least:
+            break
+        gain = (price - sign * what[row, m]) / (newest - start)
+        if start <= latest and least <= gain <= greatest and way * sign * gain >= 0:
+            gains[found], numbers[found] = sign * gain, m
+            found += 1
+            if found == MOST_LINES:
+                break
+    return found
+
+
+@njit(nogil=True, cache=True)
+def _touches(
+    when: Ints, what: Floats, count: Ints, start0: int, start1: int, gain0: float, gain1: float, slack: float, told: Floats
+) -> None:  # fmt: skip
+    """Into told: the touches of the upper and of the lower line, how often they change sides, their distances added up, and the longest
+    stretch between two of them."""
+    told[:5] = 0.0
+    x, y, side, before = 0, 0, -1, -1
+    while True:
+        at0 = when[0, x] if x < count[0] and when[0, x] >= start0 else -1
+        at1 = when[1, y] if y < count[1] and when[1, y] >= start1 else -1
+        if at0 < 0 and at1 < 0:
+            return
+        row = 0 if at0 >= at1 else 1
+        if row == 0:
+            away = abs(what[0, x] - what[0, 0] - gain0 * (at0 - when[0, 0]))
+            x += 1
+        else:
+            away = abs(what[1, y] - what[1, 0] - gain1 * (at1 - when[1, 0]))
+            y += 1
+        if away <= slack:
+            told[row] += 1
+            told[3] += away
+            at = max(at0, at1)
+            told[4] = max(told[4], before - at)
+            before = at
+            if side != row:
+                told[2] += 1
+            side = row
+
+
+@njit(nogil=True, cache=True)
+def _shaped(shape: int, rise0: float, rise1: float, width0: float, width1: float, flat: float, ratio: float) -> bool:
+    """rise: of the upper and the lower line over the pattern. width: between them at its first and last bar."""
+    level = flat * width0
+    if shape == BASE:
+        return abs(rise0) <= level and abs(rise1) <= level and max(width0, width1) <= ratio
+    if shape == CHANNEL:
+        return rise0 > level and rise1 > level and abs(width1 - width0) <= ratio * width0
+    if width1 > ratio * width0:
+        return False
+    if shape == TRIANGLE_UP:
+        return abs(rise0) <= level and rise1 > level
+    if shape == TRIANGLE:
+        return rise0 < -level and rise1 > level
+    return rise0 < -level and rise1 < -level
+
+
+@njit(nogil=True, cache=True)
+def two_lines(
+    shape: int, j: int, when: Ints, what: Floats, count: Ints, c: Floats, a: Floats, given: Floats, shares: Floats, work: Floats, one: Floats
+) -> bool:  # fmt: skip
+    """given: touch, flat, length, within, and the ratio or depth that the shape asks for."""
+    slack, flat, length, within, ratio = given[0] * a[j], given[1], given[2], given[3], given[4]
+    if not slack > 0:
+        return False
+    way0 = -1 if shape in (TRIANGLE, WEDGE) else 1 if shape == CHANNEL else 0
+    way1 = -1 if shape == WEDGE else 0 if shape == BASE else 1
+    last = max(when[0, 0], when[1, 0])
+    above = standing(0, j, when, what, count, c, slack, within, last - length, way0, shares, work[0], work[1])
+    below = standing(1, j, when, what, count, c, slack, within, last - length, way1, shares, work[2], work[3]) if above else 0
+    best, told = 0.0, work[4]
+    for x in range(above):
+        m, gain0 = int(work[1, x]), work[0, x]
+        for y in range(below):
+            n, gain1 = int(work[3, y]), work[2, y]
+            start0, start1 = when[0, m], when[1, n]
+            both = max(start0, start1)
+            start = min(start0, start1)
+            if last - both < length or both - start > LATE * (last - start):
+                continue
+            width0 = what[0, 0] + gain0 * (both - when[0, 0]) - what[1, 0] - gain1 * (both - when[1, 0])
+            width1 = what[0, 0] + gain0 * (last - when[0, 0]) - what[1, 0] - gain1 * (last - when[1, 0])
+            if width0 <= 0 or width1 <= 0:
+                continue
+            if not _shaped(shape, gain0 * (last - both), gain1 * (last - both), width0, width1, flat, ratio):
+                continue
+            _touches(when, what, count, start0, start1, gain0, gain1, slack, told)
+            # Two and two at least, by turns; of several the one touched most often, then the longest.
+            score = told[0] + told[1] + (last - start) / 10_000.0
+            if told[2] < 4 or told[4] > SPARSE * (last - start) or score <= best:
+                continue
+            best = score
+            begin(one, start, last)
+            upper(one, what[0, 0] + gain0 * (last - when[0, 0]), gain0, int(told[0]))
+            lower(one, what[1, 0] + gain1 * (last - when[1, 0]), gain1, int(told[1]))
+            one[HEIGHT] = width0
+            touched = told[0] + told[1]
+            close_by = 1.0 - told[3] / touched / slack
+            many = min(1.0, (touched - 4.0) / 4.0)
+            one[QUALITY] = 100.0 * (close_by + many + min(told[0], told[1]) / max(told[0], told[1])) / 3.0
+            point(one, 0, start0, what[0, m])
+            point(one, 1, when[0, 0], what[0, 0])
+            point(one, 2, start1, what[1, n])
+            point(one, 3, when[1, 0], what[1, 0])
+    return best > 0
+
+
+@njit(nogil=True, cache=True)
+def trend_line(
+    j: int, when: Ints, what: Floats, count: Ints, h: Floats, c: Floats, a: Floats, given: Floats, shares: Floats, work: Floats, one: Floats
+) -> bool:  # fmt: skip
+    """A rising line under the lows. given: touch, touches, length, within."""
+    slack, asked, length, within = given[0] * a[j], given[1], given[2], given[3]
+    if not slack > 0:
+        return False
+    newest, price, best = when[1, 0], what[1, 0], 0.0
+    for x in range(standing(1, j, when, what, count, c, slack, within, newest - length, 1, shares, work[2], work[3])):
+        m, gain = int(work[3, x]), work[2, x]
+        if gain <= 0 or newest - when[1, m] < length:
+            continue
+        touched, away, before, last, stretch = 0, 0.0, newest, newest, 0
+        for i in range(m + 1):
+            off = abs(what[1, i] - price - gain * (when[1, i] - newest))
+            if off <= slack:
+                touched, away = touched + 1, away + off
+                stretch, last = max(stretch, last - when[1, i]), when[1, i]
+                if touched == 2:
+                    before = when[1, i]
+        score = touched + (newest - when[1, m]) / 10_000.0
+        if touched < asked or stretch > SPARSE * (newest - when[1, m]) or score <= best:
+            continue
+        best = score
+        begin(one, when[1, m], newest)
+        upper(one, price, gain, touched)
+        lower(one, price, gain, touched)
+        # What confirms that the line holds: a close above all since the touch before the last.
+        one[TRIGGER], one[TRIGGER_GAIN] = h[most(h, before, j + 1)], 0.0
+        one[HEIGHT] = one[TRIGGER] - price
+        one[QUALITY] = 50.0 * (1.0 - away / touched / slack + min(1.0, (touched - 2.0) / 4.0))
+        number = 0
+        for i in range(m + 1):
+            if abs(what[1, i] - price - gain * (when[1, i] - newest)) <= slack and number < POINTS:
+                point(one, number, when[1, i], what[1, i])
+                number += 1
+    return best > 0
+
+
+@njit(nogil=True, cache=True)
+def level(
+    row: int, j: int, when: Ints, what: Floats, count: Ints, down: Floats, c: Floats, given: Floats, one: Floats
+) -> bool:  # fmt: skip
+    """A price above the close that the newest turning point shares with others of either kind. given: tolerance, touches, within."""
+    tolerance, asked, within = given[0], given[1], given[2]
+    price = what[row, 0]
+    touched, total, away, start = 0, 0.0, 0.0, when[row, 0]
+    for r in range(2):
+        for m in range(count[r]):
+            if when[row, 0] - when[r, m] > within:
+                break
+            off = abs(what[r, m] - price)
+            if off <= tolerance:
+                touched, total, away, start = touched + 1, total + what[r, m], away + off, min(start, when[r, m])
+    if touched < asked or c[j] > total / touched:
+        return False
+    begin(one, start, when[row, 0])
+    middle = total / touched
+    upper(one, middle, 0.0, touched)
+    lower(one, middle, 0.0, touched)
+    one[INVALID] = middle - tolerance  # a break that closes back
+    one[HEIGHT] = middle + down[most(down, start, j + 1)]
+    one[QUALITY] = 50.0 * (1.0 - away / touched / tolerance + min(1.0, (touched - 2.0) / 4.0))
+    number = 0
+    for m in range(max(count[0], count[1])):
+        for r in range(2):
+            shared = m < count[r] and when[row, 0] - when[r, m] <= within and abs(what[r, m] - price) <= tolerance
+            if shared and number < POINTS:
+                point(one, number, when[r, m], what[r, m])
+                number += 1
+    return True
+
+
+@njit(nogil=True, cache=True)
+def same_level(one: Floats, other: Floats, tolerance: float) -> bool:
+    """Whether two levels are one."""
+    return abs(one[UPPER] - other[UPPER]) <= tolerance
