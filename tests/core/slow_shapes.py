@@ -177,12 +177,17 @@ def trend_line(k: Known) -> dict | None:
     slack, best = k.given["touch"] * ranges, None
     newest = k.of(LOW)[0]
     for line, gain, first in lines(k, LOW, slack, newest[0] - k.given["length"], 1):
-        touching = [s for s in k.of(LOW) if s[0] >= first[0] and abs(s[1] - line(s[0])) <= slack]
+        touching: list[Swing] = []
+        for s in k.of(LOW):
+            apart = not touching or touching[-1][0] - s[0] >= 5
+            if apart and s[0] >= first[0] and abs(s[1] - line(s[0])) <= slack:
+                touching.append(s)
         score = len(touching) + (newest[0] - first[0]) / 10_000
         if (
             gain <= 0
             or newest[0] - first[0] < k.given["length"]
             or len(touching) < k.given["touches"]
+            or touching[-1] != first
             or sparse([s[0] for s in touching])
         ):
             continue
@@ -203,7 +208,11 @@ def level(k: Known) -> dict | None:
         return None
     newest = k.of(HIGH if HIGH in k.fresh else LOW)[0]
     tolerance = math.log1p(k.given["tolerance"])
-    sharing = [s for s in k.swings if newest[0] - s[0] <= k.given["within"] and abs(s[1] - newest[1]) <= tolerance]
+    sharing: list[Swing] = []
+    for s in sorted(k.swings, key=lambda s: (s[0], s[2] == HIGH), reverse=True):
+        near_it = newest[0] - s[0] <= k.given["within"] and abs(s[1] - newest[1]) <= tolerance
+        if near_it and (not sharing or sharing[-1][0] - s[0] >= k.given["apart"]):
+            sharing.append(s)
     price = sum(s[1] for s in sharing) / len(sharing)
     if len(sharing) < k.given["touches"] or k.close[-1] > price:
         return None
@@ -273,6 +282,9 @@ def cup(k: Known, rim: Swing) -> dict | None:
             continue
         lead = k.low[max(0, left - 60) : left]
         if rise and (not lead or top - min(lead) < rise):
+            continue
+        third = k.low[bottom] + (max(top, price) - k.low[bottom]) / 3
+        if sum(c < third for c in k.close[left : right + 1]) / (right - left + 1) < g["broad"]:
             continue
         x, y = np.linspace(-1, 1, right - left + 1), np.array(k.close[left : right + 1])
         square, linear, constant = np.polyfit(x, y, 2)

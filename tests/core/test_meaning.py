@@ -68,8 +68,8 @@ def example_of(name: str) -> str:
         pattern, _, part = name.partition(".")
         loose = {
             "tolerance": "8%", "apart": "2" if "shoulders" in pattern else "3", "depth": "30%" if pattern == "base" else "1%",
-            "touch": "0.7", "length": "3", "strength": "0.5", "least": "3", "back": "90%", "narrows": "80%", "fit": "0.3", "rise": "2%",
-            "touches": "3", "parallel": "60%", "most": "12",
+            "touch": "0.7", "length": "3", "strength": "0.5", "least": "3", "back": "90%", "narrows": "80%", "fit": "0.3", "broad": "30%",
+            "rise": "2%", "touches": "3", "parallel": "60%", "most": "12",
         }  # fmt: skip
         given = "".join(f", {p}={loose[p]}" for p in SHAPES[pattern].given if p in loose)
         return f"{pattern}(k=1{given}, lasts=9){'.' if part else ''}{part}"

@@ -11,10 +11,11 @@ from tests.core.test_meaning import example_of
 from tests.core.test_patterns import column, path
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market
-from wickcore.language.check import check_expression
+from wickcore.language.check import check_expression, check_rule
 from wickcore.language.shapes import OPPOSITE, SHAPES
 from wickcore.measures.frame import TRUE
 from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.patterns import STATES, drawn, of_rule
 
 EDGE = 1.001  # the bars of `engine` reach so far above and below their close
 TWO_LINES = ["triangle_up", "triangle_down", "triangle", "wedge_falling", "wedge_rising", "channel_up", "channel_down", "base"]
@@ -230,8 +231,12 @@ def test_a_saucer_is_round() -> None:
     assert column(rounded(), "saucer.rim")[93] == pytest.approx(100 * EDGE)
     # The best parabola through two straight lines that meet in the middle explains 15/16 of their spread (by integration).
     corner = rounded(power=1.0)
-    assert (column(corner, "saucer(fit=0.92)") == TRUE).any()
-    assert not (column(corner, "saucer(fit=0.95)") == TRUE).any()
+    assert (column(corner, "saucer(fit=0.92, broad=30%)") == TRUE).any()
+    assert not (column(corner, "saucer(fit=0.95, broad=30%)") == TRUE).any()
+    # Of the closes a corner holds a third in its lower third; a parabola the root of a third.
+    assert not (column(corner, "saucer(broad=36%)") == TRUE).any()
+    assert (column(rounded(), "saucer(broad=56%)") == TRUE).any()
+    assert not (column(rounded(), "saucer(broad=60%)") == TRUE).any()
 
 
 @pytest.mark.parametrize(("right", "there"), [(100.0, True), (96.8, True), (103.2, True), (95.5, False)])
@@ -353,3 +358,42 @@ def test_zigzag_turns_where_price_has_come_back() -> None:
     # By amount: 12 of money.
     known = int(np.flatnonzero(close[20:] / EDGE <= top - 12)[0]) + 20
     assert np.flatnonzero(column(close, "is_zigzag_high(close - close + 12)") == TRUE).tolist() == [known]
+
+
+@pytest.mark.parametrize("frame", ["day", "week"])
+def test_what_a_chart_draws_is_what_the_columns_say_on_that_bar(frame: str) -> None:
+    engine = walked(6, False)
+    drawn_ones = 0
+    for name in SHAPES:
+        text = loose(name)
+        for at in (400, 777, 1_203):
+            op = check_expression(f"{text}.state", frame).op
+            found = list(drawn(engine, [op], "A", at, every=True))
+            for nth, one in enumerate(found, 1):
+                which = f"{text[:-1]}, nth={nth})"
+                said = {
+                    part: check_expression(f"{which}.{part}", frame).op
+                    for part in ("state", "age", "trigger", "invalid", "target", "quality")
+                }
+                said |= {part: check_expression(f"{which}.{part}", frame).op for part, _, _ in one.parts}
+                values = dict(zip(said, (float(row[at]) for row in engine.rows(list(said.values()), "A")), strict=True))
+                assert STATES[int(values.pop("state"))] == one.state
+                mine = {name: getattr(one, name) for name in ("age", "trigger", "invalid", "target", "quality")}
+                assert values == pytest.approx(mine | {part: value for part, value, _ in one.parts}, rel=1e-9)
+                now = {part.partition(".")[0]: value for part, value, _ in one.parts if part.endswith(".now")}
+                for stroke in one.strokes:
+                    ago, price = stroke.points[-1]
+                    if ago == 0 and stroke.name in now:
+                        assert price == pytest.approx(now[stroke.name])
+                drawn_ones += 1
+    assert drawn_ones > (60 if frame == "day" else 20)
+
+
+def test_a_pattern_that_a_rule_names_twice_is_drawn_once() -> None:
+    rule = check_rule("base\nclose > base.lower.now\nclose > base(length=40).lower.now\non(week, base)\nlevel(breaks=down)")
+    assert [(op.params[0], op.frame) for op in of_rule(line.op for line in rule.deciding)] == [
+        ("base", "day"),
+        ("base", "day"),
+        ("base", "week"),
+        ("level", "day"),
+    ]

@@ -106,7 +106,9 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
         "fresh": [iso(d) for d in table.days[begin:end][hits[np.diff(hits, prepend=-2) > 1]]] if asked.past else [],
         "patterns": [
             _pattern(found, table, begin, end, scale)
-            for found in (drawn(engine, patterns, asked.symbol, end - begin - 1, request_limits()) if end > begin else ())
+            for found in (
+                drawn(engine, patterns, asked.symbol, end - begin - 1, asked.all_patterns, request_limits()) if end > begin else ()
+            )
         ],
         "first_day": iso(table.days[begin]) if end > begin else None,
         "facts": {name: _number(read(value, end - begin - 1)) for name, value in facts.items()} if end > begin else {},

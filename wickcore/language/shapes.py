@@ -23,7 +23,7 @@ _OTHER = {"upper": "lower", "lower": "upper"}
 _REVERSAL = ("tolerance", "apart", "depth", "within")
 _LINES = ("touch", "flat", "length", "within")
 _FLAG = ("strength", "climb", "back", "least", "most", "narrows")
-_CUP = ("tolerance", "length", "within", "depth", "fit")
+_CUP = ("tolerance", "length", "within", "depth", "fit", "broad")
 
 
 def turned(own: tuple[str, ...]) -> tuple[str, ...]:
@@ -50,7 +50,7 @@ SHAPES: dict[str, Shape] = {
     **_pair("cup", "inverse_cup", (*_CUP, "rise"), ("rim", "bottom")),
     **_pair("cup_handle", "inverse_cup_handle", (*_CUP, "rise", "most"), ("rim", "bottom", "handle")),
     **_pair("trend_line_up", "trend_line_down", ("touch", "touches", "length", "within"), LINE),
-    "level": Shape(0, ("tolerance", "touches", "within"), ("price", "touches")),
+    "level": Shape(0, ("tolerance", "touches", "apart", "within"), ("price", "touches")),
     **_pair("lmw_inverse_head_shoulders", "lmw_head_shoulders", ("within",), ("e1", "e2", "e3", "e4", "e5")),
     **_pair("lmw_broadening_bottom", "lmw_broadening_top", ("within",), ("e1", "e2", "e3", "e4", "e5")),
     **_pair("lmw_triangle_bottom", "lmw_triangle_top", ("within",), ("e1", "e2", "e3", "e4", "e5")),

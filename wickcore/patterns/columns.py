@@ -1,19 +1,60 @@
-"""A part of a pattern as a column, one value a bar."""
+"""A part of a pattern as a column, one value a bar; and all that is seen on the last bar."""
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from wickcore.bars.bars import Floats
 from wickcore.language.shapes import SHAPES
 from wickcore.measures.frame import FALSE, TRUE, Frame
-from wickcore.patterns.kinds import KINDS, LOGARITHMS
-from wickcore.patterns.machine import PARTS, POINT_AGO, POINT_PRICE, run
+from wickcore.patterns.kinds import KINDS, LOGARITHMS, START
+from wickcore.patterns.machine import PARTS, POINT_AGO, POINT_PRICE, answer, chosen, run
 from wickcore.patterns.objects import FORMING, POINTS
 
 _SLOPES = (PARTS["upper.slope"], PARTS["lower.slope"])
-_LINES = (PARTS["upper.now"], PARTS["lower.now"])
+_PRICES = (PARTS["trigger"], PARTS["invalid"], PARTS["upper.now"], PARTS["lower.now"], *range(POINT_PRICE, POINT_PRICE + POINTS))
+NTH = 4  # of each kind so many can be asked for
+
+
+@dataclass(frozen=True, slots=True)
+class Columns:
+    """What patterns are found in, one value a base bar: prices on one scale, average true range of the logarithms, volume."""
+
+    high: Floats
+    low: Floats
+    close: Floats
+    range_: Floats
+    volume: Floats
+
+    def upto(self, end: int) -> "Columns":
+        """The first `end` bars."""
+        return Columns(*(getattr(self, name)[:end] for name in self.__slots__))
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """A pattern as it stands on the last bar; prices on the scale they came in.
+
+    state: as machine's. start, age, ended: bars of the frame since its first point, since it became visible, and since it was triggered or
+    failed (0 where it was not). points: (bars ago, price). lines: name, bars ago of its first point, value now, gain a bar as a share. parts:
+    those of its own.
+    """
+
+    name: str
+    state: int
+    start: int
+    age: int
+    ended: int
+    trigger: float
+    invalid: float
+    target: float
+    quality: float
+    points: tuple[tuple[int, float], ...]
+    lines: tuple[tuple[str, int, float, float], ...]
+    parts: tuple[tuple[str, float], ...]
 
 
 def side_of(name: str, numbers: Sequence[float]) -> int:
@@ -21,45 +62,83 @@ def side_of(name: str, numbers: Sequence[float]) -> int:
     return SHAPES[name].side or int(numbers[-1])
 
 
-def pattern(
-    high: Floats, low: Floats, close: Floats, range_: Floats, volume: Floats, frame: Frame, name: str, part: str, numbers: Sequence[float]
-) -> Floats:  # fmt: skip
+def _run(columns: Columns, frame: Frame, name: str, numbers: Sequence[float], code: int, out: Floats) -> Any:
+    side, said = side_of(name, numbers), dict(zip(SHAPES[name].parameters, numbers, strict=True))
+    given = [math.log1p(said[p]) if p in LOGARITHMS else said[p] for p in SHAPES[name].given]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        up, down, last = np.log(columns.high), np.log(columns.low), np.log(columns.close)
+    if side < 0:
+        up, down, last = -down, -up, -last
+    base = (up, -down, last, columns.range_, columns.volume)
+    own = base if frame.commit is None else np.empty((len(base), len(last) + 1))
+    return run(
+        KINDS[name].finder, float(side), code, *base, *own, frame.offsets, frame.starts, frame.commit, int(said["k"]), int(said["lasts"]),
+        np.array(given), int(said["nth"]), out,
+    )  # fmt: skip
+
+
+def _said(code: int, side: int, value: Any) -> Any:
+    """The value of a part, for a number or a column of them, as a person reads it."""
+    if code in _PRICES:
+        return np.exp(side * value)
+    if code in _SLOPES:
+        return np.expm1(side * value)
+    if code == PARTS["pole"]:
+        return np.expm1(value) if side > 0 else -np.expm1(-value)
+    return value
+
+
+def _height(side: int, trigger: Any, value: Any) -> Any:
+    """The height in money, from the one in logarithms."""
+    return trigger * -np.expm1(-value) if side > 0 else trigger * np.expm1(value)
+
+
+def pattern(columns: Columns, frame: Frame, name: str, part: str, numbers: Sequence[float]) -> Floats:
     """One part of the nth latest pattern of that name: prices on the scale they came in, NaN where there is none; whether it is forming as
     a condition.
 
-    range_: average true range of the logarithms. numbers: the kind's arguments in their order; `breaks` 1 for up, -1 for down.
-    part: one of PARTS (of the negated prices where it begins with `_`), one of the kind's own, or the price and the bars ago of a point,
-    `pointp0` and `pointa0`.
+    numbers: the kind's arguments in their order; `breaks` 1 for up, -1 for down. part: one of PARTS or of the kind's own.
     """
-    kind, side = KINDS[name], side_of(name, numbers)
-    said = dict(zip(SHAPES[name].parameters, numbers, strict=True))
-    given = [math.log1p(said[p]) if p in LOGARITHMS else said[p] for p in SHAPES[name].given]
-    with np.errstate(divide="ignore", invalid="ignore"):
-        up, down, last = np.log(high), np.log(low), np.log(close)
-    if side < 0:
-        up, down, last = -down, -up, -last
-    own = kind.own(name, side)
-    if part in own:
-        code = own[part]
-    elif part.startswith("point"):
-        code = (POINT_PRICE if part[5] == "p" else POINT_AGO) + int(part[-1])
-    else:
-        code = PARTS[part.lstrip("_")]
-    out = np.empty(len(close))
-    run(
-        kind.finder, float(side), code, up, -down, last, range_, volume, frame.offsets, frame.starts, frame.commit, int(said["k"]),
-        int(said["lasts"]), np.array(given), int(said["nth"]), out,
-    )  # fmt: skip
+    side = side_of(name, numbers)
+    own = KINDS[name].own(name, side)
+    code = own[part] if part in own else PARTS[part]
+    out = np.empty(len(columns.close))
+    _run(columns, frame, name, numbers, code, out)
     if part == "forming":
         return np.where(out == FORMING, np.int8(TRUE), np.int8(FALSE))
-    if POINT_PRICE <= code < POINT_PRICE + POINTS or code in (PARTS["trigger"], PARTS["invalid"], *_LINES):
-        return np.asarray(np.exp(side * out))
-    if code in _SLOPES:
-        return np.asarray(np.expm1(side * out))
-    if code == PARTS["pole"]:
-        return np.asarray(np.expm1(out) if side > 0 else -np.expm1(-out))
     if part in ("height", "target"):
-        trigger = pattern(high, low, close, range_, volume, frame, name, "trigger", numbers)
-        height = trigger * -np.expm1(-out) if side > 0 else trigger * np.expm1(out)
+        trigger = pattern(columns, frame, name, "trigger", numbers)
+        height = _height(side, trigger, out)
         return np.asarray(height if part == "height" else trigger + side * height)
-    return out
+    return np.asarray(_said(code, side, out))
+
+
+def seen(columns: Columns, frame: Frame, name: str, numbers: Sequence[float]) -> list[Seen]:
+    """All patterns of that name that are visible on the last bar of the one instrument, in the order that `nth` counts."""
+    made, j = _run(columns, frame, name, numbers, 0, np.empty(len(columns.close)))
+    kind, side, found = KINDS[name], side_of(name, numbers), []
+    for nth in range(1, NTH + 1):
+        place = chosen(kind.finder, j, nth, made)
+        if place < 0:
+            break
+
+        def part(code: int, place: int = place) -> float:
+            return float(_said(code, side, answer(code, j, made, place)))
+
+        points = [(int(part(POINT_AGO + i)), part(POINT_PRICE + i)) for i in range(POINTS) if not np.isnan(part(POINT_AGO + i))]
+        start, trigger = int(part(PARTS["start"])), part(PARTS["trigger"])
+        broken = [b for b in (part(PARTS["since_trigger"]), part(PARTS["since_failed"])) if not np.isnan(b)]
+        lines = []
+        for line, begins in kind.strokes:
+            real = line if side > 0 else {"upper": "lower", "lower": "upper"}[line]
+            label = real if len(kind.strokes) > 1 else "line"
+            first = start if begins == START else points[begins][0]
+            lines.append((label, first, part(PARTS[f"{line}.now"]), part(PARTS[f"{line}.slope"])))
+        found.append(
+            Seen(
+                name, int(part(PARTS["state"])), start, int(part(PARTS["age"])), int(max(broken, default=0)), trigger,
+                part(PARTS["invalid"]), trigger + side * float(_height(side, trigger, part(PARTS["height"]))), part(PARTS["quality"]),
+                tuple(points), tuple(lines), tuple((own, part(code)) for own, code in kind.own(name, side).items()),
+            )
+        )  # fmt: skip
+    return found

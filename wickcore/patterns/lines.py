@@ -13,6 +13,7 @@ from wickcore.patterns.objects import (
     INVALID,
     POINTS,
     QUALITY,
+    START,
     TRIGGER,
     TRIGGER_GAIN,
     UPPER,
@@ -25,25 +26,26 @@ from wickcore.patterns.objects import (
 
 MOST_LINES = 12  # through the newest turning point
 SPARSE, LATE = 1 / 2, 1 / 3  # shares of a pattern's length: the most that passes without a touch, or before its second line begins
+VISIT = 5  # bars between two touches of a trend line: nearer ones are one visit
 TRIANGLE_UP, TRIANGLE, WEDGE, CHANNEL, BASE = range(5)
 
 
 @njit(nogil=True, cache=True)
 def standing(
     row: int, j: int, when: Ints, what: Floats, count: Ints, c: Floats, slack: float, within: float, latest: float,
-    way: int, shares: Floats, gains: Floats, numbers: Floats,
+    floor: float, ceiling: float, shares: Floats, gains: Floats, numbers: Floats,
 ) -> int:  # fmt: skip
     """The lines through the newest high (row 0) or low (row 1) that no close breaks: their gains a bar, and the number of the turning point
     each begins at.
 
-    latest: the last bar one may begin at. way: 1 where only rising lines are asked for, -1 falling ones, 0 any. shares: 1 / n at n, since
-    a division a bar would cost more than all else. Returns how many.
+    latest: the last bar one may begin at. floor, ceiling: of its gain, that of a line below with the other sign. shares: 1 / n at n, since a
+    division a bar would cost more than all else. Returns how many.
     """
     if count[row] < 2:
         return 0
     sign = 1.0 if row == 0 else -1.0
     newest, price = when[row, 0], sign * what[row, 0]
-    least = -np.inf
+    least = floor
     for t in range(newest + 1, j + 1):
         least = max(least, (sign * c[t] - price - slack) / (t - newest))
     # The closes passed over on the way back bound the gain from above, so that each is looked at once for all the lines.
@@ -59,8 +61,8 @@ def standing(
             back += 1
         if greatest < least:
             break
-        gain = (price - sign * what[row, m]) / (newest - start)
-        if start <= latest and least <= gain <= greatest and way * sign * gain >= 0:
+        gain = (price - sign * what[row, m]) * shares[newest - start]
+        if start <= latest and least <= gain <= min(greatest, ceiling):
             gains[found], numbers[found] = sign * gain, m
             found += 1
             if found == MOST_LINES:
@@ -124,11 +126,19 @@ def two_lines(
     slack, flat, length, within, ratio = given[0] * a[j], given[1], given[2], given[3], given[4]
     if not slack > 0:
         return False
-    way0 = -1 if shape in (TRIANGLE, WEDGE) else 1 if shape == CHANNEL else 0
-    way1 = -1 if shape == WEDGE else 0 if shape == BASE else 1
     last = max(when[0, 0], when[1, 0])
-    above = standing(0, j, when, what, count, c, slack, within, last - length, way0, shares, work[0], work[1])
-    below = standing(1, j, when, what, count, c, slack, within, last - length, way1, shares, work[2], work[3]) if above else 0
+    # What the shape asks of the slopes ends most searches early. A base's lines, flat, gain no more than this:
+    gentle = flat * ratio / length
+    falling0, rising0 = shape in (TRIANGLE, WEDGE), shape == CHANNEL
+    falling1, rising1 = shape == WEDGE, shape in (TRIANGLE_UP, TRIANGLE, CHANNEL)
+    floor0 = -gentle if shape == BASE else 0.0 if rising0 else -np.inf
+    floor1 = -gentle if shape == BASE else 0.0 if falling1 else -np.inf
+    ceiling0 = gentle if shape == BASE else 0.0 if falling0 else np.inf
+    ceiling1 = gentle if shape == BASE else 0.0 if rising1 else np.inf
+    above = standing(0, j, when, what, count, c, slack, within, last - length, floor0, ceiling0, shares, work[0], work[1])
+    below = 0
+    if above:
+        below = standing(1, j, when, what, count, c, slack, within, last - length, floor1, ceiling1, shares, work[2], work[3])
     best, told = 0.0, work[4]
     for x in range(above):
         m, gain0 = int(work[1, x]), work[0, x]
@@ -175,20 +185,20 @@ def trend_line(
     if not slack > 0:
         return False
     newest, price, best = when[1, 0], what[1, 0], 0.0
-    for x in range(standing(1, j, when, what, count, c, slack, within, newest - length, 1, shares, work[2], work[3])):
+    for x in range(standing(1, j, when, what, count, c, slack, within, newest - length, -np.inf, 0.0, shares, work[2], work[3])):
         m, gain = int(work[3, x]), work[2, x]
         if gain <= 0 or newest - when[1, m] < length:
             continue
         touched, away, before, last, stretch = 0, 0.0, newest, newest, 0
         for i in range(m + 1):
             off = abs(what[1, i] - price - gain * (when[1, i] - newest))
-            if off <= slack:
+            if off <= slack and (touched == 0 or last - when[1, i] >= VISIT):
                 touched, away = touched + 1, away + off
                 stretch, last = max(stretch, last - when[1, i]), when[1, i]
                 if touched == 2:
                     before = when[1, i]
         score = touched + (newest - when[1, m]) / 10_000.0
-        if touched < asked or stretch > SPARSE * (newest - when[1, m]) or score <= best:
+        if touched < asked or last != when[1, m] or stretch > SPARSE * (newest - when[1, m]) or score <= best:
             continue
         best = score
         begin(one, when[1, m], newest)
@@ -198,11 +208,12 @@ def trend_line(
         one[TRIGGER], one[TRIGGER_GAIN] = h[most(h, before, j + 1)], 0.0
         one[HEIGHT] = one[TRIGGER] - price
         one[QUALITY] = 50.0 * (1.0 - away / touched / slack + min(1.0, (touched - 2.0) / 4.0))
-        number = 0
+        number, last = 0, newest + VISIT
         for i in range(m + 1):
-            if abs(what[1, i] - price - gain * (when[1, i] - newest)) <= slack and number < POINTS:
+            off = abs(what[1, i] - price - gain * (when[1, i] - newest))
+            if off <= slack and last - when[1, i] >= VISIT and number < POINTS:
                 point(one, number, when[1, i], what[1, i])
-                number += 1
+                number, last = number + 1, when[1, i]
     return best > 0
 
 
@@ -210,33 +221,31 @@ def trend_line(
 def level(
     row: int, j: int, when: Ints, what: Floats, count: Ints, down: Floats, c: Floats, given: Floats, one: Floats
 ) -> bool:  # fmt: skip
-    """A price above the close that the newest turning point shares with others of either kind. given: tolerance, touches, within."""
-    tolerance, asked, within = given[0], given[1], given[2]
-    price = what[row, 0]
-    touched, total, away, start = 0, 0.0, 0.0, when[row, 0]
-    for r in range(2):
-        for m in range(count[r]):
-            if when[row, 0] - when[r, m] > within:
-                break
-            off = abs(what[r, m] - price)
-            if off <= tolerance:
-                touched, total, away, start = touched + 1, total + what[r, m], away + off, min(start, when[r, m])
+    """A price above the close that the newest turning point shares with others of either kind. given: tolerance, touches, apart, within."""
+    tolerance, asked, apart, within = given[0], given[1], given[2], given[3]
+    newest, price = when[row, 0], what[row, 0]
+    begin(one, newest, newest)
+    touched, total, away, before, x, y = 0, 0.0, 0.0, -1, 0, 0
+    while x < count[0] or y < count[1]:
+        r = 0 if y >= count[1] or (x < count[0] and when[0, x] >= when[1, y]) else 1
+        m = x if r == 0 else y
+        at, off = when[r, m], abs(what[r, m] - price)
+        x, y = x + 1 - r, y + r
+        if newest - at > within:
+            break
+        if off > tolerance or (before >= 0 and before - at < apart):
+            continue
+        if touched < POINTS:
+            point(one, touched, at, what[r, m])
+        touched, total, away, before = touched + 1, total + what[r, m], away + off, at
     if touched < asked or c[j] > total / touched:
         return False
-    begin(one, start, when[row, 0])
     middle = total / touched
+    one[START] = before
     upper(one, middle, 0.0, touched)
-    lower(one, middle, 0.0, touched)
     one[INVALID] = middle - tolerance  # a break that closes back
-    one[HEIGHT] = middle + down[most(down, start, j + 1)]
+    one[HEIGHT] = middle + down[most(down, before, j + 1)]
     one[QUALITY] = 50.0 * (1.0 - away / touched / tolerance + min(1.0, (touched - 2.0) / 4.0))
-    number = 0
-    for m in range(max(count[0], count[1])):
-        for r in range(2):
-            shared = m < count[r] and when[row, 0] - when[r, m] <= within and abs(what[r, m] - price) <= tolerance
-            if shared and number < POINTS:
-                point(one, number, when[r, m], what[r, m])
-                number += 1
     return True
 
 

@@ -157,7 +157,7 @@ def _keep(kind: int, j: int, k: int, lasts: int, close: float, low: float, given
 
 
 @njit(nogil=True, cache=True)
-def _chosen(kind: int, j: int, nth: int, made: Floats) -> int:
+def chosen(kind: int, j: int, nth: int, made: Floats) -> int:
     """The place of the nth latest pattern; of levels the nth nearest above the close of the bar before: one that was above it is forming
     still, or broke on this bar. -1 where there is none."""
     seen, below, at = 0, -np.inf, -1
@@ -191,7 +191,7 @@ def _latest(field: int, made: Floats) -> float:
 
 
 @njit(nogil=True, cache=True)
-def _answer(part: int, j: int, made: Floats, m: int) -> float:
+def answer(part: int, j: int, made: Floats, m: int) -> float:
     gone = j - made[m, AT]
     found = np.nan
     if part in (0, 1):
@@ -235,22 +235,22 @@ def _answer(part: int, j: int, made: Floats, m: int) -> float:
 
 @njit(nogil=True, cache=True)
 def run(
-    kind: int, side: float, part: int, high: Floats, low: Floats, close: Floats, range_: Floats, volume: Floats, offsets: Ints,
-    starts: Ints, commit: Any, k: int, lasts: int, given: Floats, nth: int, out: Floats,
-) -> None:  # fmt: skip
-    """One part of the nth latest pattern, bar by bar; NaN where there is none. low: negated lows. The columns hold one value a base bar; in
-    a coarser frame the bars up to this one are written down as they come, so that nothing later can be read."""
+    kind: int, side: float, part: int, high: Floats, low: Floats, close: Floats, range_: Floats, volume: Floats, h: Floats, down: Floats,
+    c: Floats, a: Floats, v: Floats, offsets: Ints, starts: Ints, commit: Any, k: int, lasts: int, given: Floats, nth: int, out: Floats,
+) -> Any:  # fmt: skip
+    """One part of the nth latest pattern, bar by bar; NaN where there is none. low: negated lows. The columns hold one value a base bar.
+    h, down, c, a, v: the same by the frame's own bars: the columns themselves on the base frame; in a coarser one room, where the bars up to
+    this one are written down as they come, so that nothing later can be read.
+
+    Returns all patterns as they stand on the very last bar, and the number of that bar in its frame.
+    """
     width = FIELDS + 2 * POINTS
     when, what, count = np.zeros((2, SWINGS), np.int64), np.zeros((2, SWINGS)), np.zeros(2, np.int64)
     made, one = np.zeros((LEVELS if kind == LEVEL else OBJECTS, width)), np.zeros(width)
     when2, what2, count2, made2 = when.copy(), what.copy(), count.copy(), made.copy()
     work, shares = np.zeros((5, 12)), 1.0 / np.maximum(np.arange(FURTHEST + 1), 1)
     flags = kind in (FLAG, PENNANT)
-    if commit is None:
-        h, down, c, a, v = high, low, close, range_, volume
-    else:
-        kept = np.empty((5, len(close) + 1))
-        h, down, c, a, v = kept[0], kept[1], kept[2], kept[3], kept[4]
+    latest = -1
     for i in range(len(offsets) - 1):
         first = starts[i]
         count[:] = 0
@@ -285,9 +285,11 @@ def run(
                 at = _latest(WHEN_TRIGGERED if part == 9 else WHEN_FAILED, made)
                 out[p] = j - at if at >= 0 and nth == 1 else np.nan
             else:
-                chosen = _chosen(kind, j, nth, made)
-                out[p] = _answer(part, j, made, chosen) if chosen >= 0 else np.nan
+                place = chosen(kind, j, nth, made)
+                out[p] = answer(part, j, made, place) if place >= 0 else np.nan
+            latest = j
             if ends:
                 j += 1
-            else:
+            elif p + 1 < offsets[i + 1]:
                 when[:], what[:], count[:], made[:], bottom = when2, what2, count2, made2, bottom2
+    return made, latest

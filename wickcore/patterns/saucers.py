@@ -29,11 +29,20 @@ def _rounded(c: Floats, start: int, end: int, around: float) -> float:
 
 
 @njit(nogil=True, cache=True)
+def _broad(c: Floats, start: int, end: int, below: float) -> float:
+    """The share of the closes from start to end, both included, that lie below."""
+    n = 0
+    for i in range(start, end + 1):
+        n += c[i] < below
+    return n / (end - start + 1)
+
+
+@njit(nogil=True, cache=True)
 def _cup(
     number: int, first: int, when: Ints, what: Floats, count: Ints, h: Floats, down: Floats, c: Floats, given: Floats, one: Floats
 ) -> bool:  # fmt: skip
-    """The roundest low that ends at high number `number`. given: tolerance, length, within, depth, fit, rise."""
-    tolerance, length, within, depth, fit, rise = given[0], given[1], given[2], given[3], given[4], given[5]
+    """The roundest low that ends at high number `number`. given: tolerance, length, within, depth, fit, broad, rise."""
+    tolerance, length, within, depth, fit, broad, rise = given[0], given[1], given[2], given[3], given[4], given[5], given[6]
     right, price = when[0, number], what[0, number]
     best = 0.0
     for m in range(number + 1, count[0]):
@@ -49,6 +58,10 @@ def _cup(
             start = max(first, left - LEAD)
             if start >= left or rim + down[most(down, start, left)] < rise:
                 continue
+        # A parabola fits two straight lines that meet in a point as well (15/16 of their spread), but they hold few closes near it.
+        lower_third = -down[bottom] + (max(rim, price) + down[bottom]) / 3.0
+        if _broad(c, left, right, lower_third) < broad:
+            continue
         round_ = _rounded(c, left, right, price)
         if round_ < fit or round_ <= best:
             continue
@@ -80,7 +93,7 @@ def cup_handle(
     """Completed by the low of its handle. given: as a cup's, then the most bars from the rim to that low."""
     at, price, rim = when[1, 0], what[1, 0], -1
     for m in range(count[0]):
-        if at - when[0, m] > given[6]:
+        if at - when[0, m] > given[7]:
             break
         if when[0, m] < at and (rim < 0 or what[0, m] > what[0, rim]):
             rim = m

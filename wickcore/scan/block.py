@@ -12,7 +12,7 @@ from wickcore.language.operations import Op
 from wickcore.measures import counts, fits, ordered, pointwise, swings, windows
 from wickcore.measures.facts import FactReader
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
-from wickcore.patterns.columns import pattern
+from wickcore.patterns.columns import Columns, Seen, pattern, seen
 
 Column = Any  # Floats or Truth, by the operation's result
 
@@ -149,10 +149,16 @@ class Block:
 
     def _pattern(self, op: Op) -> Column:
         name, part, *numbers = op.params
-        high, low, close, range_, volume = (self.full(a) for a in op.args)
-        return pattern(
-            high, low, close, range_, volume, self._frame(op.frame), str(name), str(part), [float(n) for n in numbers]
-        )  # fmt: skip
+        columns = Columns(*(self.full(a) for a in op.args))
+        return pattern(columns, self._frame(op.frame), str(name), str(part), [float(n) for n in numbers])
+
+    def seen(self, op: Op, at: int) -> list[Seen]:
+        """The patterns that an operation speaks of, as they stand on bar `at` of the one instrument of this block."""
+        name, _, *numbers = op.params
+        frame = self._frame(op.frame)
+        commit = None if frame.commit is None else frame.commit[: at + 1]
+        columns = Columns(*(self.full(a) for a in op.args)).upto(at + 1)
+        return seen(columns, Frame.of(np.array([0, at + 1]), commit), str(name), [float(n) for n in numbers])
 
     def _recently(self, op: Op) -> Column:
         return np.where(self.full(op.args[0]) < float(op.params[0]), np.int8(TRUE), np.int8(FALSE))

@@ -23,6 +23,7 @@ from wickcore.bars.universe import UnknownUniverse
 from wickcore.language.operations import Op
 from wickcore.measures import cross
 from wickcore.measures.frame import UNKNOWN
+from wickcore.patterns.columns import Seen
 from wickcore.scan.block import Block, Column
 
 BLOCK_BARS = 1 << 17
@@ -200,6 +201,14 @@ class Evaluator:
         limits = limits or Limits()
         block = Block(self.market, k, k + 1, limits.check, self._given(ops, limits), _uses(ops))
         return [block.take(op) for op in ops]
+
+    def seen(self, patterns: Sequence[Op], symbol: str, at: int, limits: Limits | None = None) -> list[list[Seen]]:
+        """The patterns that each operation speaks of, as they stand on the instrument's bar number `at` (from 0)."""
+        k = self.market.bars.number[symbol]
+        limits = limits or Limits()
+        columns = [arg for op in patterns for arg in op.args]
+        block = Block(self.market, k, k + 1, limits.check, self._given(columns, limits), _uses(columns))
+        return [block.seen(op, at) for op in patterns]
 
     def history(self, op: Op, limits: Limits | None = None) -> History:
         """What a condition was over the whole history."""

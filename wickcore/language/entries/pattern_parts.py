@@ -41,6 +41,7 @@ _PLAIN_NUMBERS = {
     "strength": "size of the pole in average true ranges (14) times the root of its bars, at least",
     "back": "how much of the pole may be given back",
     "fit": "R² of the parabola through the closes, at least",
+    "broad": "share of the closes that lie in its third furthest from the rims, at least: a point has 33%, a parabola 58%",
     "rise": "the rise before it, from the lowest low of 60 bars, at least",
 }
 
@@ -124,7 +125,7 @@ def pattern(name: str, told: Told) -> tuple[Entry, ...]:
         whole = f"{name}.{part}" if part else name
         return Entry(
             whole, "patterns", "pattern", "number" if part else "condition", said, f"of the {name}" if part else told.formula,
-            "until one is visible" if part else "0", told.source, _example(name, part) if part else whole, parameters, None, degree,
+            "until one is visible" if part else "0", "common practice" if part else told.source, _example(name, part) if part else whole, parameters, None, degree,
             level,
         )  # fmt: skip
 

@@ -10,7 +10,7 @@ _WEDGE = ("0.5", "15%", "15", "120", "75%")
 _SHALLOW = ("0.5", "15%", "15", "120", "25%")
 _BASE = ("0.5", "15%", "25", "250", "25%")
 _FLAG = ("3", "10", "50%", "4", "20", "60%")
-_CUP = ("4%", "30", "200", "10%", "0.7")
+_CUP = ("4%", "30", "200", "10%", "0.7", "45%")
 _POLE = "a pole of at least strength × average true range × root of its bars in at most climb bars; then least to most bars that give back at most back of it, on less volume a bar"
 _STEEP = "how steep the pole (what is asked is half, twice that all), how little is given back, and how much less is traded than on the way up"
 _ROUND = "how round it is (R² from `fit` to 1), how level the rims lie, and how near the middle its lowest low stands"
@@ -55,7 +55,7 @@ def _cup(help: str, up: bool, more: str = "", extra: tuple[str, ...] = (), handl
     ends = f"the {far} of the handle" if handle else "half its height given back"
     return Told(
         help,
-        f"rims (turning points) within tolerance, depth between, nothing beyond them between; a parabola fits the closes with R² of at least fit and turns in the middle half{more}; trigger: the further rim; invalid: {ends}",
+        f"rims (turning points) within tolerance, depth between, nothing beyond them between; a parabola fits the closes with R² of at least fit and turns in the middle half, and broad or more of them lie in its {'lower' if up else 'upper'} third{more}; trigger: the further rim; invalid: {ends}",
         _ROUND + (", and how little the handle gives back (half the height is nothing)" if handle else ""),
         (*_CUP, *extra), 40,
         {"rim": f"The {side} of the right rim.", "bottom": f"The {'lowest low' if up else 'highest high'} between the rims.",
@@ -117,17 +117,17 @@ _TOLD = {
     "inverse_cup_handle": _cup("A cup upside down, and after its right rim a small rise in the lower half of it: the handle.", False,
                                "; after a fall of rise; a high in the lower half at most most bars after the right rim", ("20%", "25"), True),
     "trend_line_up": Told("A rising line under the lows that no close has broken.",
-                          "the line through the newest low and an earlier one that most lows touch, no half of its length without one; no close beyond it by more than the touch distance; trigger: the highest high since the touch before the last; invalid: the line",
+                          "the line through the newest low and an earlier one that most lows touch, five bars from one to the next at least, no half of its length without one; no close beyond it by more than the touch distance; trigger: the highest high since the touch before the last; invalid: the line",
                           "how near the line the touches lie (the touch distance is nothing), and how many there are (two nothing, six all)",
                           ("0.5", "3", "20", "200"), 60, {}),
     "trend_line_down": Told("A falling line over the highs that no close has broken.",
-                            "the line through the newest high and an earlier one that most highs touch, no half of its length without one; no close beyond it by more than the touch distance; trigger: the lowest low since the touch before the last; invalid: the line",
+                            "the line through the newest high and an earlier one that most highs touch, five bars from one to the next at least, no half of its length without one; no close beyond it by more than the touch distance; trigger: the lowest low since the touch before the last; invalid: the line",
                             "how near the line the touches lie (the touch distance is nothing), and how many there are (two nothing, six all)",
                             ("0.5", "3", "20", "200"), 60, {}),
     "level": Told("The nearest price above the close before (with breaks=down: below it) that several turning points share.",
-                  "the mean of the turning points of either kind, touches or more, within tolerance of the newest of them; trigger: that price; invalid, once it broke: tolerance back; height: from the lowest low (highest high) since its first; nth counts by nearness; triggered and failed speak of the one broken last",
+                  "the mean of the turning points of either kind, touches or more and apart bars from one to the next, within tolerance of the newest of them; trigger: that price; invalid, once it broke: tolerance back; height: from the lowest low (highest high) since its first; nth counts by nearness; triggered and failed speak of the one broken last",
                   "how near the newest the others lie (the tolerance is nothing), and how many there are (two nothing, six all)",
-                  ("1%", "3", "250"), 120, {"price": "The price that is shared.", "touches": "How many turning points share it."}),
+                  ("1%", "3", "10", "250"), 120, {"price": "The price that is shared.", "touches": "How many turning points share it."}),
     "lmw_inverse_head_shoulders": _five("The paper's inverse head and shoulders.", _HEAD, True),
     "lmw_head_shoulders": _five("The paper's head and shoulders.", _HEAD, False),
     "lmw_broadening_bottom": _five("The paper's broadening bottom.", "E1 > E3 > E5 and E2 < E4", True),
