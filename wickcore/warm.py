@@ -10,13 +10,14 @@ from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_rule
 from wickcore.language.problems import RuleError
 from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.patterns import drawn, of_all
 from wickcore.scan.scan import scan
 from wickcore.study.follow import StudySettings, study
 from wickcore.study.path import path
 
 
 def warm(progress: Callable[[float], None] = lambda share: None) -> None:
-    """Compiles the kernels of measures, facts, frames and studies, each for the base frame and for coarser ones."""
+    """Compiles the kernels of measures, facts, frames and studies and of patterns on a chart, each for the base frame and for coarser ones."""
     engine = Evaluator(_market())
     day = engine.market.bars.last_day
     examples = [entry.example for entry in CATALOGUE.entries.values()]
@@ -28,6 +29,7 @@ def warm(progress: Callable[[float], None] = lambda share: None) -> None:
                 continue  # an example that cannot stand inside another frame
         progress((done + 1) / len(examples))
     for frame in ("day", "week"):
+        list(drawn(engine, of_all(frame), "A", 40, every=True))
         rule = check_rule(f"bars: {frame}\nclose > 11")
         members = engine.market.members("all")
         path(engine, study(engine, rule, StudySettings(horizons=(1, 2), draws=2), members), members, draws=2)

@@ -168,3 +168,29 @@ def test_patterns_are_drawn_and_listed(page: Page) -> None:
     expect(aside).to_contain_text("Found from confirmed turning points only.")
     aside.get_by_role("button", name=re.compile("double bottom, forming")).first.click()
     expect(aside.get_by_role("button", pressed=True)).to_contain_text("double bottom")
+
+
+def test_the_lines_of_a_pattern_are_drawn_and_told(page: Page) -> None:
+    open_rule(page, "Falling wedge pullback")
+    chart = page.get_by_role("region", name=re.compile("^Chart of"))
+    drawn = chart.get_by_role("img", name=re.compile("^Patterns: falling wedge"))
+    expect(drawn).to_be_visible()
+    expect(chart).to_contain_text(re.compile(r"invalid \d"))
+    told = drawn.locator("title").first.text_content() or ""
+    assert re.search(r"falling wedge, \w+: visible for \d+ bars, quality \d+", told)
+    assert re.search(r"upper\.slope −\d", told)
+    assert re.search(r"lower\.touches \d", told)
+    page.keyboard.press("p")
+    aside = page.get_by_role("complementary", name="Patterns")
+    aside.get_by_role("button", name=re.compile("^falling wedge")).first.click()
+    expect(aside).to_contain_text("upper.now")
+
+
+def test_parts_are_offered_once_the_dot_is_there(page: Page) -> None:
+    write_rule(page, "close > ")
+    page.keyboard.type("flag_bu")
+    options = page.locator(".cm-tooltip-autocomplete [role=option]")
+    expect(options.filter(has_text="flag_bull").first).to_be_visible()
+    expect(options.filter(has_text="flag_bull.pole")).to_have_count(0)
+    page.keyboard.type("ll.po")
+    expect(options.filter(has_text="flag_bull.pole").first).to_be_visible()

@@ -57,7 +57,8 @@ def step(life: Life, name: str, side: int, bars: tuple, k: int, lasts: int, give
     life.found = [one for one in life.found if j <= one["expires"] + lasts]
     for one in life.found:
         judge(one, j, close[j], is_level)
-        if one["state"] == 1 and (j > one["expires"] or one["trigger"](j) <= one["invalid"](j)):
+        crossed = name == "pennant_bull" and one["upper"][0](j) <= one["lower"][0](j)
+        if one["state"] == 1 and (j > one["expires"] or one["trigger"](j) <= one["invalid"](j) or crossed):
             one["state"] = 4
     fresh, at = set(), j - k
     for kind, values, sign in ((HIGH, high, 1), (LOW, low, -1)):
@@ -69,7 +70,7 @@ def step(life: Life, name: str, side: int, bars: tuple, k: int, lasts: int, give
         if sum(s[2] == kind for s in life.swings) > KEPT_SWINGS:
             life.swings.remove(next(s for s in life.swings if s[2] == kind))
     ranges, volume = [bar[3] for bar in bars], [bar[4] for bar in bars]
-    one = SHAPES[name](Known(side, high, low, close, ranges, volume, life.swings, fresh, given))
+    one = SHAPES[name](Known(side, high, low, close, ranges, volume, life.swings, fresh, k, given))
     if one is None:
         return
     first = life.found[0] if life.found else None

@@ -27,6 +27,7 @@ class Known:
     volume: list[float]
     swings: list[Swing]
     fresh: set[str]
+    k: int
     given: dict[str, float] = field(default_factory=dict)
 
     @property
@@ -130,14 +131,17 @@ def sparse(bars: list[int]) -> bool:
 
 
 def two_lines(k: Known, ways: tuple[int, int], fits: Any) -> dict | None:
-    ranges = k.ranges[-1]
-    if not k.fresh or ranges is None or not k.of(HIGH) or not k.of(LOW):
+    if not k.fresh or not k.of(HIGH) or not k.of(LOW):
         return None
-    slack = k.given["touch"] * ranges
+    # The touch distance of each line is that of the bar which confirmed its newest turning point.
+    range0, range1 = (k.ranges[k.of(kind)[0][0] + k.k] for kind in (HIGH, LOW))
+    if range0 is None or range1 is None:
+        return None
+    slacks = {HIGH: k.given["touch"] * range0, LOW: k.given["touch"] * range1}
     high0, low0 = k.of(HIGH)[0], k.of(LOW)[0]
     last = max(high0[0], low0[0])
     best: dict | None = None
-    above, below = (lines(k, kind, slack, last - k.given["length"], way) for kind, way in zip((HIGH, LOW), ways, strict=True))
+    above, below = (lines(k, kind, slacks[kind], k.j, way) for kind, way in zip((HIGH, LOW), ways, strict=True))
     for (over, gain0, high1), (under, gain1, low1) in itertools.product(above, below):
         both, start = max(high1[0], low1[0]), min(high1[0], low1[0])
         width = [over(t) - under(t) for t in (both, last)]
@@ -148,15 +152,16 @@ def two_lines(k: Known, ways: tuple[int, int], fits: Any) -> dict | None:
         touches = []
         for s in sorted(k.swings, key=lambda s: (s[0], s[2] == HIGH)):
             line, begin = (over, high1[0]) if s[2] == HIGH else (under, low1[0])
-            if s[0] >= begin and abs(s[1] - line(s[0])) <= slack:
-                touches.append((s[2], abs(s[1] - line(s[0])), s[0]))
+            away = abs(s[1] - line(s[0])) / slacks[s[2]]
+            if s[0] >= begin and away <= 1:
+                touches.append((s[2], away, s[0]))
         turns = len(list(itertools.groupby(t[0] for t in touches)))
         many = [sum(t[0] == kind for t in touches) for kind in (HIGH, LOW)]
         score = sum(many) + (last - start) / 10_000
         if turns < 4 or sparse([t[2] for t in touches]) or (best is not None and score <= best["score"]):
             continue
         shares = (
-            1 - sum(t[1] for t in touches) / len(touches) / slack, min(1, (len(touches) - 4) / 4), min(many) / max(many),
+            1 - sum(t[1] for t in touches) / len(touches), min(1, (len(touches) - 4) / 4), min(many) / max(many),
         )  # fmt: skip
         best = {
             "score": score, "start": start, "last": last, "trigger": over, "invalid": under, "height": width[0],

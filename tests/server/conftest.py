@@ -8,8 +8,12 @@ import pytest
 from django.contrib.auth import get_user_model
 from django.test import Client
 
+from tests.made import market
 from upperwick.market.store import save_demo
 from wickcore.demo.market import make_market
+from wickcore.language.check import check_expression
+from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.patterns import drawn, of_all
 
 
 @pytest.fixture(scope="session")
@@ -17,6 +21,14 @@ def django_db_setup(django_db_setup: None, django_db_blocker: Any) -> None:
     """The stored market is made once for all tests; what they write is rolled back."""
     with django_db_blocker.unblock():
         save_demo(make_market(listed=70, delisted=10))
+
+
+@pytest.fixture(scope="session", autouse=True)
+def compiled() -> None:
+    """The patterns' kernels take longer to compile than a request may take; an installed application has compiled them before it serves."""
+    engine = Evaluator(market(seed=1, count=1, length=60))
+    engine.column(check_expression("base").op)
+    list(drawn(engine, of_all("day"), engine.market.bars.symbols[0], 20))
 
 
 @pytest.fixture(autouse=True)

@@ -133,18 +133,18 @@ def test_hits_as_parquet_in_the_order_asked(api: Api) -> None:
 
 
 def test_the_value_of_a_name_in_the_rule(api: Api) -> None:
-    text = "let base = sma(20)\ndial n = 5\nclose > base"
+    text = "let middle = sma(20)\ndial n = 5\nclose > middle"
     symbol = symbols(scan(api, ALL))[0]
     expected = scan(api, ALL, columns=["sma(20)", "close > sma(5)"])["hits"][0]["values"]
     for expression, value, shown in (
-        ("base", expected["sma(20)"], "price"), ("n", 5, "number"), ("close > sma(n)", expected["close > sma(5)"], "truth"),
+        ("middle", expected["sma(20)"], "price"), ("n", 5, "number"), ("close > sma(n)", expected["close > sma(5)"], "truth"),
         ("symbol", symbol, "text"),
     ):  # fmt: skip
         found = api.post("/value", {"text": text, "expression": expression, "symbol": symbol}).json()
         assert found == {"value": pytest.approx(value) if isinstance(value, float) else value, "shown": shown}
     # What is wrong elsewhere in the rule is no reason not to say it.
-    assert api.post("/value", {"text": text + "\nclosee >", "expression": "base", "symbol": symbol}).status_code == 200
-    assert api.post("/value", {"text": text, "expression": "bass", "symbol": symbol}).status_code == 422
+    assert api.post("/value", {"text": text + "\nclosee >", "expression": "middle", "symbol": symbol}).status_code == 200
+    assert api.post("/value", {"text": text, "expression": "midle", "symbol": symbol}).status_code == 422
 
 
 # -- charts ----------------------------------------------------------------------------------------------------------
@@ -184,6 +184,26 @@ def test_a_chart_carries_panes_past_hits_and_the_last_bar_is_the_week_so_far(api
     for i in week["hits"]:
         before = week["days"][i - 1] if i else ""
         assert any(before < d <= week["days"][i] for d in found["past"])
+
+
+def test_parts_of_patterns_are_columns_and_their_lines_are_drawn(api: Api) -> None:
+    text = "side: long\nany of:\n    trend_line_up\n    base\n    flag_bull"
+    found = scan(api, text, columns=["trend_line_up.now", "flag_bull.pole", "base.upper.slope", "level.touches"])
+    assert [(c["text"], c["shown"]) for c in found["columns"]] == [
+        ("trend_line_up.now", "price"), ("flag_bull.pole", "percent"), ("base.upper.slope", "percent"), ("level.touches", "number"),
+    ]  # fmt: skip
+    one = next(hit for hit in found["hits"] if hit["values"]["trend_line_up.now"] is not None)
+    chart = api.post("/chart", {"symbol": one["symbol"], "text": text, "bars": 300}).json()
+    line = next(p for p in chart["patterns"] if p["name"] == "rising trend line")
+    told = {part["name"]: part["value"] for part in line["parts"]}
+    assert told["now"] == pytest.approx(one["values"]["trend_line_up.now"], rel=1e-4)
+    (stroke,) = line["strokes"]
+    assert stroke["points"][0]["day"] == line["points"][0]["day"]
+    assert len(line["points"]) == min(told["touches"], 6)
+    assert not line["joined"]
+    every = api.post("/chart", {"symbol": one["symbol"], "bars": 300, "all_patterns": True}).json()["patterns"]
+    assert line in every
+    assert len({p["name"] for p in every}) > 5
 
 
 def test_facts_tell_nothing_of_later_days(api: Api) -> None:

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from wickcore.language.operations import Op
 from wickcore.language.problems import Problem
 from wickcore.language.rule import Line, Value
+from wickcore.language.shapes import SHAPES
 
 INF = math.inf
 _HUNDRED, _SHARE, _POSITIVE = (0.0, 100.0), (0.0, 1.0), (0.0, INF)
@@ -30,6 +31,7 @@ BOUNDS: dict[str, tuple[float, float]] = {
 FRACTIONS = {
     "change", "gap", "roc", "off_high", "above_low", "adr", "natr", "closing_place", "dividend_yield", "eps_growth", "revenue_growth",
     "eps_surprise", "relative_strength", "bb_width", "bb_place", "ppo",
+    *(f"{name}.{part}" for name, shape in SHAPES.items() for part in shape.own if part.endswith(("slope", "pole"))),
 }  # fmt: skip
 _TURNED = {">": "<", "<": ">", ">=": "<=", "<=": ">=", "==": "==", "!=": "!="}
 _PRICES = ("open", "high", "low", "close")

@@ -17,6 +17,7 @@ from wickcore.patterns.objects import FORMING, POINTS
 _SLOPES = (PARTS["upper.slope"], PARTS["lower.slope"])
 _PRICES = (PARTS["trigger"], PARTS["invalid"], PARTS["upper.now"], PARTS["lower.now"], *range(POINT_PRICE, POINT_PRICE + POINTS))
 NTH = 4  # of each kind so many can be asked for
+ROOM = 8  # arguments of a finder, at most
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,17 +65,26 @@ def side_of(name: str, numbers: Sequence[float]) -> int:
 
 def _run(columns: Columns, frame: Frame, name: str, numbers: Sequence[float], code: int, out: Floats) -> Any:
     side, said = side_of(name, numbers), dict(zip(SHAPES[name].parameters, numbers, strict=True))
-    given = [math.log1p(said[p]) if p in LOGARITHMS else said[p] for p in SHAPES[name].given]
+    given = np.zeros(ROOM)  # a saucer is a cup after no rise: what a kind does not take is 0
+    given[: len(SHAPES[name].given)] = [math.log1p(said[p]) if p in LOGARITHMS else said[p] for p in SHAPES[name].given]
     with np.errstate(divide="ignore", invalid="ignore"):
         up, down, last = np.log(columns.high), np.log(columns.low), np.log(columns.close)
     if side < 0:
         up, down, last = -down, -up, -last
-    base = (up, -down, last, columns.range_, columns.volume)
+    base = [_fixed(x) for x in (up, -down, last, columns.range_, columns.volume)]
     own = base if frame.commit is None else np.empty((len(base), len(last) + 1))
+    commit = None if frame.commit is None else _fixed(frame.commit)
     return run(
-        KINDS[name].finder, float(side), code, *base, *own, frame.offsets, frame.starts, frame.commit, int(said["k"]), int(said["lasts"]),
-        np.array(given), int(said["nth"]), out,
+        KINDS[name].finder, float(side), code, *base, *own, frame.offsets, frame.starts, commit, int(said["k"]), int(said["lasts"]), given,
+        int(said["nth"]), out,
     )  # fmt: skip
+
+
+def _fixed(x: Any) -> Any:
+    """The column as one that cannot be written to: of columns that can and cannot, Numba would compile the machine once for each mixture."""
+    view = x.view()
+    view.flags.writeable = False
+    return view
 
 
 def _said(code: int, side: int, value: Any) -> Any:

@@ -22,10 +22,11 @@ def find(
 
     fresh: 1 where the bar confirms a high, 2 where a low, 3 both. h, down, c, a: highs, negated lows, closes and average true
     range, of the bars up to j, at their own places. given: the kind's own arguments. shares: 1 / n at n.
-    work: 5 x 12 of room.
+    work: 6 x 12 of room, which two lines keep
+    from bar to bar.
     """
     if TWO_LINES <= kind < PUBLISHED:
-        return two_lines(kind - TWO_LINES, j, when, what, count, c, a, given, shares, work, one)
+        return two_lines(kind - TWO_LINES, fresh, j, when, what, count, c, a, given, shares, work, one)
     if kind == LEVEL:
         return level(0 if fresh & 1 else 1, j, when, what, count, down, c, given, one)
     if kind == SAUCER:

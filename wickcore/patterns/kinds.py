@@ -25,12 +25,14 @@ START = -1
 @dataclass(frozen=True, slots=True)
 class Kind:
     """finder: its number. parts: the codes of its own parts, in their order, of the pattern upwards. joined: whether a chart joins its
-    points. strokes: the lines a chart draws, each with the number of the point it begins at, or START."""
+    points. strokes: the lines a chart draws, each with the number of the point it begins at, or START. bowl: whether its first three points
+    are drawn as a rounded line."""
 
     finder: int
     parts: tuple[int, ...]
     joined: bool = True
     strokes: tuple[tuple[str, int], ...] = ()
+    bowl: bool = False
 
     def own(self, name: str, side: int) -> dict[str, int]:
         """Its own parts by name. Downwards the upper line is the lower one of the negated prices; the names of the patterns that go
@@ -60,8 +62,8 @@ _KINDS = (
     (Kind(TWO_LINES + lines.BASE, _LINES, False, _SIDES), "base"),
     (Kind(FLAG, _REST, True, _POLE), "flag_bull", "flag_bear"),
     (Kind(PENNANT, _REST, True, _POLE), "pennant_bull", "pennant_bear"),
-    (Kind(SAUCER, _RIM), "saucer", "rounding_top", "cup", "inverse_cup"),
-    (Kind(CUP_HANDLE, (*_RIM, *_points(3))), "cup_handle", "inverse_cup_handle"),
+    (Kind(SAUCER, _RIM, False, bowl=True), "saucer", "rounding_top", "cup", "inverse_cup"),
+    (Kind(CUP_HANDLE, (*_RIM, *_points(3)), False, bowl=True), "cup_handle", "inverse_cup_handle"),
     (Kind(TREND_LINE, _LINE, False, (("upper", START),)), "trend_line_up", "trend_line_down"),
     (Kind(LEVEL, (_LINE[0], _LINE[2]), False, (("upper", START),)), "level"),
     (Kind(PUBLISHED + published.HEAD, _FIVE), "lmw_inverse_head_shoulders", "lmw_head_shoulders"),

@@ -30,13 +30,24 @@ VISIT = 5  # bars between two touches of a trend line: nearer ones are one visit
 TRIANGLE_UP, TRIANGLE, WEDGE, CHANNEL, BASE = range(5)
 
 
+@njit(nogil=True, cache=True, inline="always")
+def _since(row: int, j: int, newest: int, price: float, c: Floats, slack: float, shares: Floats) -> float:
+    """The least gain of a line through the newest turning point that the closes after it leave standing; of a line below with the other
+    sign."""
+    sign = 1.0 if row == 0 else -1.0
+    least = -np.inf
+    for t in range(newest + 1, j + 1):
+        least = max(least, (sign * (c[t] - price) - slack) * shares[t - newest])
+    return least
+
+
 @njit(nogil=True, cache=True)
 def standing(
     row: int, j: int, when: Ints, what: Floats, count: Ints, c: Floats, slack: float, within: float, latest: float,
-    floor: float, ceiling: float, shares: Floats, gains: Floats, numbers: Floats,
+    floor: float, ceiling: float, shares: Floats, work: Floats, into: int,
 ) -> int:  # fmt: skip
-    """The lines through the newest high (row 0) or low (row 1) that no close breaks: their gains a bar, and the number of the turning point
-    each begins at.
+    """The lines through the newest high (row 0) or low (row 1) that no close breaks: their gains a bar into row `into` of work, and into the
+    next the number of the turning point each begins at.
 
     latest: the last bar one may begin at. floor, ceiling: of its gain, that of a line below with the other sign. shares: 1 / n at n, since a
     division a bar would cost more than all else. Returns how many.
@@ -45,9 +56,7 @@ def standing(
         return 0
     sign = 1.0 if row == 0 else -1.0
     newest, price = when[row, 0], sign * what[row, 0]
-    least = floor
-    for t in range(newest + 1, j + 1):
-        least = max(least, (sign * c[t] - price - slack) / (t - newest))
+    least = max(floor, _since(row, j, newest, sign * price, c, slack, shares))
     # The closes passed over on the way back bound the gain from above, so that each is looked at once for all the lines.
     greatest, back, found = np.inf, 1, 0
     for m in range(1, count[row]):
@@ -63,7 +72,7 @@ def standing(
             break
         gain = (price - sign * what[row, m]) * shares[newest - start]
         if start <= latest and least <= gain <= min(greatest, ceiling):
-            gains[found], numbers[found] = sign * gain, m
+            work[into, found], work[into + 1, found] = sign * gain, m
             found += 1
             if found == MOST_LINES:
                 break
@@ -72,10 +81,11 @@ def standing(
 
 @njit(nogil=True, cache=True)
 def _touches(
-    when: Ints, what: Floats, count: Ints, start0: int, start1: int, gain0: float, gain1: float, slack: float, told: Floats
+    when: Ints, what: Floats, count: Ints, start0: int, start1: int, gain0: float, gain1: float, slack0: float, slack1: float,
+    told: Floats,
 ) -> None:  # fmt: skip
-    """Into told: the touches of the upper and of the lower line, how often they change sides, their distances added up, and the longest
-    stretch between two of them."""
+    """Into told: the touches of the upper and of the lower line, how often they change sides, their distances added up in shares of the
+    touch distance, and the longest stretch between two of them."""
     told[:5] = 0.0
     x, y, side, before = 0, 0, -1, -1
     while True:
@@ -85,12 +95,12 @@ def _touches(
             return
         row = 0 if at0 >= at1 else 1
         if row == 0:
-            away = abs(what[0, x] - what[0, 0] - gain0 * (at0 - when[0, 0]))
+            away = abs(what[0, x] - what[0, 0] - gain0 * (at0 - when[0, 0])) / slack0
             x += 1
         else:
-            away = abs(what[1, y] - what[1, 0] - gain1 * (at1 - when[1, 0]))
+            away = abs(what[1, y] - what[1, 0] - gain1 * (at1 - when[1, 0])) / slack1
             y += 1
-        if away <= slack:
+        if away <= 1.0:
             told[row] += 1
             told[3] += away
             at = max(at0, at1)
@@ -119,35 +129,58 @@ def _shaped(shape: int, rise0: float, rise1: float, width0: float, width1: float
 
 
 @njit(nogil=True, cache=True)
-def two_lines(
-    shape: int, j: int, when: Ints, what: Floats, count: Ints, c: Floats, a: Floats, given: Floats, shares: Floats, work: Floats, one: Floats
-) -> bool:  # fmt: skip
-    """given: touch, flat, length, within, and the ratio or depth that the shape asks for."""
+def _prepare(
+    row: int, shape: int, j: int, when: Ints, what: Floats, count: Ints, c: Floats, a: Floats, given: Floats, shares: Floats, work: Floats
+) -> None:  # fmt: skip
+    """Keeps the lines through the highs (row 0) or lows (row 1) from the bar on that confirms the newest of them: into work, in the rows 2 *
+    row and 2 * row + 1 their gains and the numbers of the turning points they begin at, in the last row how many and the touch distance."""
     slack, flat, length, within, ratio = given[0] * a[j], given[1], given[2], given[3], given[4]
+    work[5, row], work[5, 2 + row] = 0, slack
     if not slack > 0:
-        return False
-    last = max(when[0, 0], when[1, 0])
+        return
     # What the shape asks of the slopes ends most searches early. A base's lines, flat, gain no more than this:
     gentle = flat * ratio / length
-    falling0, rising0 = shape in (TRIANGLE, WEDGE), shape == CHANNEL
-    falling1, rising1 = shape == WEDGE, shape in (TRIANGLE_UP, TRIANGLE, CHANNEL)
-    floor0 = -gentle if shape == BASE else 0.0 if rising0 else -np.inf
-    floor1 = -gentle if shape == BASE else 0.0 if falling1 else -np.inf
-    ceiling0 = gentle if shape == BASE else 0.0 if falling0 else np.inf
-    ceiling1 = gentle if shape == BASE else 0.0 if rising1 else np.inf
-    above = standing(0, j, when, what, count, c, slack, within, last - length, floor0, ceiling0, shares, work[0], work[1])
-    below = 0
-    if above:
-        below = standing(1, j, when, what, count, c, slack, within, last - length, floor1, ceiling1, shares, work[2], work[3])
-    best, told = 0.0, work[4]
+    floor, ceiling = -np.inf, np.inf
+    if shape == BASE:
+        floor, ceiling = -gentle, gentle
+    elif row == 0:
+        floor = 0.0 if shape == CHANNEL else -np.inf
+        ceiling = 0.0 if shape in (TRIANGLE, WEDGE) else np.inf
+    else:
+        floor = 0.0 if shape == WEDGE else -np.inf
+        ceiling = np.inf if shape == WEDGE else 0.0
+    work[5, row] = standing(
+        row, j, when, what, count, c, slack, within, np.inf, floor, ceiling, shares, work, 2 * row
+    )  # fmt: skip
+
+
+@njit(nogil=True, cache=True)
+def two_lines(
+    shape: int, fresh: int, j: int, when: Ints, what: Floats, count: Ints, c: Floats, a: Floats, given: Floats, shares: Floats,
+    work: Floats, one: Floats,
+) -> bool:  # fmt: skip
+    """given: touch, flat, length, within, and the ratio or depth that the shape asks for. work: as `_prepare` leaves it, from bar to bar."""
+    if fresh & 1:
+        _prepare(0, shape, j, when, what, count, c, a, given, shares, work)
+    if fresh & 2:
+        _prepare(1, shape, j, when, what, count, c, a, given, shares, work)
+    above, below, slack0, slack1 = int(work[5, 0]), int(work[5, 1]), work[5, 2], work[5, 3]
+    if above == 0 or below == 0:
+        return False
+    flat, length, ratio = given[1], given[2], given[4]
+    last, best, told = max(when[0, 0], when[1, 0]), 0.0, work[4]
+    least = _since(0, j, when[0, 0], what[0, 0], c, slack0, shares)
+    most_ = -_since(1, j, when[1, 0], what[1, 0], c, slack1, shares)
     for x in range(above):
         m, gain0 = int(work[1, x]), work[0, x]
+        if gain0 < least:
+            continue
         for y in range(below):
             n, gain1 = int(work[3, y]), work[2, y]
             start0, start1 = when[0, m], when[1, n]
             both = max(start0, start1)
             start = min(start0, start1)
-            if last - both < length or both - start > LATE * (last - start):
+            if gain1 > most_ or last - both < length or both - start > LATE * (last - start):
                 continue
             width0 = what[0, 0] + gain0 * (both - when[0, 0]) - what[1, 0] - gain1 * (both - when[1, 0])
             width1 = what[0, 0] + gain0 * (last - when[0, 0]) - what[1, 0] - gain1 * (last - when[1, 0])
@@ -155,7 +188,7 @@ def two_lines(
                 continue
             if not _shaped(shape, gain0 * (last - both), gain1 * (last - both), width0, width1, flat, ratio):
                 continue
-            _touches(when, what, count, start0, start1, gain0, gain1, slack, told)
+            _touches(when, what, count, start0, start1, gain0, gain1, slack0, slack1, told)
             # Two and two at least, by turns; of several the one touched most often, then the longest.
             score = told[0] + told[1] + (last - start) / 10_000.0
             if told[2] < 4 or told[4] > SPARSE * (last - start) or score <= best:
@@ -166,9 +199,9 @@ def two_lines(
             lower(one, what[1, 0] + gain1 * (last - when[1, 0]), gain1, int(told[1]))
             one[HEIGHT] = width0
             touched = told[0] + told[1]
-            close_by = 1.0 - told[3] / touched / slack
             many = min(1.0, (touched - 4.0) / 4.0)
-            one[QUALITY] = 100.0 * (close_by + many + min(told[0], told[1]) / max(told[0], told[1])) / 3.0
+            evenly = min(told[0], told[1]) / max(told[0], told[1])
+            one[QUALITY] = 100.0 * (1.0 - told[3] / touched + many + evenly) / 3.0
             point(one, 0, start0, what[0, m])
             point(one, 1, when[0, 0], what[0, 0])
             point(one, 2, start1, what[1, n])
@@ -185,7 +218,7 @@ def trend_line(
     if not slack > 0:
         return False
     newest, price, best = when[1, 0], what[1, 0], 0.0
-    for x in range(standing(1, j, when, what, count, c, slack, within, newest - length, -np.inf, 0.0, shares, work[2], work[3])):
+    for x in range(standing(1, j, when, what, count, c, slack, within, newest - length, -np.inf, 0.0, shares, work, 2)):
         m, gain = int(work[3, x]), work[2, x]
         if gain <= 0 or newest - when[1, m] < length:
             continue

@@ -93,6 +93,8 @@ def _live(kind: int, j: int, close: float, lasts: int, made: Floats) -> None:
             continue
         gone = j - made[m, AT]
         met = made[m, TRIGGER] + made[m, TRIGGER_GAIN] * gone <= made[m, INVALID] + made[m, INVALID_GAIN] * gone
+        if kind == PENNANT:  # its lines are not what ends it
+            met = met or made[m, UPPER] + made[m, UPPER_GAIN] * gone <= made[m, LOWER] + made[m, LOWER_GAIN] * gone
         if j > made[m, EXPIRES] or met:
             made[m, STATE] = EXPIRED
 
@@ -248,13 +250,13 @@ def run(
     when, what, count = np.zeros((2, SWINGS), np.int64), np.zeros((2, SWINGS)), np.zeros(2, np.int64)
     made, one = np.zeros((LEVELS if kind == LEVEL else OBJECTS, width)), np.zeros(width)
     when2, what2, count2, made2 = when.copy(), what.copy(), count.copy(), made.copy()
-    work, shares = np.zeros((5, 12)), 1.0 / np.maximum(np.arange(FURTHEST + 1), 1)
-    flags = kind in (FLAG, PENNANT)
+    work, shares = np.zeros((6, 12)), 1.0 / np.maximum(np.arange(FURTHEST + 1), 1)
+    work2, flags = work.copy(), kind in (FLAG, PENNANT)
     latest = -1
     for i in range(len(offsets) - 1):
         first = starts[i]
         count[:] = 0
-        made[:] = 0.0
+        made[:], work[:] = 0.0, 0.0
         j, bottom, bottom2 = first, -1, -1  # of the pole that ends at the newest high
         for p in range(offsets[i], offsets[i + 1]):
             if commit is None:
@@ -263,7 +265,7 @@ def run(
                 ends = commit[p]
                 h[j], down[j], c[j], a[j], v[j] = high[p], low[p], close[p], range_[p], volume[p]
             if not ends:
-                when2[:], what2[:], count2[:], made2[:], bottom2 = when, what, count, made, bottom
+                when2[:], what2[:], count2[:], made2[:], work2[:], bottom2 = when, what, count, made, work, bottom
             _live(kind, j, c[j], lasts, made)
             fresh = 0
             if _confirm(j, k, first, h):
@@ -291,5 +293,5 @@ def run(
             if ends:
                 j += 1
             elif p + 1 < offsets[i + 1]:
-                when[:], what[:], count[:], made[:], bottom = when2, what2, count2, made2, bottom2
+                when[:], what[:], count[:], made[:], work[:], bottom = when2, what2, count2, made2, work2, bottom2
     return made, latest

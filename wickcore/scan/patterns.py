@@ -81,7 +81,7 @@ def drawn(
 
 
 def _drawn(one: Seen, frame: str) -> Drawn:
-    strokes = []
+    strokes = [Stroke("bowl", _bowl(one.points))] if KINDS[one.name].bowl else []
     for name, begin, now, slope in one.lines:
         steps = sorted({round(s) for s in np.linspace(begin, one.ended, min(begin - one.ended, STEPS) + 1)}, reverse=True)
         strokes.append(Stroke(name, tuple((ago, now / (1.0 + slope) ** ago) for ago in steps)))
@@ -90,6 +90,16 @@ def _drawn(one: Seen, frame: str) -> Drawn:
         tuple(sorted(one.points, reverse=True)), KINDS[one.name].joined, tuple(strokes),
         tuple((part, value, _is_price(part)) for part, value in one.parts),
     )  # fmt: skip
+
+
+def _bowl(points: tuple[tuple[int, float], ...]) -> tuple[tuple[int, float], ...]:
+    """From rim to rim through the bottom, each half the arm of a parabola; then straight on to the handle where there is one."""
+    (left, rim), (lowest, bottom), (right, other), *handle = points
+    found = []
+    for end, price in ((left, rim), (right, other)):
+        steps = sorted({round(s) for s in np.linspace(end, lowest, min(abs(end - lowest), STEPS // 2) + 1)}, reverse=True)
+        found += [(ago, bottom * (price / bottom) ** (((ago - lowest) / (end - lowest)) ** 2)) for ago in steps]
+    return (*found, *handle)
 
 
 def _is_price(part: str) -> bool:
