@@ -123,11 +123,11 @@ def test_a_chart_is_saved_as_a_picture(page: Page) -> None:
 
 
 def test_a_name_tells_its_value_for_the_instrument_on_show(page: Page) -> None:
-    write_rule(page, "let base = sma(50)\nclose > base\n")
+    write_rule(page, "let middle = sma(50)\nclose > middle\n")
     symbol = page.locator("tr[aria-selected=true]").get_attribute("data-symbol")
     page.keyboard.press("Escape")  # the list of completions
     x, y = page.evaluate("""() => {
-        const line = [...document.querySelectorAll('.cm-line')].find(l => l.textContent.startsWith('let base'))
+        const line = [...document.querySelectorAll('.cm-line')].find(l => l.textContent.startsWith('let middle'))
         const walk = document.createTreeWalker(line, NodeFilter.SHOW_TEXT)
         while (walk.nextNode()) {
             const at = walk.currentNode.data.indexOf('sma')
