@@ -123,7 +123,7 @@ def _pattern(found: Drawn, bars: Bars, begin: int, end: int, scale: float) -> di
         return [{"day": iso(days[len(days) - 1 - ago]), "price": _short(price / scale)} for ago, price in points]
 
     return {
-        "name": in_words(found.name),
+        "name": in_words(found.name, found.down),
         "state": found.state,
         "age": found.age,
         "quality": round(found.quality),

@@ -161,10 +161,7 @@ class _Speaker:
         """The pattern's name, and which of those that go either way is meant."""
         given = () if isinstance(node, tree.Name) else node.arguments
         down = any(a.name == "breaks" and isinstance(a.value, tree.Name) and a.value.name == "down" for a in given)
-        words = in_words(node.name)
-        if not down:
-            return words
-        return f"{words} below" if node.name == "level" else f"{words} that breaks down"
+        return in_words(node.name, down)
 
     def call(self, node: tree.Call) -> str:
         name = node.name

@@ -68,6 +68,9 @@ _WORDS = {
 }  # fmt: skip
 
 
-def in_words(name: str) -> str:
-    """What a person calls the pattern."""
-    return _WORDS.get(name) or name.replace("head_shoulders", "head_and_shoulders").replace("_", " ")
+def in_words(name: str, down: bool = False) -> str:
+    """What a person calls the pattern. down: whether one that goes either way is meant to break downwards."""
+    words = _WORDS.get(name) or name.replace("head_shoulders", "head_and_shoulders").replace("_", " ")
+    if not down or SHAPES[name].side:
+        return words
+    return f"{words} below" if name == "level" else f"{words} that breaks down"

@@ -39,12 +39,13 @@ class Columns:
 class Seen:
     """A pattern as it stands on the last bar; prices on the scale they came in.
 
-    state: as machine's. start, age, ended: bars of the frame since its first point, since it became visible, and since it was triggered or
-    failed (0 where it was not). points: (bars ago, price). lines: name, bars ago of its first point, value now, gain a bar as a share. parts:
-    those of its own.
+    side: 1 upwards, -1 downwards. state: as machine's. start, age, ended: bars of the frame since its first point, since it became visible,
+    and since it was triggered or failed (0 where it was not). points: (bars ago, price). lines: name, bars ago of its first point, value
+    now, gain a bar as a share. parts: those of its own.
     """
 
     name: str
+    side: int
     state: int
     start: int
     age: int
@@ -146,7 +147,7 @@ def seen(columns: Columns, frame: Frame, name: str, numbers: Sequence[float]) ->
             lines.append((label, first, part(PARTS[f"{line}.now"]), part(PARTS[f"{line}.slope"])))
         found.append(
             Seen(
-                name, int(part(PARTS["state"])), start, int(part(PARTS["age"])), int(max(broken, default=0)), trigger,
+                name, side, int(part(PARTS["state"])), start, int(part(PARTS["age"])), int(max(broken, default=0)), trigger,
                 part(PARTS["invalid"]), trigger + side * float(_height(side, trigger, part(PARTS["height"]))), part(PARTS["quality"]),
                 tuple(points), tuple(lines), tuple((own, part(code)) for own, code in kind.own(name, side).items()),
             )

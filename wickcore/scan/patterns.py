@@ -31,6 +31,7 @@ class Drawn:
     continuous scale (else a share or a number of touches)."""
 
     name: str
+    down: bool
     frame: str
     state: str
     age: int
@@ -86,7 +87,7 @@ def _drawn(one: Seen, frame: str) -> Drawn:
         steps = sorted({round(s) for s in np.linspace(begin, one.ended, min(begin - one.ended, STEPS) + 1)}, reverse=True)
         strokes.append(Stroke(name, tuple((ago, now / (1.0 + slope) ** ago) for ago in steps)))
     return Drawn(
-        one.name, frame, STATES[one.state], one.age, one.trigger, one.invalid, one.target, one.quality,
+        one.name, one.side < 0, frame, STATES[one.state], one.age, one.trigger, one.invalid, one.target, one.quality,
         tuple(sorted(one.points, reverse=True)), KINDS[one.name].joined, tuple(strokes),
         tuple((part, value, _is_price(part)) for part, value in one.parts),
     )  # fmt: skip

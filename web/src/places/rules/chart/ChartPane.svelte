@@ -37,6 +37,7 @@
   let aside = $state<Aside>(null)
   let asTable = $state(false)
   let picked = $state.raw<Chart['patterns'][number] | null>(null)
+  let spoken = $state.raw<string[]>([])
   let plot: ReturnType<typeof PriceChart> | undefined = $state()
   const drawings = new Drawings()
 
@@ -69,11 +70,13 @@
 
   $effect(() => {
     let current = true
+    const every = aside === 'patterns'
     const wanted = fetched(symbol)
     wanted
       .then((found) => {
         if (!current) return
         data = found
+        if (!every) spoken = found.patterns.map((p) => p.name)
         failed = ''
         point = null
         for (const next of ahead) void fetched(next).catch(() => {})
@@ -90,7 +93,9 @@
 
   const at = $derived(data ? Math.min(point ?? Infinity, data.days.length - 1) : 0)
   const change = $derived(data?.change[at])
-  const pattern = $derived(data?.patterns.find((p) => p === picked) ?? byAge(data?.patterns ?? [])[0] ?? null)
+  const pattern = $derived(
+    data?.patterns.find((p) => p === picked) ?? byAge(data?.patterns ?? [], spoken)[0] ?? null,
+  )
   const drawnPatterns = $derived(aside === 'patterns' ? (pattern ? [pattern] : []) : (data?.patterns ?? []))
   const marked = $derived(drawings.all.find((d) => d.id === drawings.selected))
 
@@ -270,6 +275,7 @@
               on={data.days[at]!}
             />{:else if aside === 'facts'}<FactsAside {symbol} />{:else}<PatternsAside
               chart={data}
+              {spoken}
               picked={pattern}
               onpick={(one) => (picked = one)}
             />{/if}

@@ -1,10 +1,11 @@
 <script lang="ts" module>
   import type { Chart } from '$lib/api'
 
-  /** Those that can still matter first, the latest to appear before the others. */
-  export function byAge(patterns: Chart['patterns']): Chart['patterns'] {
-    const done = (p: Chart['patterns'][number]) => (p.state === 'failed' || p.state === 'expired' ? 1 : 0)
-    return [...patterns].sort((a, b) => done(a) - done(b) || a.age - b.age)
+  /** Those the rule speaks of first, then those that can still matter, the latest to appear before the others. */
+  export function byAge(patterns: Chart['patterns'], spoken: string[]): Chart['patterns'] {
+    const last = (p: Chart['patterns'][number]) =>
+      (spoken.includes(p.name) ? 0 : 2) + (p.state === 'failed' || p.state === 'expired' ? 1 : 0)
+    return [...patterns].sort((a, b) => last(a) - last(b) || a.age - b.age)
   }
 </script>
 
@@ -14,12 +15,14 @@
 
   interface Props {
     chart: Chart
+    /** The patterns that the rule speaks of. */
+    spoken: string[]
     /** The one that is drawn. */
     picked: Chart['patterns'][number] | null
     onpick: (pattern: Chart['patterns'][number]) => void
   }
-  const { chart, picked, onpick }: Props = $props()
-  const shown = $derived(byAge(chart.patterns))
+  const { chart, spoken, picked, onpick }: Props = $props()
+  const shown = $derived(byAge(chart.patterns, spoken))
 </script>
 
 <h3 class="pt-1 pb-1 font-title text-[15px]">Patterns as of {day(chart.days.at(-1))}</h3>
