@@ -212,6 +212,14 @@ def test_each_condition_of_flags_and_pennants_decides(given: dict[str, float], f
     assert (flag_column(given, "pennant_bull")[:60] == TRUE).any() == pennant
 
 
+def test_a_rest_of_one_bar_and_a_pole_out_of_stillness_are_no_flag() -> None:
+    assert flag_column({}, "flag_bull(k=1, least=1)").max() == TRUE
+    close = np.concatenate([np.full(40, 50.0), 50 * np.exp(0.05 * np.arange(1, 5)), 60 * np.exp(-0.01 * np.arange(8))])
+    table = {"days": made.weekdays(len(close)), **dict.fromkeys(("open", "high", "low", "close"), close)}
+    still = Evaluator(Market(build_bars({"A": {**table, "volume": np.linspace(2_000, 1_000, len(close))}})))
+    assert not (still.rows([check_expression("flag_bull(climb=4)").op], "A")[0] == TRUE).any()
+
+
 def rounded(power: float = 2.0, right: float = 100.0, handle: float = 0.0) -> np.ndarray:
     """A rise from 70 to a rim at 100 on bar 30, a low on bar 60, a rim on bar 90, a dip, a rise. power 2: a parabola; 1: two straight lines."""
     x = np.abs(np.arange(-30, 31) / 30)

@@ -56,7 +56,8 @@ def pole(top: int, first: int, h: Floats, down: Floats, a: Floats, given: Floats
         return -1
     bottom = most(down, start, top)
     rise, need = h[top] + down[bottom], given[0] * a[bottom] * np.sqrt(top - bottom)
-    return bottom if rise >= need and h[most(h, bottom, top)] < h[top] else -1
+    # Where nothing ever moved there is no size to measure a pole by.
+    return bottom if rise >= need > 0 and h[most(h, bottom, top)] < h[top] else -1
 
 
 @njit(nogil=True, cache=True)
@@ -66,7 +67,7 @@ def flag(
     """given: strength, climb, back, least, most, narrows. bottom, top: the bars at which the pole begins and ends."""
     back, narrows = given[2], given[5]
     n, price = j - top, h[top]
-    if n < given[3] or n > given[4] or h[most(h, top + 1, j + 1)] > price:
+    if n < max(given[3], 2) or n > given[4] or h[most(h, top + 1, j + 1)] > price:
         return False
     rise, fallen = price + down[bottom], price + down[most(down, top + 1, j + 1)]
     if fallen > back * rise:

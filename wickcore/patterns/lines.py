@@ -165,7 +165,7 @@ def two_lines(
     if fresh & 2:
         _prepare(1, shape, j, when, what, count, c, a, given, shares, work)
     above, below, slack0, slack1 = int(work[5, 0]), int(work[5, 1]), work[5, 2], work[5, 3]
-    if above == 0 or below == 0:
+    if above == 0 or below == 0 or j - min(when[0, 0], when[1, 0]) >= len(shares):
         return False
     flat, length, ratio = given[1], given[2], given[4]
     last, best, told = max(when[0, 0], when[1, 0]), 0.0, work[4]

@@ -132,9 +132,8 @@ def pattern(name: str, told: Told) -> tuple[Entry, ...]:
     help = f"{told.help} True while the latest is forming: visible, and neither confirmed nor ended."
     if name == "level":
         help = f"{told.help} True while there is one."
-    common = [
-        (part, f"0 to 100: the mean of {told.quality}." if part == "quality" else said, d, lv) for part, d, lv, said in COMMON
-    ]
+    quality = f"0 to 100: {'the mean of ' if ', and ' in told.quality else ''}{told.quality}."
+    common = [(part, quality if part == "quality" else said, degree, level) for part, degree, level, said in COMMON]
     return (
         entry("", help, 0, False),
         *(entry(part, said, degree, level) for part, said, degree, level in _own(name, told)),
