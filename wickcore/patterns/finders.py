@@ -1,9 +1,8 @@
 """Which finder looks for which kind of pattern, and on which bars."""
 
-from numba import njit
-
 from wickcore.bars.bars import Floats, Ints
 from wickcore.patterns.lines import level, trend_line, two_lines
+from wickcore.patterns.objects import kernel
 from wickcore.patterns.published import published
 from wickcore.patterns.reversals import double, shoulders
 from wickcore.patterns.saucers import cup_handle, saucer
@@ -13,7 +12,7 @@ TWO_LINES, PUBLISHED = 10, 20  # and the number of the shape
 REST = 10  # so many bars after it broke, no other is made of the same points
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def find(
     kind: int, side: float, fresh: int, j: int, first: int, when: Ints, what: Floats, count: Ints, h: Floats, down: Floats, c: Floats,
     a: Floats, given: Floats, shares: Floats, work: Floats, one: Floats,

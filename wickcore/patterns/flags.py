@@ -1,7 +1,6 @@
 """Flags and pennants: a rest of a few bars after a steep move (the pole), on falling volume. Asked on every bar, and drawn anew with each."""
 
 import numpy as np
-from numba import njit
 
 from wickcore.bars.bars import Floats
 from wickcore.patterns.objects import (
@@ -12,6 +11,7 @@ from wickcore.patterns.objects import (
     POLE,
     QUALITY,
     begin,
+    kernel,
     lower,
     most,
     point,
@@ -19,7 +19,7 @@ from wickcore.patterns.objects import (
 )  # fmt: skip
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _bound(x: Floats, start: int, end: int, told: Floats) -> None:
     """The least-squares line through x from start to before end, moved so that all lie below it: its gain, and its values on the
     first and the last of these bars, into told."""
@@ -40,7 +40,7 @@ def _bound(x: Floats, start: int, end: int, told: Floats) -> None:
     told[2] = mean + gain * middle + over
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _mean(x: Floats, start: int, end: int) -> float:
     total = 0.0
     for i in range(start, end):
@@ -48,7 +48,7 @@ def _mean(x: Floats, start: int, end: int) -> float:
     return total / (end - start)
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def pole(top: int, first: int, h: Floats, down: Floats, a: Floats, given: Floats) -> int:
     """The bar at which a pole begins that ends at the high on bar `top`; -1 where that is the end of none."""
     start = max(first, top - int(given[1]))
@@ -60,7 +60,7 @@ def pole(top: int, first: int, h: Floats, down: Floats, a: Floats, given: Floats
     return bottom if rise >= need > 0 and h[most(h, bottom, top)] < h[top] else -1
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def flag(
     pennant: bool, j: int, bottom: int, top: int, h: Floats, down: Floats, a: Floats, v: Floats, given: Floats, work: Floats, one: Floats
 ) -> bool:  # fmt: skip

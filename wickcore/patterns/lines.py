@@ -18,6 +18,7 @@ from wickcore.patterns.objects import (
     TRIGGER_GAIN,
     UPPER,
     begin,
+    kernel,
     lower,
     most,
     point,
@@ -30,7 +31,7 @@ VISIT = 5  # bars between two touches of a trend line: nearer ones are one visit
 TRIANGLE_UP, TRIANGLE, WEDGE, CHANNEL, BASE = range(5)
 
 
-@njit(nogil=True, cache=True, inline="always")
+@njit(nogil=True, cache=True, inline="always", _nrt=False)
 def _since(row: int, j: int, newest: int, price: float, c: Floats, slack: float, shares: Floats) -> float:
     """The least gain of a line through the newest turning point that the closes after it leave standing; of a line below with the other
     sign."""
@@ -41,7 +42,7 @@ def _since(row: int, j: int, newest: int, price: float, c: Floats, slack: float,
     return least
 
 
-@njit(nogil=True, cache=True)
+@njit(nogil=True, cache=True, inline="always", _nrt=False)
 def standing(
     row: int, j: int, when: Ints, what: Floats, count: Ints, c: Floats, slack: float, within: float, latest: float,
     floor: float, ceiling: float, shares: Floats, work: Floats, into: int,
@@ -63,6 +64,9 @@ def standing(
         start = when[row, m]
         if newest - start > within:
             break
+        gain = (price - sign * what[row, m]) * shares[newest - start]
+        if start > latest or not least <= gain <= min(greatest, ceiling):
+            continue
         while back <= newest - start:
             bound = (price + slack - sign * c[newest - back]) * shares[back]
             if bound < greatest:
@@ -70,8 +74,7 @@ def standing(
             back += 1
         if greatest < least:
             break
-        gain = (price - sign * what[row, m]) * shares[newest - start]
-        if start <= latest and least <= gain <= min(greatest, ceiling):
+        if gain <= greatest:
             work[into, found], work[into + 1, found] = sign * gain, m
             found += 1
             if found == MOST_LINES:
@@ -79,7 +82,7 @@ def standing(
     return found
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _touches(
     when: Ints, what: Floats, count: Ints, start0: int, start1: int, gain0: float, gain1: float, slack0: float, slack1: float,
     told: Floats,
@@ -111,7 +114,7 @@ def _touches(
             side = row
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _shaped(shape: int, rise0: float, rise1: float, width0: float, width1: float, flat: float, ratio: float) -> bool:
     """rise: of the upper and the lower line over the pattern. width: between them at its first and last bar."""
     level = flat * width0
@@ -128,46 +131,40 @@ def _shaped(shape: int, rise0: float, rise1: float, width0: float, width1: float
     return rise0 < -level and rise1 < -level
 
 
-@njit(nogil=True, cache=True)
-def _prepare(
-    row: int, shape: int, j: int, when: Ints, what: Floats, count: Ints, c: Floats, a: Floats, given: Floats, shares: Floats, work: Floats
-) -> None:  # fmt: skip
-    """Keeps the lines through the highs (row 0) or lows (row 1) from the bar on that confirms the newest of them: into work, in the rows 2 *
-    row and 2 * row + 1 their gains and the numbers of the turning points they begin at, in the last row how many and the touch distance."""
-    slack, flat, length, within, ratio = given[0] * a[j], given[1], given[2], given[3], given[4]
-    work[5, row], work[5, 2 + row] = 0, slack
-    if not slack > 0:
-        return
-    # What the shape asks of the slopes ends most searches early. A base's lines, flat, gain no more than this:
-    gentle = flat * ratio / length
-    floor, ceiling = -np.inf, np.inf
+@kernel
+def _gains(row: int, shape: int, gentle: float) -> tuple[float, float]:
+    """What the shape asks of the gain of the line through the highs (row 0) or lows (row 1), which ends most searches early: the least and
+    the most, of a line below with the other sign. gentle: the most that a line of a base gains or loses, flat as it is."""
     if shape == BASE:
-        floor, ceiling = -gentle, gentle
-    elif row == 0:
-        floor = 0.0 if shape == CHANNEL else -np.inf
-        ceiling = 0.0 if shape in (TRIANGLE, WEDGE) else np.inf
-    else:
-        floor = 0.0 if shape == WEDGE else -np.inf
-        ceiling = np.inf if shape == WEDGE else 0.0
-    work[5, row] = standing(
-        row, j, when, what, count, c, slack, within, np.inf, floor, ceiling, shares, work, 2 * row
-    )  # fmt: skip
+        return -gentle, gentle
+    if row == 0:
+        return 0.0 if shape == CHANNEL else -np.inf, 0.0 if shape in (TRIANGLE, WEDGE) else np.inf
+    return 0.0 if shape == WEDGE else -np.inf, np.inf if shape == WEDGE else 0.0
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def two_lines(
     shape: int, fresh: int, j: int, when: Ints, what: Floats, count: Ints, c: Floats, a: Floats, given: Floats, shares: Floats,
     work: Floats, one: Floats,
 ) -> bool:  # fmt: skip
-    """given: touch, flat, length, within, and the ratio or depth that the shape asks for. work: as `_prepare` leaves it, from bar to bar."""
-    if fresh & 1:
-        _prepare(0, shape, j, when, what, count, c, a, given, shares, work)
-    if fresh & 2:
-        _prepare(1, shape, j, when, what, count, c, a, given, shares, work)
+    """given: touch, flat, length, within, and the ratio or depth that the shape asks for.
+
+    work: the lines through the newest high and low, kept from the bar on that confirms it: in the rows 2 * row and 2 * row + 1 as `standing`
+    leaves them, in the last row how many and the touch distance.
+    """
+    flat, length, ratio = given[1], given[2], given[4]
+    for row in range(2):
+        if fresh & (1 + row):
+            slack = given[0] * a[j]
+            work[5, row], work[5, 2 + row] = 0, slack
+            if slack > 0:
+                floor, ceiling = _gains(row, shape, flat * ratio / length)
+                work[5, row] = standing(
+                    row, j, when, what, count, c, slack, given[3], np.inf, floor, ceiling, shares, work, 2 * row
+                )  # fmt: skip
     above, below, slack0, slack1 = int(work[5, 0]), int(work[5, 1]), work[5, 2], work[5, 3]
     if above == 0 or below == 0 or j - min(when[0, 0], when[1, 0]) >= len(shares):
         return False
-    flat, length, ratio = given[1], given[2], given[4]
     last, best, told = max(when[0, 0], when[1, 0]), 0.0, work[4]
     least = _since(0, j, when[0, 0], what[0, 0], c, slack0, shares)
     most_ = -_since(1, j, when[1, 0], what[1, 0], c, slack1, shares)
@@ -209,7 +206,7 @@ def two_lines(
     return best > 0
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def trend_line(
     j: int, when: Ints, what: Floats, count: Ints, h: Floats, c: Floats, a: Floats, given: Floats, shares: Floats, work: Floats, one: Floats
 ) -> bool:  # fmt: skip
@@ -250,23 +247,36 @@ def trend_line(
     return best > 0
 
 
-@njit(nogil=True, cache=True)
+@njit(nogil=True, cache=True, inline="always", _nrt=False)
+def _near(row: int, m: int, price: float, tolerance: float, what: Floats, count: Ints) -> int:
+    """The number of the first turning point from number m on that lies near the price; how many there are where none does."""
+    while m < count[row] and abs(what[row, m] - price) > tolerance:
+        m += 1
+    return m
+
+
+@kernel
 def level(
     row: int, j: int, when: Ints, what: Floats, count: Ints, down: Floats, c: Floats, given: Floats, one: Floats
 ) -> bool:  # fmt: skip
     """A price above the close that the newest turning point shares with others of either kind. given: tolerance, touches, apart, within."""
     tolerance, asked, apart, within = given[0], given[1], given[2], given[3]
     newest, price = when[row, 0], what[row, 0]
+    if c[j] > price + 1.001 * tolerance:
+        return False  # so is the mean of what is that near to it, however rounded
     begin(one, newest, newest)
     touched, total, away, before, x, y = 0, 0.0, 0.0, -1, 0, 0
-    while x < count[0] or y < count[1]:
-        r = 0 if y >= count[1] or (x < count[0] and when[0, x] >= when[1, y]) else 1
+    while True:
+        x, y = _near(0, x, price, tolerance, what, count), _near(1, y, price, tolerance, what, count)
+        if x == count[0] and y == count[1]:
+            break
+        r = 0 if y == count[1] or (x < count[0] and when[0, x] >= when[1, y]) else 1
         m = x if r == 0 else y
         at, off = when[r, m], abs(what[r, m] - price)
         x, y = x + 1 - r, y + r
         if newest - at > within:
             break
-        if off > tolerance or (before >= 0 and before - at < apart):
+        if before >= 0 and before - at < apart:
             continue
         if touched < POINTS:
             point(one, touched, at, what[r, m])
@@ -282,7 +292,7 @@ def level(
     return True
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def same_level(one: Floats, other: Floats, tolerance: float) -> bool:
     """Whether two levels are one."""
     return abs(one[UPPER] - other[UPPER]) <= tolerance

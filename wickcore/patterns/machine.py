@@ -42,6 +42,8 @@ from wickcore.patterns.objects import (
     VISIBLE,
     WHEN_FAILED,
     WHEN_TRIGGERED,
+    copy,
+    kernel,
 )  # fmt: skip
 
 SWINGS, OBJECTS, LEVELS = 64, 4, 8
@@ -56,7 +58,7 @@ PARTS = {
 POINT_PRICE, POINT_AGO = 20, 40  # plus the number of the point
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _confirm(j: int, k: int, first: int, x: Floats) -> bool:
     """Whether bar j - k is higher than the k bars on either side of it."""
     at = j - k
@@ -70,7 +72,7 @@ def _confirm(j: int, k: int, first: int, x: Floats) -> bool:
     return highest
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _push(row: int, at: int, price: float, when: Ints, what: Floats, count: Ints) -> None:
     """Keeps a swing as the newest; the oldest goes."""
     for m in range(SWINGS - 1, 0, -1):
@@ -79,7 +81,7 @@ def _push(row: int, at: int, price: float, when: Ints, what: Floats, count: Ints
     count[row] = min(count[row] + 1, SWINGS)
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _live(kind: int, j: int, close: float, lasts: int, made: Floats) -> None:
     """What this bar's close makes of the patterns that are visible."""
     for m in range(len(made)):
@@ -99,7 +101,7 @@ def _live(kind: int, j: int, close: float, lasts: int, made: Floats) -> None:
             made[m, STATE] = EXPIRED
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _judge(kind: int, j: int, close: float, made: Floats, m: int) -> None:
     """A level waits for its break however far price goes away; only a break can fail."""
     state, gone = made[m, STATE], j - made[m, AT]
@@ -109,7 +111,7 @@ def _judge(kind: int, j: int, close: float, made: Floats, m: int) -> None:
         made[m, STATE], made[m, WHEN_FAILED] = FAILED, j
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _repeats(j: int, k: int, low: float, apart: float, before: Floats) -> bool:
     """Whether the newest low only repeats the last point of a bottom that is forming: soon after it, and no lower."""
     if before[STATE] != FORMING or j - before[VISIBLE] >= apart:
@@ -121,7 +123,7 @@ def _repeats(j: int, k: int, low: float, apart: float, before: Floats) -> bool:
     return low >= last
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _place(kind: int, j: int, given: Floats, made: Floats, one: Floats) -> int:
     """Where a pattern just found belongs: in the place of the one it is a later view of, NEW, or NOWHERE."""
     if kind in (DOUBLE, SHOULDERS):
@@ -138,7 +140,7 @@ def _place(kind: int, j: int, given: Floats, made: Floats, one: Floats) -> int:
     return NEW
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _keep(kind: int, j: int, k: int, lasts: int, close: float, low: float, given: Floats, made: Floats, one: Floats) -> None:
     """Takes a pattern that was just found among the visible ones. low: the newest confirmed."""
     if kind in (DOUBLE, SHOULDERS) and _repeats(j, k, low, given[1], made[0]):
@@ -149,16 +151,16 @@ def _keep(kind: int, j: int, k: int, lasts: int, close: float, low: float, given
     one[VISIBLE] = j if place == NEW else made[place, VISIBLE]
     if place == NEW:
         for m in range(len(made) - 1, 0, -1):
-            made[m] = made[m - 1]
+            copy(made[m - 1], made[m])
         place = 0
-    made[place] = one
+    copy(one, made[place])
     made[place, STATE] = FORMING
     if one[EXPIRES] == 0:
         made[place, EXPIRES] = j + lasts
     _judge(kind, j, close, made, place)
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def chosen(kind: int, j: int, nth: int, made: Floats) -> int:
     """The place of the nth latest pattern; of levels the nth nearest above the close of the bar before: one that was above it is forming
     still, or broke on this bar. -1 where there is none."""
@@ -182,7 +184,7 @@ def chosen(kind: int, j: int, nth: int, made: Floats) -> int:
     return at
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _latest(field: int, made: Floats) -> float:
     """The last bar on which any was triggered (or failed); -1 where none was."""
     found = -1.0
@@ -192,7 +194,7 @@ def _latest(field: int, made: Floats) -> float:
     return found
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def answer(part: int, j: int, made: Floats, m: int) -> float:
     gone = j - made[m, AT]
     found = np.nan

@@ -9,17 +9,16 @@ All is written for the shapes that begin with a low; those that begin with a hig
 import math
 
 import numpy as np
-from numba import njit
 
 from wickcore.bars.bars import Floats, Ints
-from wickcore.patterns.objects import HEIGHT, INVALID, QUALITY, TRIGGER, begin, point
+from wickcore.patterns.objects import HEIGHT, INVALID, QUALITY, TRIGGER, begin, kernel, point
 
 HEAD, BROADENING, TRIANGLE, RECTANGLE, DOUBLE = range(5)
 NEAR, LEVEL = 0.015, 0.0075  # of the average: shoulders, necks and doubles; the sides of a rectangle
 MORE_THAN = 22  # days between the two of a double
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def extremes(when: Ints, what: Floats, count: Ints, asked: int, told: Floats) -> int:
     """The newest turning points that take turns, into told: bar, price, 0 a high or 1 a low. Of several highs without a low between, the
     highest stands for all. Returns how many there are, at most `asked`."""
@@ -40,7 +39,7 @@ def extremes(when: Ints, what: Floats, count: Ints, asked: int, told: Floats) ->
     return found
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def near(share: float, side: float, x: Floats, one: int, two: int, three: int) -> bool:
     """Whether the prices number one, two and three (three may be -1) lie within the share of their average."""
     a, b = math.exp(side * x[one]), math.exp(side * x[two])
@@ -52,7 +51,7 @@ def near(share: float, side: float, x: Floats, one: int, two: int, three: int) -
     return max(abs(a - average), abs(b - average), abs(c - average)) <= share * average
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _five(shape: int, side: float, e: Floats) -> bool:
     """Whether the five extremes, the newest first, make the shape. e[4] is the paper's E1, a low."""
     if shape == HEAD:
@@ -64,7 +63,7 @@ def _five(shape: int, side: float, e: Floats) -> bool:
     return near(LEVEL, side, e, 0, 2, 4) and near(LEVEL, side, e, 1, 3, -1) and min(e[1], e[3]) > max(e[0], e[2], e[4])
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _double(side: float, when: Ints, what: Floats, count: Ints, within: float, work: Floats, one: Floats) -> bool:
     """The newest low is the lowest of all after an earlier one, near it, and more than 22 days later."""
     lowest = np.inf
@@ -91,7 +90,7 @@ def _double(side: float, when: Ints, what: Floats, count: Ints, within: float, w
     return False
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def published(
     shape: int, side: float, when: Ints, what: Floats, count: Ints, given: Floats, work: Floats, one: Floats
 ) -> bool:  # fmt: skip

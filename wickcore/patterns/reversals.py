@@ -1,15 +1,14 @@
 """Double bottoms and shoulders: shapes of a few lows at one level, after a fall. Asked whenever a low is confirmed."""
 
 import numpy as np
-from numba import njit
 
 from wickcore.bars.bars import Floats, Ints
-from wickcore.patterns.objects import AT, HEIGHT, INVALID, QUALITY, TRIGGER, TRIGGER_GAIN, begin, most, point
+from wickcore.patterns.objects import AT, HEIGHT, INVALID, QUALITY, TRIGGER, TRIGGER_GAIN, begin, kernel, most, point
 
 FALL = 3  # the fall before a bottom is looked for in so many times `apart` bars before its first low
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _lowest(what: Floats, begin: int, end: int) -> float:
     """The lowest of the confirmed lows from number begin to before end; infinity where there is none."""
     found = np.inf
@@ -18,7 +17,7 @@ def _lowest(what: Floats, begin: int, end: int) -> float:
     return found
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def double(first: int, when: Ints, what: Floats, count: Ints, h: Floats, down: Floats, given: Floats, one: Floats) -> bool:
     """given: tolerance, apart, depth, within."""
     tolerance, apart, depth, within = given[0], given[1], given[2], given[3]
@@ -53,7 +52,7 @@ def double(first: int, when: Ints, what: Floats, count: Ints, h: Floats, down: F
     return False
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def shoulders(first: int, when: Ints, what: Floats, count: Ints, h: Floats, down: Floats, given: Floats, one: Floats) -> bool:
     """given: tolerance, apart, depth, within."""
     tolerance, apart, depth, within = given[0], given[1], given[2], given[3]

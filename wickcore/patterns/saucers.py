@@ -1,14 +1,12 @@
 """Rounded lows between two rims, with and without a handle."""
 
-from numba import njit
-
 from wickcore.bars.bars import Floats, Ints
-from wickcore.patterns.objects import HEIGHT, INVALID, LAST, QUALITY, TRIGGER, begin, most, point
+from wickcore.patterns.objects import HEIGHT, INVALID, LAST, QUALITY, TRIGGER, begin, kernel, most, point
 
 LEAD = 60  # a cup follows a rise of so many bars at most
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _rounded(c: Floats, start: int, end: int, around: float) -> float:
     """R² of the parabola through the closes from start to end, both included; 0 where it opens downwards or turns outside the middle
     half. around: a value near the closes, for the precision of the sums."""
@@ -28,7 +26,7 @@ def _rounded(c: Floats, start: int, end: int, around: float) -> float:
     return 1.0 - (syy - level * sy - linear * sxy - square * sx2y) / spread if spread > 0 else 0.0
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _broad(c: Floats, start: int, end: int, below: float) -> float:
     """The share of the closes from start to end, both included, that lie below."""
     n = 0
@@ -37,7 +35,7 @@ def _broad(c: Floats, start: int, end: int, below: float) -> float:
     return n / (end - start + 1)
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def _cup(
     number: int, first: int, when: Ints, what: Floats, count: Ints, h: Floats, down: Floats, c: Floats, given: Floats, one: Floats
 ) -> bool:  # fmt: skip
@@ -78,7 +76,7 @@ def _cup(
     return best > 0
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def saucer(
     first: int, when: Ints, what: Floats, count: Ints, h: Floats, down: Floats, c: Floats, given: Floats, one: Floats
 ) -> bool:  # fmt: skip
@@ -86,7 +84,7 @@ def saucer(
     return _cup(0, first, when, what, count, h, down, c, given, one)
 
 
-@njit(nogil=True, cache=True)
+@kernel
 def cup_handle(
     j: int, first: int, when: Ints, what: Floats, count: Ints, h: Floats, down: Floats, c: Floats, given: Floats, one: Floats
 ) -> bool:  # fmt: skip
