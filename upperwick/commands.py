@@ -449,7 +449,7 @@ def _warm() -> None:
         return
     from wickcore.warm import warm
 
-    print("Compiling the measures; half a minute, once …", flush=True)
+    print("Compiling the measures; a minute or two, once …", flush=True)
     warm()
     try:
         for old in stamp.parent.glob("compiled-*"):

@@ -72,9 +72,10 @@ def _run(columns: Columns, frame: Frame, name: str, numbers: Sequence[float], co
         up, down, last = np.log(columns.high), np.log(columns.low), np.log(columns.close)
     if side < 0:
         up, down, last = -down, -up, -last
-    base = [_fixed(x) for x in (up, -down, last, columns.range_, columns.volume)]
-    own = base if frame.commit is None else np.empty((len(base), len(last) + 1))
-    commit = None if frame.commit is None else _fixed(frame.commit)
+    logs = (up, -down, last, columns.range_, columns.volume)
+    base = [_fixed(x) for x in logs]
+    own = np.empty((len(base), len(last) + 1)) if frame.commit is not None else [_open(x) for x in logs]
+    commit = _fixed(frame.commit if frame.commit is not None else np.zeros(0, np.bool_))
     return run(
         KINDS[name].finder, float(side), code, *base, *own, frame.offsets, frame.starts, commit, int(said["k"]), int(said["lasts"]), given,
         int(said["nth"]), out,
@@ -82,10 +83,15 @@ def _run(columns: Columns, frame: Frame, name: str, numbers: Sequence[float], co
 
 
 def _fixed(x: Any) -> Any:
-    """The column as one that cannot be written to: of columns that can and cannot, Numba would compile the machine once for each mixture."""
+    """The column as one that cannot be written to: of columns that can and cannot, Numba would compile the machine for each mixture."""
     view = x.view()
     view.flags.writeable = False
     return view
+
+
+def _open(x: Any) -> Any:
+    """The column as one that can be written to, as those of a coarser frame are."""
+    return x if x.flags.writeable else x.copy()
 
 
 def _said(code: int, side: int, value: Any) -> Any:

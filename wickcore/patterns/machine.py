@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-from wickcore.bars.bars import Floats, Ints
+from wickcore.bars.bars import Bools, Floats, Ints
 from wickcore.patterns.finders import DOUBLE, FLAG, LEVEL, PENNANT, REST, SHOULDERS, find
 from wickcore.patterns.flags import flag, pole
 from wickcore.patterns.lines import same_level
@@ -240,11 +240,12 @@ def answer(part: int, j: int, made: Floats, m: int) -> float:
 @njit(nogil=True, cache=True)
 def run(
     kind: int, side: float, part: int, high: Floats, low: Floats, close: Floats, range_: Floats, volume: Floats, h: Floats, down: Floats,
-    c: Floats, a: Floats, v: Floats, offsets: Ints, starts: Ints, commit: Any, k: int, lasts: int, given: Floats, nth: int, out: Floats,
+    c: Floats, a: Floats, v: Floats, offsets: Ints, starts: Ints, commit: Bools, k: int, lasts: int, given: Floats, nth: int, out: Floats,
 ) -> Any:  # fmt: skip
     """One part of the nth latest pattern, bar by bar; NaN where there is none. low: negated lows. The columns hold one value a base bar.
     h, down, c, a, v: the same by the frame's own bars: the columns themselves on the base frame; in a coarser one room, where the bars up to
-    this one are written down as they come, so that nothing later can be read.
+    this one are written down as they come, so that nothing later can be read. commit: empty on the base frame. The machine takes half a
+    minute to compile: the columns are asked for in one way, and those of the base frame could be written to as well, but are not.
 
     Returns all patterns as they stand on the very last bar, and the number of that bar in its frame.
     """
@@ -261,9 +262,8 @@ def run(
         made[:], work[:] = 0.0, 0.0
         j, bottom, bottom2 = first, -1, -1  # of the pole that ends at the newest high
         for p in range(offsets[i], offsets[i + 1]):
-            if commit is None:
-                ends = True
-            else:
+            ends = True
+            if len(commit):
                 ends = commit[p]
                 h[j], down[j], c[j], a[j], v[j] = high[p], low[p], close[p], range_[p], volume[p]
             if not ends:
