@@ -6,7 +6,6 @@ Machines differ and are noisy: the ratios are what to read.
 """
 
 import argparse
-import contextlib
 import gc
 import os
 import resource
@@ -28,7 +27,6 @@ from benchmarks.big import columns, make_bars
 from wickcore.bars.bars import Bars
 from wickcore.bars.market import Market
 from wickcore.language.check import check_rule
-from wickcore.language.problems import RuleError
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import hit_truth, scan
 from wickcore.study.breakdowns import breakdowns
@@ -126,9 +124,6 @@ def own_part(bars: Bars, runs: int) -> dict[str, tuple[float, int]]:
     )
     apart, _ = timed(lambda: _apart(engine, rule, result), 1)
     row("the same taken apart at 5 bars: groups, path, line worth", f"{apart:.2f}", "", "", "", "")
-    text = "\n".join(["any of:", *["    close > sma(20) and high > open + 1"] * 190])[:20_000]
-    checked, _ = timed(lambda: _checked(text), 9)
-    row("checking 20,000 characters", f"{checked * 1000:.0f} ms", "", "", "", "")
     return found
 
 
@@ -136,11 +131,6 @@ def _apart(engine: Evaluator, rule: Any, found: Any) -> None:
     breakdowns(engine, found, 5)
     path(engine, found, None)
     line_worth(engine, rule, found, 5)
-
-
-def _checked(text: str) -> None:
-    with contextlib.suppress(RuleError):
-        check_rule(text)
 
 
 def growth(length: int, runs: int) -> None:

@@ -115,6 +115,41 @@ def test_limits_hold() -> None:
     assert "at most 100 operators" in only("close > " + "1 + " * 150 + "1").message
 
 
+def test_a_rule_holds_so_many_words_and_comes_to_so_many_steps() -> None:
+    """What is asked for in few characters: thirty words a line, a long definition each time anew, rules that use one another widely."""
+    words = only("\n".join(["1 < " + " + ".join(["1"] * 30)] * 150))
+    assert (words.line, words.message[:50]) == (66, "A rule is at most 4,000 words and signs, which end")
+    steps = only("\n".join(f"adx({n}) > {n} and adx({n + 400}) > 1" for n in range(2, 160)))
+    assert steps.line > 30
+    assert "at most 3,000 steps" in steps.message
+    parts = {"A": "\n".join(['use "B"'] * 199), "B": "\n".join(['use "C"'] * 199), "C": "close > 1\n" * 100}
+    (wide,) = problems("\n".join(['use "A"'] * 199), parts)
+    assert wide.line == 1
+    assert "at most 3,000 steps" in wide.message
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["close > sma(close, {})", "close > open {} ago", "close > open held {}", "at least {} of:\n    close > 1\n    open > 1"],
+)
+def test_numbers_beyond_all_bounds_are_refused(text: str) -> None:
+    assert "whole number from" in only(text.format("9" * 400)).message or "larger than any" in only(text.format("9" * 400)).message
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "close > {}",
+        "close > round({})",
+        "close > {} - {}",
+        "close > 9" + "0" * 200 + " * 9" + "0" * 200,
+        "dial x = 5 from 1 to {}\nclose > x",
+    ],
+)
+def test_numbers_that_cannot_be_computed_with_are_refused(text: str) -> None:
+    assert "larger than any" in only(text.replace("{}", "9" * 400)).message
+
+
 def test_a_bracket_continues_the_line_and_comments_are_kept_out() -> None:
     rule = check_rule("close > max(sma(5),   # the short one\n    sma(10))\nopen > 1")
     assert [line.number for line in rule.lines] == [1, 3]

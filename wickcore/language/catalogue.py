@@ -8,6 +8,7 @@ used), a `form` with a meaning of its own to the checker, or a column of the mar
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
 
 from wickcore.bars.frames import FRAMES as FRAMES
@@ -28,7 +29,7 @@ class Parameter:
     low: float | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Entry:
     """One name of the language.
 
@@ -52,7 +53,7 @@ class Entry:
     degree: int | None = 0
     level: bool = False
 
-    @property
+    @cached_property
     def signature(self) -> str:
         """The name with its arguments and their defaults."""
         if not self.parameters:
@@ -61,15 +62,20 @@ class Entry:
         base, dot, part = self.name.partition(".")
         return f"{base}({said}){dot}{part}"
 
-    @property
+    @cached_property
     def bare(self) -> bool:
         """Whether the name may stand without brackets."""
-        return self.kind != "form" and all(p.default is not None for p in self.parameters)
+        return self.kind != "form" and not self.needed
 
-    @property
+    @cached_property
     def source_optional(self) -> bool:
         """Whether the first argument is a source that may be left out."""
         return bool(self.parameters) and self.parameters[0].name == "x" and self.parameters[0].default is not None
+
+    @cached_property
+    def needed(self) -> tuple[str, ...]:
+        """The arguments that cannot be left out."""
+        return tuple(p.name for p in self.parameters if p.default is None)
 
     @property
     def unknown_for(self) -> str:
@@ -165,6 +171,11 @@ class Catalogue:
         if self._entries is None:
             self._entries = _build()
         return self._entries
+
+    @cached_property
+    def names(self) -> tuple[str, ...]:
+        """All names, sorted."""
+        return tuple(sorted(self.entries))
 
     def __contains__(self, name: str) -> bool:
         return name in self.entries

@@ -1,5 +1,6 @@
 """Text to checked rule: the one door into the language."""
 
+import math
 import re
 from collections.abc import Mapping
 
@@ -7,14 +8,15 @@ from wickcore.bars.frames import finer
 from wickcore.language import tree
 from wickcore.language.advice import about_lines
 from wickcore.language.catalogue import CATALOGUE, FRAMES
-from wickcore.language.expressions import Expressions, Unresolved
+from wickcore.language.expressions import Expressions, Size, Unresolved
 from wickcore.language.operations import Op, constant
 from wickcore.language.parser import parse, parse_expression, read
 from wickcore.language.problems import Places, Problem, RuleError, nearest
 from wickcore.language.rule import CheckedRule, DialState, Line, Value
 from wickcore.language.tree import Span
 
-MAX_PARTS = 32
+MAX_PARTS, MAX_ADVICE = 32, 200
+READ = 8  # so many characters of a used rule count as one step
 _NAMED = re.compile(r"^\s*(?:let|dial)\s+([a-z_][a-z0-9_]*)", re.MULTILINE)
 
 
@@ -92,7 +94,7 @@ class _Check:
         self.lines: list[Line] = []
         self.dials: list[DialState] = []
         self.lets: dict[str, Value] = {}
-        self.base = base
+        self.base, self.size = base, Size()
         frame = self._choice("bars", FRAMES, base if base in FRAMES else "day")
         if finer(frame, base):
             said = f"There are no {frame} bars in this market; {base} bars and longer ones can be used."
@@ -103,6 +105,7 @@ class _Check:
         own = self.rule.headers.get("universe", ("", Span(0, 0)))[0]
         self.universe = own if universe is None else universe
         self.used: list[str] = []
+        self._read: dict[str, tree.RuleText] = {}
 
     def run(self) -> CheckedRule:
         headers = self.rule.headers
@@ -132,10 +135,10 @@ class _Check:
 
     def _scope(self, text: str, say: "object") -> Expressions:
         def advise(span: Span, message: str, mend: str | None) -> None:
-            if text is self.rule.text:
+            if text is self.rule.text and len(self.advice) < MAX_ADVICE:
                 self.advice.append(self.places.problem(span, message, mend))
 
-        return Expressions(text, say, advise, self.frame, self.decide, self.base, self.universe)  # type: ignore[arg-type]
+        return Expressions(text, say, advise, self.frame, self.decide, self.base, self.universe, self.size)  # type: ignore[arg-type]
 
     def _choice(self, key: str, allowed: tuple[str, ...], default: str) -> str:
         if key not in self.rule.headers:
@@ -176,6 +179,8 @@ class _Check:
         self._new_name(dial.name, dial.name_span, scope)
         value = self.settings.get(dial.name, dial.default)
         scope.dials[dial.name] = Value(constant(value), "number", None, value, 0.0, dial.percent)
+        if not all(math.isfinite(n) for n in (value, dial.low, dial.high, dial.step) if n is not None):
+            scope.fail(dial.span, f"A number of `{dial.name}` is larger than any that can be computed with.")
         if dial.low is not None and dial.high is not None:
             if dial.low > dial.high:
                 scope.fail(dial.span, f"The range of `{dial.name}` runs from {dial.low:g} down to {dial.high:g}; swap the two.")
@@ -208,8 +213,11 @@ class _Check:
         if len(self.used) >= MAX_PARTS:
             self._say(place, f"Rules use one another at most {MAX_PARTS} deep.")
             raise Unresolved
+        self.size.left -= 1 + len(self.parts[use.name]) // READ
+        if self.size.left < 0:
+            scope.too_large(use.span)
         try:
-            inner = parse(self.parts[use.name])
+            inner = self._read.get(use.name) or self._read.setdefault(use.name, parse(self.parts[use.name]))
         except RuleError as error:
             self._say(place, f"In “{use.name}”, line {error.problems[0].line}: {error.problems[0].message}")
             raise Unresolved from None
@@ -258,6 +266,6 @@ class _Check:
             return 1  # a line of the group may be among what could not be read; the rule will not run anyway
         amount = scope.number(node.least).constant if isinstance(node.least, tree.Name) else node.least
         deciding = sum(1 for c in node.children)
-        if amount is None or amount != int(amount) or not 1 <= amount <= max(1, deciding):
+        if amount is None or not 1 <= amount <= max(1, deciding) or amount != int(amount):
             scope.fail(node.span, f"“at least” takes a whole number from 1 to the {deciding} lines below it.")
         return int(amount)

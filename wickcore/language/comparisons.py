@@ -11,11 +11,12 @@ from wickcore.language.tree import Span
 if TYPE_CHECKING:
     from wickcore.language.expressions import Expressions
 
+_ENDLESS = {">": "highest", "<": "lowest"}  # what a price is never beyond while its window holds today
 MIRRORED = {">": "<", "<": ">", ">=": "<=", "<=": ">="}
 
 
 def compare(e: "Expressions", node: tree.Compare) -> Value:
-    if any(isinstance(o, tree.Text) for o in node.operands):
+    if tree.Text in map(type, node.operands):
         return _text_comparison(e, node)
     values = [e.number(o) for o in node.operands]
     ops = []
@@ -108,7 +109,7 @@ def _look_at(e: "Expressions", left_node: tree.Node, left: Value, operator: str,
         return
     found = advice.verdict(left, operator, right)
     for a, sign, b, node in ((left, operator, right, right_node), (right, MIRRORED.get(operator, ""), left, left_node)):
-        if found is False and sign in "><" and b.op.kind == {">": "highest", "<": "lowest"}.get(sign):
+        if found is False and b.op.kind == _ENDLESS.get(sign):
             mend = f"{e.source(node)} 1 ago"
             e.advise(node.span, f"This can never hold: the window includes today. Look at the bars before: `{mend}`.", mend)
             return
@@ -120,8 +121,8 @@ def _look_at(e: "Expressions", left_node: tree.Node, left: Value, operator: str,
             mend = f"{e.source(node)}%"
             e.advise(node.span, f"A fraction is compared here: {node.value:g} means {node.value:.0%}. Is `{mend}` meant?", mend)
             return
-    whole = Span(left_node.span.start, right_node.span.end)
     if found is not None:
+        whole = Span(left_node.span.start, right_node.span.end)
         text = e.source_at(whole)
         e.advise(whole, f"`{text}` {'always holds' if found else 'can never hold'}, whatever prices do.", None)
 

@@ -2,23 +2,24 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import replace
-from functools import lru_cache
-from typing import NoReturn
+from dataclasses import dataclass, replace
+from functools import cache
+from typing import Any, NoReturn
 
 from wickcore.bars.frames import finer
 from wickcore.language import advice, tree
 from wickcore.language.catalogue import CATALOGUE, Entry, Parameter
 from wickcore.language.comparisons import COMPARISONS
+from wickcore.language.definitions import Closed, definition_of
 from wickcore.language.forms import FORMS
 from wickcore.language.operations import Op, constant
-from wickcore.language.parser import parse_expression
 from wickcore.language.problems import nearest
 from wickcore.language.rule import Overlay, Pair, Value
 from wickcore.language.shapes import SHAPES
 from wickcore.language.tree import Span
 
 MAX_WINDOW = 5_000
+MAX_SIZE = 3_000  # a name, number, operator or call each, those of the definitions too
 # What a touch and a pole are measured in: the average true range of the logarithms, which is the same upside down.
 LOG_RANGE = "rma(log(max(high, close 1 ago) / min(low, close 1 ago)), 14)"
 USES_CLOSE = {"market_cap", "pe", "dividend_yield"}
@@ -36,23 +37,44 @@ FOLDED: dict[str, Callable[..., float]] = {
 Say = Callable[[Span, str, "str | None"], None]
 
 
+@dataclass(slots=True)
+class Size:
+    """What is left of the size that a rule may have, and whether it was said that nothing is."""
+
+    left: int = MAX_SIZE
+    said: bool = False
+
+
 class Unresolved(Exception):
     """Raised once a problem has been said and the expression around it can no longer be checked."""
 
 
-@lru_cache(maxsize=512)
-def _definition(text: str) -> tree.Node:
-    return parse_expression(text)
+@cache
+def _plain(n: int) -> Value:
+    """A number of bars as a value."""
+    return Value(constant(float(n)), "number", None, float(n), 0.0)
 
 
 class Expressions:
     """Checks expressions of one rule; `say` and `advise` receive problems with their place.
 
     dials: plain values by name. lets: trees by name, checked again in each frame they are used in. frame: whose bars are counted.
-    base: the finest frame the market has bars of. universe: among whose members `rank` ranks; "" for all.
+    base: the finest frame the market has bars of. universe: among whose members `rank` ranks; "" for all. size: what is left of the size that
+    a rule may have, shared by all that belongs to it.
     """
 
-    def __init__(self, text: str, say: Say, advise: Say, frame: str, decide: str, base: str = "day", universe: str = "") -> None:
+    def __init__(
+        self,
+        text: str,
+        say: Say,
+        advise: Say,
+        frame: str,
+        decide: str,
+        base: str = "day",
+        universe: str = "",
+        size: Size | None = None,
+    ) -> None:
+        self.size = size or Size()
         self.text, self._say, self.advise = text, say, advise
         self.frame, self.decide, self.base, self.universe = frame, decide, base, universe
         self.dials: dict[str, Value] = {}
@@ -62,6 +84,7 @@ class Expressions:
         self.overlays: list[Overlay] = []
         self._let_values: dict[tuple[str, str, bool], Value] = {}
         self._names: dict[tuple[str, str, bool], Value] = {}
+        self._definitions: dict[tuple[object, ...], Value] = {}
         self._bound: dict[str, Value] = {}
         self.inside: Span | None = None  # the place of the call whose definition is being expanded
         self._ago = 0
@@ -84,15 +107,16 @@ class Expressions:
         return value
 
     def check(self, node: tree.Node) -> Value:
-        if type(node) in COMPARISONS:
-            return COMPARISONS[type(node)](self, node)
-        method = getattr(self, "_check_" + type(node).__name__.lower())
-        value: Value = method(node)
-        return value
+        self.size.left -= 1
+        if self.size.left < 0:
+            self.too_large(node.span)
+        return CHECKS[type(node)](self, node)
 
     # -- leaves ------------------------------------------------------------------------------------------------------
 
     def _check_number(self, node: tree.Number) -> Value:
+        if node.value == math.inf:
+            self.fail(node.span, "This number is larger than any that can be computed with.")
         return Value(constant(node.value), "number", None, node.value, 0.0, node.percent)
 
     def _check_text(self, node: tree.Text) -> Value:
@@ -138,7 +162,7 @@ class Expressions:
             return CATALOGUE[name]
         if name in self.unread:
             raise Unresolved
-        near = nearest(name, [*CATALOGUE.entries, *self.dials, *self.lets])
+        near = nearest(name, (*CATALOGUE.names, *self.dials, *self.lets))
         self.fail(span, f"`{name}` is not known" + (f": did you mean `{near}`?" if near else "."), near)
 
     # -- calls -------------------------------------------------------------------------------------------------------
@@ -235,13 +259,21 @@ class Expressions:
 
     def _match(self, entry: Entry, node: tree.Call) -> dict[str, tree.Node | None]:
         """Arguments by parameter name. A leading plain number means the source was left out."""
-        parameters = list(entry.parameters)
+        given: dict[str, tree.Node | None] = dict.fromkeys([p.name for p in entry.parameters])
+        if node.arguments:
+            self._give(entry, node, given)
+        missing = [name for name in entry.needed if given[name] is None]
+        if missing:
+            self.fail(node.span, f"`{entry.name}` needs `{missing[0]}`: `{entry.signature}`.")
+        return given
+
+    def _give(self, entry: Entry, node: tree.Call, given: dict[str, tree.Node | None]) -> None:
+        parameters = entry.parameters
         positional = [a for a in node.arguments if a.name is None]
         if entry.source_optional and positional and self._is_plain(positional[0].value):
             parameters = parameters[1:]
         if len(positional) > len(parameters):
             self.fail(node.span, f"`{entry.name}` takes at most {len(entry.parameters)} arguments: `{entry.signature}`.")
-        given: dict[str, tree.Node | None] = {p.name: None for p in entry.parameters}
         for parameter, argument in zip(parameters, positional, strict=False):
             given[parameter.name] = argument.value
         for argument in node.arguments:
@@ -254,10 +286,6 @@ class Expressions:
             if given[argument.name] is not None:
                 self.fail(argument.span, f"`{argument.name}` is given twice.")
             given[argument.name] = argument.value
-        missing = [p.name for p in entry.parameters if given[p.name] is None and p.default is None]
-        if missing:
-            self.fail(node.span, f"`{entry.name}` needs `{missing[0]}`: `{entry.signature}`.")
-        return given
 
     def _is_plain(self, node: tree.Node) -> bool:
         if isinstance(node, tree.Number | tree.Count):
@@ -274,15 +302,12 @@ class Expressions:
         for p in entry.parameters:
             values[p.name] = self._argument(entry, p, given[p.name], node.span, values)
         if entry.kind == "definition":
-            assert entry.definition
-            made = self._expand(entry.definition, values, self.inside or node.span)
-            return replace(made, weight=1.0) if entry.level else made
+            return self._defined(entry, values, self.inside or node.span)
         columns = [values[p.name] for p in entry.parameters if p.takes in ("number", "condition")]
         whole = tuple(v for p in entry.parameters if p.takes == "bars" and (v := values[p.name].constant) is not None)
         plain = [c.constant for c in columns if c.constant is not None]
         if entry.name in FOLDED and len(plain) == len(columns) and not (entry.name == "sqrt" and plain[0] < 0):
-            folded = FOLDED[entry.name](*plain)
-            return Value(constant(folded), "number", None, folded, 0.0)
+            return self._constant(FOLDED[entry.name](*plain), False, node.span)
         numbers = [c for c in columns if c.type == "number"]
         degree = entry.degree if entry.degree is not None else (numbers[0].degree or 0 if numbers else 0)
         ops = [c.op for c in columns]
@@ -296,6 +321,26 @@ class Expressions:
             whole = (*whole, self._share(values["by"], node.span))
         op = Op(entry.name, tuple(ops), whole, "day" if entry.name in FRAMELESS else self.frame, entry.result)
         return Value(op, entry.result, degree, None, self._weight(entry, numbers))
+
+    def _defined(self, entry: Entry, values: dict[str, Value], span: Span) -> Value:
+        """The entry's definition with its arguments in place; definitions use one another, and often the same one twice."""
+        assert entry.definition
+        given = [v.op if v.constant is None else (v.constant, v.percent) for v in values.values()]
+        memo = (entry.name, self.frame, self._ago > 0, *given)
+        made = self._definitions.get(memo)
+        if made is None:
+            made = self._expand(entry.definition, values, span)
+            if entry.level:
+                made = replace(made, weight=1.0)
+            self._definitions[memo] = made
+        return made
+
+    def _closed(self, part: Closed) -> Value:
+        memo = (id(part), self.frame, self._ago > 0)
+        made = self._definitions.get(memo)
+        if made is None:
+            made = self._definitions[memo] = self.check(part.node)
+        return made
 
     def _share(self, by: Value, span: Span) -> float:
         """1 where a turn is measured as a share of its price, 0 where as an amount."""
@@ -319,8 +364,7 @@ class Expressions:
             assert parameter.default is not None
             return self._expand(parameter.default, dict(before), self.inside or span)
         if parameter.takes == "bars":
-            n = self.bar_count(node, int(parameter.low or 1), f"`{parameter.name}` of `{entry.name}`")
-            return Value(constant(n), "number", None, float(n), 0.0)
+            return _plain(self.bar_count(node, int(parameter.low or 1), parameter.name, entry.name))
         if parameter.takes == "condition":
             return self.condition(node)
         value = self.number(node)
@@ -332,21 +376,25 @@ class Expressions:
         before = self._bound, self.inside
         self._bound, self.inside = values, span
         try:
-            return self.check(_definition(definition))
+            return self.check(definition_of(definition, frozenset(values)))
         finally:
             self._bound, self.inside = before
 
-    def bar_count(self, node: tree.Node, low: int, what: str = "A number of bars") -> int:
+    def bar_count(self, node: tree.Node, low: int, what: str = "A number of bars", of: str = "") -> int:
+        """A number of bars. what: for problems; with `of` the name of an argument of that entry."""
         amount: float | None
-        if isinstance(node, tree.Count):
-            amount = node.amount if isinstance(node.amount, float) else self.number(node.amount).constant
+        if isinstance(node, tree.Number):
+            amount = node.value
+        elif isinstance(node, tree.Count):
+            amount = self.number(node.amount).constant if isinstance(node.amount, tree.Name) else node.amount
         else:
             amount = self.number(node).constant
+        if amount is not None and low <= amount <= MAX_WINDOW and amount == int(amount):
+            return int(amount)
+        said = f"`{what}` of `{of}`" if of else what
         if amount is None:
-            self.fail(node.span, f"{what} must be a plain number or a dial.")
-        if amount != int(amount) or not low <= amount <= MAX_WINDOW:
-            self.fail(node.span, f"{what} must be a whole number from {low} to {MAX_WINDOW:,}; this is {amount:g}.")
-        return int(amount)
+            self.fail(node.span, f"{said} must be a plain number or a dial.")
+        self.fail(node.span, f"{said} must be a whole number from {low} to {MAX_WINDOW:,}; this is {amount:g}.")
 
     # -- scales ------------------------------------------------------------------------------------------------------
 
@@ -408,7 +456,11 @@ class Expressions:
         if node.operator == "/" and b == 0:
             self.fail(node.span, "This divides by zero.")
         result = {"+": a + b, "-": a - b, "*": a * b}.get(node.operator)
-        value = a / b if result is None else result
+        return self._constant(a / b if result is None else result, percent, node.span)
+
+    def _constant(self, value: float, percent: bool, span: Span) -> Value:
+        if not math.isfinite(value):
+            self.fail(span, "This comes to a number larger than any that can be computed with.")
         return Value(constant(value), "number", None, value, 0.0, percent)
 
     def _check_ago(self, node: tree.Ago) -> Value:
@@ -436,6 +488,16 @@ class Expressions:
 
         return self.in_frame(node.count.frame, build) if node.count.frame else build()
 
+    def too_large(self, span: Span) -> NoReturn:
+        """Says once that the rule is larger than can be; whatever is looked at after that ends at once."""
+        if not self.size.said:
+            self.size.said = True
+            said = (
+                f"With its names and parts written out, a rule comes to at most {MAX_SIZE:,} steps, which end here; take lines out."
+            )
+            self._say(self.inside or span, said, None)
+        raise Unresolved
+
     # -- saying ------------------------------------------------------------------------------------------------------
 
     def source(self, node: tree.Node) -> str:
@@ -451,3 +513,19 @@ class Expressions:
 
 def _bare(count: tree.Count) -> tree.Count:
     return tree.Count(count.amount, None, count.span)
+
+
+CHECKS: dict[type, Callable[[Expressions, Any], Value]] = {
+    **COMPARISONS,
+    Closed: Expressions._closed,
+    tree.Number: Expressions._check_number,
+    tree.Text: Expressions._check_text,
+    tree.Count: Expressions._check_count,
+    tree.Name: Expressions._check_name,
+    tree.Part: Expressions._check_part,
+    tree.Call: Expressions._check_call,
+    tree.Unary: Expressions._check_unary,
+    tree.Binary: Expressions._check_binary,
+    tree.Ago: Expressions._check_ago,
+    tree.Over: Expressions._check_over,
+}

@@ -2,6 +2,7 @@
 
 import itertools
 from collections.abc import Callable
+from functools import cache
 from typing import TYPE_CHECKING
 
 from wickcore.bars.frames import finer
@@ -32,14 +33,19 @@ def first_of(e: "Expressions", node: tree.Call) -> Value:
     return Value(Op("opens", (), (frame,), e.frame, "condition"), "condition")
 
 
+@cache
+def _averages() -> tuple[str, ...]:
+    """Those of one source."""
+    return tuple(e.name for e in CATALOGUE.entries.values() if e.family == "averages" and len(e.parameters) == 2)
+
+
 def stacked(e: "Expressions", node: tree.Call) -> Value:
     hint = "`stacked` takes an average and two numbers of bars or more: `stacked(sma, 20, 50, 200)`."
     named = node.arguments[0].value if node.arguments else None
     if not isinstance(named, tree.Name) or len(node.arguments) < 3 or any(a.name for a in node.arguments):
         e.fail(node.span, hint)
-    averages = [e.name for e in CATALOGUE.entries.values() if e.family == "averages" and len(e.parameters) == 2]
-    if named.name not in averages:
-        near = nearest(named.name, averages)
+    if named.name not in _averages():
+        near = nearest(named.name, _averages())
         e.fail(named.span, f"`{named.name}` is not an average of one source" + (f": did you mean `{near}`?" if near else "."), near)
     values = []
     for argument in node.arguments[1:]:

@@ -5,10 +5,10 @@ from typing import Any
 
 from wickcore.language import tree
 from wickcore.language.problems import Places, Problem, RuleError, nearest
-from wickcore.language.statement import MAX_NESTING, read_statement
+from wickcore.language.statement import MAX_NESTING, StatementReader, read_statement
 from wickcore.language.tree import Span
 
-MAX_LINES, MAX_CHARACTERS = 200, 20_000
+MAX_LINES, MAX_CHARACTERS, MAX_WORDS = 200, 20_000, 4_000
 HEADERS = ("name", "about", "side", "bars", "decide", "universe")
 _HEADER = re.compile(r"([A-Za-z_]+)[ \t]*:(?!\s*=)")
 _GROUP = re.compile(r"\s*(skip\s+)?(any|all|none|at)\b")
@@ -42,6 +42,10 @@ def parse_expression(text: str) -> tree.Node:
     return statement.value
 
 
+class TooLong(RuleError):
+    """A text over the limits, of which nothing more is said."""
+
+
 class _Logical:
     """One statement's text with its place: continued lines inside brackets are one."""
 
@@ -59,13 +63,14 @@ class _RuleParser:
         self.places = Places(self.text)
         self.problems: list[Problem] = []
         self.headers: dict[str, tuple[str, Span]] = {}
+        self.words = 0
 
     def run(self) -> tree.RuleText:
         if len(self.text) > MAX_CHARACTERS:
             message = f"A rule is at most {MAX_CHARACTERS:,} characters; this one has {len(self.text):,}."
-            raise RuleError([Problem(1, 1, 1, message)])
+            raise TooLong([Problem(1, 1, 1, message)])
         if len(self.places.starts) > MAX_LINES + 1:
-            raise RuleError([Problem(MAX_LINES + 1, 1, 1, f"A rule is at most {MAX_LINES} lines.")])
+            raise TooLong([Problem(MAX_LINES + 1, 1, 1, f"A rule is at most {MAX_LINES} lines.")])
         logical = self._read_headers(self._logical_lines())
         statements = self._block(logical, 0, len(logical), 0)
         return tree.RuleText(self.text, self.headers, tuple(statements))
@@ -158,7 +163,14 @@ class _RuleParser:
             self._say(Span(line.start, line.start + match.end()), "Header lines come first, before the rule's other lines.")
             return None
         try:
-            return read_statement(line.text, line.start, self.places)
+            reader = StatementReader(line.text, line.start, self.places)
+            self.words += reader.words
+            if self.words > MAX_WORDS:
+                message = f"A rule is at most {MAX_WORDS:,} words and signs, which end here. Save lines as a rule of their own and `use` it."
+                raise TooLong([self.places.problem(Span(line.start, line.start + 1), message)])
+            return reader.read()
+        except TooLong:
+            raise
         except RuleError as error:
             self.problems.extend(error.problems)
             return None

@@ -1,6 +1,9 @@
 """What can be wrong with a rule, said with its place and, where there is one, its mend."""
 
+import re
+from bisect import bisect_right
 from dataclasses import dataclass
+from functools import lru_cache
 
 from rapidfuzz import fuzz, process
 
@@ -30,20 +33,10 @@ class Places:
     """Turns character offsets into lines and columns of one text."""
 
     def __init__(self, text: str) -> None:
-        self.starts = [0]
-        for i, char in enumerate(text):
-            if char == "\n":
-                self.starts.append(i + 1)
+        self.starts = [0, *(found.end() for found in re.finditer("\n", text))]
 
     def line_of(self, offset: int) -> int:
-        low, high = 0, len(self.starts) - 1
-        while low < high:
-            middle = (low + high + 1) // 2
-            if self.starts[middle] <= offset:
-                low = middle
-            else:
-                high = middle - 1
-        return low + 1
+        return bisect_right(self.starts, offset)
 
     def problem(self, span: Span, message: str, mend: str | None = None) -> Problem:
         line = self.line_of(span.start)
@@ -52,5 +45,11 @@ class Places:
 
 def nearest(word: str, known: "list[str] | set[str] | tuple[str, ...]") -> str | None:
     """The known word most like `word`, or None when nothing is near enough to be worth proposing."""
-    found = process.extractOne(word, sorted(known), scorer=fuzz.ratio, score_cutoff=60, processor=str.lower)
-    return str(found[0]) if found else None
+    names = tuple(sorted(known))
+    found = process.extractOne(word.lower(), _lowered(names), scorer=fuzz.ratio, score_cutoff=60)
+    return names[found[2]] if found else None
+
+
+@lru_cache(maxsize=16)
+def _lowered(names: tuple[str, ...]) -> list[str]:
+    return [name.lower() for name in names]

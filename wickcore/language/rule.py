@@ -1,4 +1,7 @@
-"""The checked rule: what scans, studies and charts are computed from."""
+"""The checked rule: what scans, studies and charts are computed from.
+
+Like the nodes of the tree, what there are thousands of in one rule is not frozen, and not changed either.
+"""
 
 from dataclasses import dataclass, field
 
@@ -6,7 +9,7 @@ from wickcore.language.operations import Op
 from wickcore.language.problems import Problem
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Value:
     """A checked expression.
 
@@ -26,7 +29,7 @@ class Value:
     fraction: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Pair:
     """The two sides of one comparison, kept so that an explanation can show both and the margin. percent: whether people say them so."""
 

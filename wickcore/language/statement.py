@@ -32,14 +32,13 @@ def read_number(text: str) -> float:
 
 
 def read_statement(text: str, start: int, places: Places) -> tree.Statement:
-    """The statement written in `text`, which begins at offset `start` of the rule.
-
-    A group comes without its lines, which stand below it. Raises RuleError with one problem.
-    """
-    return _Statement(text, start, places).read()
+    """The statement written in `text`, which begins at offset `start` of the rule. Raises RuleError with one problem."""
+    return StatementReader(text, start, places).read()
 
 
-class _Statement:
+class StatementReader:
+    """Reads one statement; `words` says how many words and signs it has."""
+
     def __init__(self, text: str, start: int, places: Places) -> None:
         self.text, self.start, self.places = text, start, places
         self.kinds: list[str] = []
@@ -60,15 +59,17 @@ class _Statement:
                 assert found
             kind = found.lastgroup
             assert kind
-            at = found.end()
-            begin, end = found.span(kind)
-            word = found.group(kind)
+            word, at = found[kind], found.end()
             kinds.append(word if kind == "sign" else kind)
             texts.append(word)
-            begins.append(start + begin)
-            ends.append(start + end)
+            begins.append(start + at - len(word))
+            ends.append(start + at)
             if kind in ("end", "unknown"):
                 return
+
+    @property
+    def words(self) -> int:
+        return len(self.kinds) - 1
 
     # -- errors ------------------------------------------------------------------------------------------------------
 
@@ -157,6 +158,7 @@ class _Statement:
     # -- statements --------------------------------------------------------------------------------------------------
 
     def read(self) -> tree.Statement:
+        """A group comes without its lines, which stand below it. Raises RuleError with one problem."""
         begin = self.begins[0]
         skip = self.at_word("skip")
         self.i += skip

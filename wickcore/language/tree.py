@@ -1,9 +1,13 @@
-"""The parsed rule, before it means anything: nodes with their place in the text."""
+"""The parsed rule, before it means anything: nodes with their place in the text.
+
+Nobody changes a node once it is made. They are not frozen because a frozen one takes four times as long to make, and a rule as long as the
+limits allow has thousands.
+"""
 
 from dataclasses import dataclass
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Span:
     """Half-open range of character offsets in the rule's text."""
 
@@ -11,20 +15,20 @@ class Span:
     end: int
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Number:
     value: float
     span: Span
     percent: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Text:
     value: str
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Count:
     """A number of bars: of the current frame (`frame` None), or of a named one (`52w`). `amount` may name a dial."""
 
@@ -33,13 +37,13 @@ class Count:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Name:
     name: str
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Part:
     """`name.part` or `name(arguments).part`."""
 
@@ -49,14 +53,14 @@ class Part:
     arguments: "tuple[Argument, ...]" = ()
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Argument:
     name: str | None
     value: "Node"
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Call:
     name: str
     arguments: tuple[Argument, ...]
@@ -64,7 +68,7 @@ class Call:
     name_span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Unary:
     """`-x` or `not c`."""
 
@@ -73,7 +77,7 @@ class Unary:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Binary:
     """`+ - * / and or`."""
 
@@ -83,7 +87,7 @@ class Binary:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Compare:
     """A chained comparison: each neighbouring pair of operands must hold."""
 
@@ -92,7 +96,7 @@ class Compare:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Crosses:
     left: "Node"
     direction: str
@@ -100,7 +104,7 @@ class Crosses:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Between:
     value: "Node"
     low: "Node"
@@ -108,7 +112,7 @@ class Between:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Near:
     value: "Node"
     target: "Node"
@@ -116,7 +120,7 @@ class Near:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Within:
     """`sector in ("Energy", "Shipping")`."""
 
@@ -125,14 +129,14 @@ class Within:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Ago:
     value: "Node"
     count: Count
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Over:
     """`c held n` (kind "held") or `c once in n` (kind "once")."""
 
@@ -145,7 +149,7 @@ class Over:
 Node = Number | Text | Count | Name | Part | Call | Unary | Binary | Compare | Crosses | Between | Near | Within | Ago | Over
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Let:
     name: str
     value: Node
@@ -153,7 +157,7 @@ class Let:
     name_span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Dial:
     name: str
     default: float
@@ -165,13 +169,13 @@ class Dial:
     percent: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Use:
     name: str
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Condition:
     """One line of the rule."""
 
@@ -180,7 +184,7 @@ class Condition:
     skip: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class Group:
     """`any of:`, `all of:`, `none of:`, `at least N of:` and the lines below; `least` is N where there is one."""
 
@@ -194,7 +198,7 @@ class Group:
 Statement = Let | Dial | Use | Condition | Group
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, unsafe_hash=True)
 class RuleText:
     """A whole rule as written: header keys in order with the span of each value, then the statements."""
 
