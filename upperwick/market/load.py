@@ -1,6 +1,6 @@
 """The market in memory: loaded once a process for each data version, shared by all requests, read-only."""
 
-from collections import defaultdict
+from collections import defaultdict, deque
 from concurrent.futures import ThreadPoolExecutor
 from itertools import groupby, islice
 from threading import Lock
@@ -8,12 +8,15 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from django.db import transaction
 
 from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, Report, Split
 from upperwick.market.store import fits, to_day
 from wickcore.bars.bars import FIELDS, Bars
 from wickcore.bars.market import Facts, Market, Membership
 from wickcore.scan.evaluate import Evaluator
+
+CHUNK, AHEAD = 1_000, 4  # blocks read at once, and how many such chunks may wait for their place
 
 
 class DamagedBlock(RuntimeError):
@@ -42,11 +45,19 @@ def evaluator() -> Evaluator:
 
 def load_market(version: str | None = None) -> Market:
     """Reads the whole market. Raises DamagedBlock naming the instrument and year when a checksum fails."""
-    table, lengths = _table()
+    with transaction.atomic():  # one state of the database, whatever is imported meanwhile
+        return _load(version or data_version())
+
+
+def _load(version: str) -> Market:
+    stored = BarBlock.objects.filter(frame="day").order_by("instrument_id", "frame", "year")
+    lengths: dict[int, int] = defaultdict(int)
+    for owner, rows in stored.values_list("instrument_id", "rows"):
+        lengths[owner] += rows
     instruments = [i for i in Instrument.objects.order_by("symbol") if i.id in lengths]
     splits, dividends = _by_instrument(Split, "ratio"), _by_instrument(Dividend, "amount")
-    bars = _bars(instruments, table, lengths, splits, dividends)
-    del table
+    offsets = np.concatenate([[0], np.cumsum([lengths[i.id] for i in instruments])]).astype(np.int64)
+    bars = _bars(instruments, offsets, _Columns(stored, instruments, offsets), splits, dividends)
     number = {i.id: k for k, i in enumerate(instruments)}
     latest = DataVersion.objects.last()
     return Market(
@@ -62,35 +73,79 @@ def load_market(version: str | None = None) -> Market:
         universes=_universes(number),
         benchmark=latest.benchmark or None if latest else None,
         events=_events(),
-        version=version or data_version(),
+        version=version,
     )
 
 
-def _table() -> tuple[pa.Table, dict[int, list[int]]]:
-    """All daily bars as one table, instrument by instrument in the order of their ids, and the rows of each one's blocks by id.
+class _Columns:
+    """All daily bars as columns, instrument by instrument in the order of their symbols.
 
-    A thousand blocks at a time are read as one Arrow stream; checksums are held against the bytes on other threads meanwhile.
+    A thousand blocks at a time are read as one Arrow stream and put in their places on other threads, while the database hands out the next
+    thousand. factor: None where no block has one, unknown (NaN) in blocks without.
     """
-    tables: list[pa.Table] = []
-    lengths: dict[int, list[int]] = defaultdict(list)
-    waiting: list[Any] = []
-    stored = BarBlock.objects.filter(frame="day").order_by("instrument_id", "frame", "year")
-    rows = stored.values_list("instrument_id", "year", "checksum", "data", "rows").iterator(1_000)
-    with ThreadPoolExecutor(2) as pool:
-        while chunk := list(islice(rows, 1_000)):
-            waiting.append(pool.submit(_damaged, chunk))
-            for owner, _, _, _, count in chunk:
-                lengths[owner].append(count)
-            tables += [_read(list(part)) for _, part in groupby((row[3] for row in chunk), _schema)]
-        for found in waiting:
-            if (damaged := found.result()) is not None:
-                symbol = Instrument.objects.get(id=damaged[0]).symbol
-                raise DamagedBlock(f"The stored bars of {symbol} for {damaged[1]} are damaged; import that year again.")
-    kinds = {"days": pa.int32(), **dict.fromkeys(FIELDS, pa.float64())}
-    if not tables:
-        return pa.schema(list(kinds.items())).empty_table(), lengths
-    # Where a block has no factor, its rows come out without one: it stands at what it was before.
-    return pa.concat_tables(tables, promote_options="default"), lengths
+
+    def __init__(self, stored: Any, instruments: list[Instrument], offsets: Any) -> None:
+        total = int(offsets[-1])
+        self.days = np.empty(total, np.int32)
+        self.prices = {name: np.empty(total) for name in FIELDS}
+        self.factor: Any = None
+        self._lock = Lock()
+        place = {i.id: int(begin) for i, begin in zip(instruments, offsets[:-1], strict=True)}
+        rows = stored.values_list("instrument_id", "year", "checksum", "data", "rows").iterator(CHUNK)
+        waiting: deque[Any] = deque()
+        with ThreadPoolExecutor(2) as pool:
+            while chunk := list(islice(rows, CHUNK)):
+                places = []
+                for owner, _, _, _, count in chunk:
+                    places.append(place[owner])
+                    place[owner] += count
+                waiting.append(pool.submit(self._take, chunk, places))
+                if len(waiting) > AHEAD:
+                    self._done(waiting.popleft().result())
+            while waiting:
+                self._done(waiting.popleft().result())
+
+    def _done(self, damaged: tuple[int, int] | None) -> None:
+        if damaged is not None:
+            symbol = Instrument.objects.get(id=damaged[0]).symbol
+            raise DamagedBlock(f"The stored bars of {symbol} for {damaged[1]} are damaged; import that year again.")
+
+    def _take(self, chunk: list[tuple[int, int, str, bytes, int]], places: list[int]) -> tuple[int, int] | None:
+        """Puts the blocks where they belong. Returns instead the first (instrument id, year) whose bytes do not fit its checksum."""
+        for owner, year, checksum, data, _ in chunk:
+            if not fits(checksum, data):
+                return owner, year
+        for _, part in groupby(zip(chunk, places, strict=True), lambda one: _schema(one[0][3])):
+            self._put([(block[3], block[4], at) for block, at in part])
+        return None
+
+    def _put(self, blocks: list[tuple[bytes, int, int]]) -> None:
+        """Blocks of the same columns: (stream, rows, place)."""
+        table = _read([data for data, _, _ in blocks]).combine_chunks()
+        if table.num_rows != sum(rows for _, rows, _ in blocks):
+            raise DamagedBlock("Some of the stored bars hold more or fewer rows than they should; import the prices again.")
+        runs: list[list[int]] = []  # first row, place, rows: neighbours in the table that are neighbours in the columns
+        row = 0
+        for _, rows, at in blocks:
+            if runs and runs[-1][1] + runs[-1][2] == at:
+                runs[-1][2] += rows
+            else:
+                runs.append([row, at, rows])
+            row += rows
+        for name in table.column_names:
+            column, values = self._column(name), table[name].to_numpy()
+            for begin, at, rows in runs:
+                column[at : at + rows] = values[begin : begin + rows]
+
+    def _column(self, name: str) -> Any:
+        if name == "days":
+            return self.days
+        if name != "factor":
+            return self.prices[name]
+        with self._lock:
+            if self.factor is None:
+                self.factor = np.full(len(self.days), np.nan)
+        return self.factor
 
 
 def _schema(data: bytes) -> bytes:
@@ -108,43 +163,19 @@ def _read(streams: list[bytes]) -> pa.Table:
         raise DamagedBlock(f"Some of the stored bars cannot be read ({error}); import the prices again.") from None
 
 
-def _damaged(chunk: list[tuple[int, int, str, bytes, int]]) -> tuple[int, int] | None:
-    """The first block (instrument id, year) whose checksum does not fit its bytes."""
-    return next(((owner, year) for owner, year, checksum, data, _ in chunk if not fits(checksum, data)), None)
-
-
 def _bars(
-    instruments: list[Instrument], table: pa.Table, lengths: dict[int, list[int]], splits: dict[int, list[tuple[int, float]]],
+    instruments: list[Instrument], offsets: Any, columns: _Columns, splits: dict[int, list[tuple[int, float]]],
     dividends: dict[int, list[tuple[int, float]]],
 ) -> Bars:  # fmt: skip
-    where = _places(instruments, lengths)
-
-    def sorted_by_symbol(name: str) -> Any:
-        values = table[name].to_numpy()
-        return values if where is None else np.concatenate([values[part] for part in where])
-
-    column = {name: sorted_by_symbol(name) for name in ("days", *FIELDS)}
-    given = sorted_by_symbol("factor") if "factor" in table.column_names else None
-    offsets = np.concatenate([[0], np.cumsum([sum(lengths[i.id]) for i in instruments])]).astype(np.int64)
-    factors = np.ones(len(column["days"]))
+    given, close = columns.factor, columns.prices["close"]
+    factors = np.ones(len(columns.days))
     for k, instrument in enumerate(instruments):
         part = slice(int(offsets[k]), int(offsets[k + 1]))
         if given is not None and not np.isnan(given[part]).all():
             factors[part] = _filled(given[part])
         elif splits[instrument.id] or dividends[instrument.id]:
-            own = splits[instrument.id], dividends[instrument.id]
-            factors[part] = factor(column["days"][part], column["close"][part], *own)
-    prices = {name: np.ascontiguousarray(column[name]) for name in FIELDS}
-    return Bars(tuple(i.symbol for i in instruments), offsets, column["days"].astype(np.int32), factor=factors, **prices)
-
-
-def _places(instruments: list[Instrument], lengths: dict[int, list[int]]) -> list[slice] | None:
-    """Where in the table each instrument's rows lie; None where they lie in the right order already."""
-    by_id = sorted(lengths)
-    if [i.id for i in instruments] == by_id:
-        return None
-    ends = dict(zip(by_id, np.cumsum([sum(lengths[n]) for n in by_id]).tolist(), strict=True))
-    return [slice(ends[i.id] - sum(lengths[i.id]), ends[i.id]) for i in instruments]
+            factors[part] = factor(columns.days[part], close[part], splits[instrument.id], dividends[instrument.id])
+    return Bars(tuple(i.symbol for i in instruments), offsets, columns.days, factor=factors, **columns.prices)
 
 
 def _filled(given: Any) -> Any:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-from wickcore.bars.bars import Floats, Ints, Truth
+from wickcore.bars.bars import Bools, Floats, Ints, Truth
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
 
 
@@ -16,10 +16,12 @@ from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
 def _ago(h: Any, offsets: Ints, starts: Ints, commit: Any, n: int, missing: Any, out: Any) -> None:
     for k in range(len(offsets) - 1):
         if commit is None:
-            full = min(offsets[k] + n, offsets[k + 1])
-            out[offsets[k] : full] = missing
-            for i in range(full, offsets[k + 1]):
-                out[i] = h[i - n]
+            begin, end = offsets[k], offsets[k + 1]
+            full = min(begin + n, end)
+            out[begin:full] = missing
+            now, earlier = out[full:end], h[begin : begin + end - full]
+            for m in range(len(now)):
+                now[m] = earlier[m]
         else:
             j = starts[k]
             for i in range(offsets[k], offsets[k + 1]):
@@ -29,24 +31,32 @@ def _ago(h: Any, offsets: Ints, starts: Ints, commit: Any, n: int, missing: Any,
 
 
 @njit(nogil=True, cache=True)
-def _held(x: Truth, offsets: Ints, commit: Any, n: int, good: int, out: Truth) -> None:
+def _held(x: Truth, offsets: Ints, n: int, good: int, out: Truth) -> None:
     """`good` where each of the last n bars was, its opposite where any was that, unknown in between; what lies before the first bar is
-    unknown. With good = TRUE this is `held`, with FALSE it is `once`."""
+    unknown. With good = TRUE this is `held`, with FALSE it is `once`. On the base frame."""
     bad = TRUE - good
     for k in range(len(offsets) - 1):
-        j, not_good, is_bad = 0, -1, -n - 1
+        bars, told = x[offsets[k] : offsets[k + 1]], out[offsets[k] : offsets[k + 1]]
+        run, clear = 0, n  # bars in a row that were good, and since the last that was bad
+        for i in range(len(bars)):
+            v = bars[i]
+            run = run + 1 if v == good else 0
+            clear = 0 if v == bad else clear + 1
+            told[i] = good if run >= n else (bad if clear < n else UNKNOWN)
+
+
+@njit(nogil=True, cache=True)
+def _peek_held(x: Truth, offsets: Ints, commit: Bools, n: int, good: int, out: Truth) -> None:
+    """As `_held`, of the bars that have ended and the one so far."""
+    bad = TRUE - good
+    for k in range(len(offsets) - 1):
+        run, clear = 0, n
         for i in range(offsets[k], offsets[k + 1]):
             v = x[i]
-            kept_good, kept_bad = not_good, is_bad
-            not_good = not_good if v == good else j
-            is_bad = j if v == bad else is_bad
-            out[i] = good if j - not_good >= n else (bad if j - is_bad < n else UNKNOWN)
-            if commit is None:  # noqa: SIM114 (apart, so that Numba drops this branch by itself)
-                j += 1
-            elif commit[i]:
-                j += 1
-            else:
-                not_good, is_bad = kept_good, kept_bad
+            now, since = run + 1 if v == good else 0, 0 if v == bad else clear + 1
+            out[i] = good if now >= n else (bad if since < n else UNKNOWN)
+            if commit[i]:
+                run, clear = now, since
 
 
 @njit(nogil=True, cache=True)
@@ -169,18 +179,23 @@ def ago(x: Any, frame: Frame, n: int) -> Any:
     return out
 
 
+def _every(x: Truth, frame: Frame, n: int, good: int) -> Truth:
+    out = np.empty(len(x), np.int8)
+    if frame.commit is None:
+        _held(x, frame.offsets, n, good, out)
+    else:
+        _peek_held(x, frame.offsets, frame.commit, n, good, out)
+    return out
+
+
 def held(x: Truth, frame: Frame, n: int) -> Truth:
     """True where each of the last n bars was; false where any was false."""
-    out = np.empty(len(x), np.int8)
-    _held(x, frame.offsets, frame.commit, n, TRUE, out)
-    return out
+    return _every(x, frame, n, TRUE)
 
 
 def once(x: Truth, frame: Frame, n: int) -> Truth:
     """True where any of the last n bars was; false where each was false."""
-    out = np.empty(len(x), np.int8)
-    _held(x, frame.offsets, frame.commit, n, FALSE, out)
-    return out
+    return _every(x, frame, n, FALSE)
 
 
 def count(x: Truth, frame: Frame, n: int) -> Floats:

@@ -14,22 +14,33 @@ from wickcore.bars.bars import Truth
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
 
 _NUMBER = ["float64(float64, float64)"]
+_TRUTH = ["int8(float64, float64)"]
 _ONE = ["float64(float64)"]
 
 
-def _truth(holds: Any, fails: Any) -> Truth:
-    """Two plain comparisons to truth: where neither holds a side is unknown."""
-    out: Truth = np.subtract(np.asarray(holds).view(np.int8), np.asarray(fails).view(np.int8))
-    return np.asarray(np.add(out, UNKNOWN, out=out if np.ndim(out) else None))
+# Where neither of two opposite comparisons holds, a side is unknown.
+@vectorize(_TRUTH, cache=True)
+def _above(a: float, b: float) -> Any:
+    return np.int8(UNKNOWN) + np.int8(a > b) - np.int8(a <= b)
+
+
+@vectorize(_TRUTH, cache=True)
+def _at_least(a: float, b: float) -> Any:
+    return np.int8(UNKNOWN) + np.int8(a >= b) - np.int8(a < b)
+
+
+@vectorize(_TRUTH, cache=True)
+def _equal(a: float, b: float) -> Any:
+    return np.int8(UNKNOWN) + np.int8(a == b) - np.int8(a < b) - np.int8(a > b)
 
 
 COMPARE: dict[str, Callable[[Any, Any], Truth]] = {
-    ">": lambda a, b: _truth(a > b, a <= b),
-    "<": lambda a, b: _truth(a < b, a >= b),
-    ">=": lambda a, b: _truth(a >= b, a < b),
-    "<=": lambda a, b: _truth(a <= b, a > b),
-    "==": lambda a, b: _truth(a == b, (a < b) | (a > b)),
-    "!=": lambda a, b: _truth((a < b) | (a > b), a == b),
+    ">": _above,
+    "<": lambda a, b: _above(b, a),
+    ">=": _at_least,
+    "<=": lambda a, b: _at_least(b, a),
+    "==": _equal,
+    "!=": lambda a, b: not_(_equal(a, b)),
 }
 
 

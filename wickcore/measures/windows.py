@@ -11,66 +11,8 @@ from numba import njit
 
 from wickcore.bars.bars import Bools, Floats, Ints
 from wickcore.measures.frame import Frame
-
-
-@njit(nogil=True, cache=True)
-def _roll_moments(h: Floats, starts: Ints, n: int, deviation: bool, mean: Floats, spread: Floats) -> None:
-    """The mean of each n values in a row and, where asked, the population variance; unknown where one of them is.
-
-    Worked out in stretches of known values, afresh on every nth and from the one before in between, as distances from a reference
-    inside the window: rounding does not pile up, and a constant series has its own value as mean and exactly 0 as variance.
-    """
-    for k in range(len(starts) - 1):
-        begin, end = starts[k], starts[k + 1]
-        while begin < end:
-            stop = begin
-            while stop < end and h[stop] == h[stop]:
-                stop += 1
-            full = min(begin + n - 1, stop)
-            for m in range(begin, full):
-                mean[m] = np.nan
-                if deviation:
-                    spread[m] = np.nan
-            while full < stop:
-                reference, total, squares = h[full], 0.0, 0.0
-                last = min(full + n, stop)
-                if deviation:
-                    for m in range(full - n + 1, full + 1):
-                        d = h[m] - reference
-                        total += d
-                        squares += d * d
-                    mean[full] = reference + total / n
-                    spread[full] = max(0.0, squares / n - (total / n) * (total / n))
-                    for m in range(full + 1, last):
-                        new, old = h[m] - reference, h[m - n] - reference
-                        total += new - old
-                        squares += new * new - old * old
-                        average = total / n
-                        mean[m] = reference + average
-                        spread[m] = max(0.0, squares / n - average * average)
-                else:
-                    # Four sums side by side: one after another each addition would wait for the last.
-                    a, b, c, m = 0.0, 0.0, 0.0, full - n + 1
-                    while m + 3 < full:
-                        total += h[m] - reference
-                        a += h[m + 1] - reference
-                        b += h[m + 2] - reference
-                        c += h[m + 3] - reference
-                        m += 4
-                    while m < full:
-                        total += h[m] - reference
-                        m += 1
-                    total = (total + a) + (b + c)
-                    mean[full] = reference + total / n
-                    for m in range(full + 1, last):
-                        total += h[m] - h[m - n]
-                        mean[m] = reference + total / n
-                full = last
-            if stop < end:
-                mean[stop] = np.nan
-                if deviation:
-                    spread[stop] = np.nan
-            begin = stop + 1
+from wickcore.measures.rolling import roll_extremes, roll_means, roll_moments
+from wickcore.measures.smoothing import smoothed
 
 
 @njit(nogil=True, cache=True)
@@ -97,39 +39,6 @@ def _peek_moments(
 
 
 @njit(nogil=True, cache=True)
-def _roll_extreme(h: Floats, starts: Ints, n: int, sign: float, out: Floats) -> None:
-    """Highest (sign 1) or lowest (-1) of each n values in a row, unknown where one of them is, by blocks of n: the greatest from each
-    place to its block's end, beside the greatest from the next block's begin on (van Herk, Pattern Recognition Letters 13, 1992)."""
-    suffix = np.empty(n + 1)
-    for k in range(len(starts) - 1):
-        begin, end = starts[k], starts[k + 1]
-        block = begin
-        while block < end:
-            stop = min(block + n, end)
-            best = -np.inf
-            for m in range(block, stop):
-                v = h[m] * sign
-                # An unknown stays: it is neither below nor above what comes after it.
-                if v > best or v != v:
-                    best = v
-                if block == begin:
-                    out[m] = np.nan
-                else:
-                    left = suffix[m - block + 1]
-                    out[m] = sign * (left if left > best or left != left else best)
-            if stop == block + n:
-                out[stop - 1] = sign * best
-                best = -np.inf
-                suffix[n] = -np.inf
-                for m in range(n - 1, -1, -1):
-                    v = h[block + m] * sign
-                    if v > best or v != v:
-                        best = v
-                    suffix[m] = best
-            block = stop
-
-
-@njit(nogil=True, cache=True)
 def _peek_extreme(x: Floats, rolled: Floats, offsets: Ints, starts: Ints, commit: Bools, n: int, sign: float, out: Floats) -> None:
     """The extreme of n - 1 ended bars and the one so far."""
     for k in range(len(offsets) - 1):
@@ -148,8 +57,8 @@ def _peek_extreme(x: Floats, rolled: Floats, offsets: Ints, starts: Ints, commit
 
 
 @njit(nogil=True, cache=True)
-def _smoothed(x: Floats, offsets: Ints, commit: Any, n: int, weight: float, out: Floats) -> None:
-    """Exponential average with the given weight, seeded with the mean of the first n known values."""
+def _peek_smoothed(x: Floats, offsets: Ints, commit: Bools, n: int, weight: float, out: Floats) -> None:
+    """As smoothing.smoothed, of the bars that have ended and the one so far."""
     for k in range(len(offsets) - 1):
         taken, state, total = 0, 0.0, 0.0
         for i in range(offsets[k], offsets[k + 1]):
@@ -164,11 +73,7 @@ def _smoothed(x: Floats, offsets: Ints, commit: Any, n: int, weight: float, out:
             else:
                 now = np.nan
             out[i] = now
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends:
+            if commit[i]:
                 total += v
                 state = now
                 taken += 1
@@ -267,15 +172,23 @@ def _mean_deviation(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: A
 
 def _moments(x: Floats, frame: Frame, n: int, deviation: bool) -> Floats:
     """The mean, or the variance, over n bars."""
-    mean, spread = np.empty(len(x)), np.empty(len(x) if deviation else 0)
+    h, n_ended, starts = (x, n, frame.offsets) if frame.commit is None else _ended(x, frame, n)
+    mean, spread = np.empty(len(h)), np.empty(len(h) if deviation else 0)
+    if deviation:
+        roll_moments(h, starts, n_ended, mean, spread)
+    else:
+        roll_means(h, starts, n_ended, mean)
     if frame.commit is None:
-        _roll_moments(x, frame.offsets, n, deviation, mean, spread)
         return spread if deviation else mean
+    out = np.empty(len(x))
+    _peek_moments(x, mean, spread, frame.offsets, frame.starts, frame.commit, n, deviation, out)
+    return out
+
+
+def _ended(x: Floats, frame: Frame, n: int) -> tuple[Floats, int, Ints]:
+    """The values of the bars that have ended, how many of them stand in a window beside the bar so far, and where each instrument's begin."""
     h = frame.history(x)
-    rolled, rolled_spread = np.empty(len(h)), np.empty(len(h) if deviation else 0)
-    _roll_moments(h, np.append(frame.starts, len(h)), max(1, n - 1), deviation, rolled, rolled_spread)
-    _peek_moments(x, rolled, rolled_spread, frame.offsets, frame.starts, frame.commit, n, deviation, mean)
-    return mean
+    return h, max(1, n - 1), np.append(frame.starts, len(h))
 
 
 def sma(x: Floats, frame: Frame, n: int) -> Floats:
@@ -303,11 +216,11 @@ def mean_dev(x: Floats, frame: Frame, n: int) -> Floats:
 def _extreme(x: Floats, frame: Frame, n: int, sign: float) -> Floats:
     out = np.empty(len(x))
     if frame.commit is None:
-        _roll_extreme(x, frame.offsets, n, sign, out)
+        roll_extremes(x, frame.offsets, n, sign, out)
         return out
-    h = frame.history(x)
+    h, ended, starts = _ended(x, frame, n)
     rolled = np.empty(len(h))
-    _roll_extreme(h, np.append(frame.starts, len(h)), max(1, n - 1), sign, rolled)
+    roll_extremes(h, starts, ended, sign, rolled)
     _peek_extreme(x, rolled, frame.offsets, frame.starts, frame.commit, n, sign, out)
     return out
 
@@ -322,18 +235,23 @@ def lowest(x: Floats, frame: Frame, n: int) -> Floats:
     return _extreme(x, frame, n, -1.0)
 
 
+def _smoothed(x: Floats, frame: Frame, n: int, weight: float) -> Floats:
+    out = np.empty(len(x))
+    if frame.commit is None:
+        smoothed(x, frame.offsets, n, weight, out)
+    else:
+        _peek_smoothed(x, frame.offsets, frame.commit, n, weight, out)
+    return out
+
+
 def ema(x: Floats, frame: Frame, n: int) -> Floats:
     """Exponential moving average, weight 2 / (n + 1)."""
-    out = np.empty(len(x))
-    _smoothed(x, frame.offsets, frame.commit, n, 2.0 / (n + 1.0), out)
-    return out
+    return _smoothed(x, frame, n, 2.0 / (n + 1.0))
 
 
 def rma(x: Floats, frame: Frame, n: int) -> Floats:
     """Wilder's smoothed average, weight 1 / n."""
-    out = np.empty(len(x))
-    _smoothed(x, frame.offsets, frame.commit, n, 1.0 / n, out)
-    return out
+    return _smoothed(x, frame, n, 1.0 / n)
 
 
 def ema_by(x: Floats, weight: Floats, frame: Frame) -> Floats:

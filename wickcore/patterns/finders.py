@@ -1,8 +1,8 @@
 """Which finder looks for which kind of pattern, and on which bars."""
 
 from wickcore.bars.bars import Floats, Ints
+from wickcore.measures.frame import kernel
 from wickcore.patterns.lines import level, trend_line, two_lines
-from wickcore.patterns.objects import kernel
 from wickcore.patterns.published import published
 from wickcore.patterns.reversals import double, shoulders
 from wickcore.patterns.saucers import cup_handle, saucer

@@ -3,6 +3,7 @@
 import numpy as np
 
 from wickcore.bars.bars import Floats
+from wickcore.measures.frame import kernel
 from wickcore.patterns.objects import (
     EXPIRES,
     HEIGHT,
@@ -11,7 +12,6 @@ from wickcore.patterns.objects import (
     POLE,
     QUALITY,
     begin,
-    kernel,
     lower,
     most,
     point,

@@ -8,6 +8,7 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Floats, Ints
+from wickcore.measures.frame import kernel
 from wickcore.patterns.objects import (
     HEIGHT,
     INVALID,
@@ -18,7 +19,6 @@ from wickcore.patterns.objects import (
     TRIGGER_GAIN,
     UPPER,
     begin,
-    kernel,
     lower,
     most,
     point,

@@ -11,6 +11,7 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Bools, Floats, Ints
+from wickcore.measures.frame import kernel
 from wickcore.patterns.finders import DOUBLE, FLAG, LEVEL, PENNANT, REST, SHOULDERS, find
 from wickcore.patterns.flags import flag, pole
 from wickcore.patterns.lines import same_level
@@ -43,7 +44,6 @@ from wickcore.patterns.objects import (
     WHEN_FAILED,
     WHEN_TRIGGERED,
     copy,
-    kernel,
 )  # fmt: skip
 
 SWINGS, OBJECTS, LEVELS = 64, 4, 8

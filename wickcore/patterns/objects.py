@@ -1,9 +1,9 @@
 """What is kept of a pattern, and how a finder fills it in. All prices are logarithms; those of a pattern downwards are negated."""
 
 import numpy as np
-from numba import njit
 
 from wickcore.bars.bars import Floats
+from wickcore.measures.frame import kernel
 
 FIELDS, POINTS = 21, 6
 # Bar on which it became visible, bar of its first point, reference bar of its lines; trigger and invalid line (value at the reference, gain
@@ -14,9 +14,6 @@ FIELDS, POINTS = 21, 6
     UPPER, UPPER_GAIN, UPPER_TOUCHES, LOWER, LOWER_GAIN, LOWER_TOUCHES, POLE,
 ) = range(FIELDS)  # fmt: skip
 FORMING, TRIGGERED, FAILED, EXPIRED = 1, 2, 3, 4
-
-# What makes no arrays need not count who holds them: counting, at each call that passes some on, took a third of all the time.
-kernel = njit(nogil=True, cache=True, _nrt=False)
 
 
 @kernel

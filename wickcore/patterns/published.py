@@ -11,7 +11,8 @@ import math
 import numpy as np
 
 from wickcore.bars.bars import Floats, Ints
-from wickcore.patterns.objects import HEIGHT, INVALID, QUALITY, TRIGGER, begin, kernel, point
+from wickcore.measures.frame import kernel
+from wickcore.patterns.objects import HEIGHT, INVALID, QUALITY, TRIGGER, begin, point
 
 HEAD, BROADENING, TRIANGLE, RECTANGLE, DOUBLE = range(5)
 NEAR, LEVEL = 0.015, 0.0075  # of the average: shoulders, necks and doubles; the sides of a rectangle

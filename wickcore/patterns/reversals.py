@@ -3,7 +3,8 @@
 import numpy as np
 
 from wickcore.bars.bars import Floats, Ints
-from wickcore.patterns.objects import AT, HEIGHT, INVALID, QUALITY, TRIGGER, TRIGGER_GAIN, begin, kernel, most, point
+from wickcore.measures.frame import kernel
+from wickcore.patterns.objects import AT, HEIGHT, INVALID, QUALITY, TRIGGER, TRIGGER_GAIN, begin, most, point
 
 FALL = 3  # the fall before a bottom is looked for in so many times `apart` bars before its first low
 

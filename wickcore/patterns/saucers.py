@@ -1,7 +1,8 @@
 """Rounded lows between two rims, with and without a handle."""
 
 from wickcore.bars.bars import Floats, Ints
-from wickcore.patterns.objects import HEIGHT, INVALID, LAST, QUALITY, TRIGGER, begin, kernel, most, point
+from wickcore.measures.frame import kernel
+from wickcore.patterns.objects import HEIGHT, INVALID, LAST, QUALITY, TRIGGER, begin, most, point
 
 LEAD = 60  # a cup follows a rise of so many bars at most
 

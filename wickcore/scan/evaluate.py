@@ -22,7 +22,7 @@ from wickcore.bars.market import Market
 from wickcore.bars.universe import UnknownUniverse
 from wickcore.language.operations import Op
 from wickcore.measures import cross
-from wickcore.measures.frame import UNKNOWN
+from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.patterns.columns import Seen
 from wickcore.scan.block import Block, Column
 
@@ -82,6 +82,12 @@ def _summary(column: Truth, offsets: Ints) -> Any:
         unknown += ones
         instruments += twos > 0
     return true, unknown, instruments
+
+
+@njit(nogil=True, cache=True)
+def _require(hits: Bools, column: Truth) -> None:
+    for i in range(len(hits)):
+        hits[i] &= column[i] == TRUE
 
 
 class Evaluator:
@@ -223,6 +229,11 @@ class Evaluator:
                 self._histories.clear()
             self._histories[op.key] = History(float(true / size), float(unknown / size), int(instruments))
         return self._histories[op.key]
+
+    def require(self, hits: Bools, column: Truth) -> None:
+        """Leaves of the hits those on which the column is true."""
+        edges = np.linspace(0, len(hits), SUMMED + 1).astype(np.int64)
+        list(self._pool.map(lambda part: _require(hits[slice(*part)], column[slice(*part)]), pairwise(edges)))
 
     def _compute(self, ops: list[Op], limits: Limits) -> dict[str, Column]:
         total = len(self.market.bars)

@@ -70,7 +70,7 @@ def hit_truth(evaluator: Evaluator, rule: CheckedRule, members: Bools | None, li
     """For each bar whether every deciding line is true and the instrument belonged to the universe that day."""
     hits = np.ones(len(evaluator.market.bars), np.bool_) if members is None else members.copy()
     for _, column in evaluator.each([line.op for line in rule.deciding], limits):
-        np.logical_and(hits, column == TRUE, out=hits)
+        evaluator.require(hits, column)
     return hits
 
 

@@ -1,0 +1,168 @@
+"""Means, deviations and extremes of each n values in a row, over columns of instruments one after another.
+
+All are unknown while the window is short or holds an unknown: they are worked out in stretches of known values. Where one result needs the one
+before, four are made at a time, so that the next four wait for one addition or comparison instead of four; windows are reached through slices,
+since Numba looks at each index for being negative.
+"""
+
+import numpy as np
+from numba import njit
+
+from wickcore.bars.bars import Floats, Ints
+from wickcore.measures.frame import kernel
+
+
+@kernel
+def _known(h: Floats, begin: int, end: int) -> int:
+    """Where the stretch of known values that starts at `begin` stops."""
+    while begin < end and h[begin] == h[begin]:
+        begin += 1
+    return begin
+
+
+@kernel
+def _means(h: Floats, n: int, out: Floats) -> None:
+    """Afresh on every nth and from the one before in between, as distances from a value inside the window: rounding does not pile up, and
+    a constant series has its own value as mean."""
+    full = n - 1
+    while full < len(h):
+        last, reference = min(full + n, len(h)), h[full]
+        window, four = h[full - n + 1 : full + 1], n - n % 4
+        a, b, c, d = 0.0, 0.0, 0.0, 0.0
+        for m in range(0, four, 4):
+            a += window[m] - reference
+            b += window[m + 1] - reference
+            c += window[m + 2] - reference
+            d += window[m + 3] - reference
+        for m in range(four, n):
+            a += window[m] - reference
+        total = (a + b) + (c + d)
+        out[full] = reference + total / n
+        new, old, to = h[full + 1 : last], h[full + 1 - n : last - n], out[full + 1 : last]
+        four = len(to) - len(to) % 4
+        for m in range(0, four, 4):
+            a, b, c, d = new[m] - old[m], new[m + 1] - old[m + 1], new[m + 2] - old[m + 2], new[m + 3] - old[m + 3]
+            b += a
+            to[m] = reference + (total + a) / n
+            to[m + 1] = reference + (total + b) / n
+            to[m + 2] = reference + (total + (b + c)) / n
+            total += b + (c + d)
+            to[m + 3] = reference + total / n
+        # The last few as if more came after them: what is added first decides the last digit, and no later bar may change that.
+        before, left = 0.0, len(to) - four
+        if left > 0:
+            before = new[four] - old[four]
+            to[four] = reference + (total + before) / n
+        if left > 1:
+            before += new[four + 1] - old[four + 1]
+            to[four + 1] = reference + (total + before) / n
+        if left > 2:
+            to[four + 2] = reference + (total + (before + (new[four + 2] - old[four + 2]))) / n
+        full = last
+
+
+@kernel
+def _moments(h: Floats, n: int, mean: Floats, spread: Floats) -> None:
+    """As `_means`, with the population variance; that of a constant series is exactly 0."""
+    full = n - 1
+    while full < len(h):
+        last, reference, total, squares = min(full + n, len(h)), h[full], 0.0, 0.0
+        window = h[full - n + 1 : full + 1]
+        for m in range(n):
+            a = window[m] - reference
+            total += a
+            squares += a * a
+        average = total / n
+        mean[full], spread[full] = reference + average, max(0.0, squares / n - average * average)
+        new, old = h[full + 1 : last], h[full + 1 - n : last - n]
+        to, wide = mean[full + 1 : last], spread[full + 1 : last]
+        four = len(to) - len(to) % 2
+        for m in range(0, four, 2):
+            a, b = new[m] - reference, old[m] - reference
+            c, d = new[m + 1] - reference, old[m + 1] - reference
+            one, two = a - b, c - d
+            first, second = a * a - b * b, c * c - d * d
+            average = (total + one) / n
+            to[m], wide[m] = reference + average, max(0.0, (squares + first) / n - average * average)
+            total += one + two
+            squares += first + second
+            average = total / n
+            to[m + 1], wide[m + 1] = reference + average, max(0.0, squares / n - average * average)
+        for m in range(four, len(to)):
+            a, b = new[m] - reference, old[m] - reference
+            total += a - b
+            squares += a * a - b * b
+            average = total / n
+            to[m], wide[m] = reference + average, max(0.0, squares / n - average * average)
+        full = last
+
+
+@kernel
+def _greater(x: Floats, y: Floats, to: Floats) -> None:
+    """The greater of two columns, place by place."""
+    for m in range(len(to)):
+        to[m] = x[m] if x[m] > y[m] else y[m]
+
+
+@kernel
+def _extremes(h: Floats, n: int, sign: float, a: Floats, b: Floats, out: Floats) -> None:
+    """The greatest of 2, 4, 8 and more values in a row, each from two of the ones before; at last of n, from two that overlap."""
+    size, width = len(h), 1
+    for m in range(size):
+        a[m] = sign * h[m]
+    while 2 * width <= n:
+        _greater(a[width:size], a[: size - width], b[width:size])  # places before a full window hold what is never looked at
+        a, b = b, a
+        width *= 2
+    beyond = n - width
+    now, before, to = a[n - 1 : size], a[n - 1 - beyond : size - beyond], out[n - 1 :]
+    for m in range(len(to)):
+        to[m] = sign * (now[m] if now[m] > before[m] else before[m])
+
+
+@njit(nogil=True, cache=True)
+def roll_means(h: Floats, starts: Ints, n: int, out: Floats) -> None:
+    """The mean of each n values in a row. starts: where each instrument's values begin, and the end."""
+    for k in range(len(starts) - 1):
+        begin, end = starts[k], starts[k + 1]
+        while begin < end:
+            stop = _known(h, begin, end)
+            out[begin : min(begin + n - 1, stop)] = np.nan
+            _means(h[begin:stop], n, out[begin:stop])
+            if stop < end:
+                out[stop] = np.nan
+            begin = stop + 1
+
+
+@njit(nogil=True, cache=True)
+def roll_moments(h: Floats, starts: Ints, n: int, mean: Floats, spread: Floats) -> None:
+    """The mean and the population variance of each n values in a row."""
+    for k in range(len(starts) - 1):
+        begin, end = starts[k], starts[k + 1]
+        while begin < end:
+            stop = _known(h, begin, end)
+            full = min(begin + n - 1, stop)
+            mean[begin:full], spread[begin:full] = np.nan, np.nan
+            _moments(h[begin:stop], n, mean[begin:stop], spread[begin:stop])
+            if stop < end:
+                mean[stop], spread[stop] = np.nan, np.nan
+            begin = stop + 1
+
+
+@njit(nogil=True, cache=True)
+def roll_extremes(h: Floats, starts: Ints, n: int, sign: float, out: Floats) -> None:
+    """The highest (sign 1) or lowest (-1) of each n values in a row."""
+    longest = 0
+    for k in range(len(starts) - 1):
+        longest = max(longest, starts[k + 1] - starts[k])
+    a, b = np.empty(longest), np.empty(longest)
+    for k in range(len(starts) - 1):
+        begin, end = starts[k], starts[k + 1]
+        while begin < end:
+            stop = _known(h, begin, end)
+            out[begin : min(begin + n - 1, stop)] = np.nan
+            if stop - begin >= n:
+                _extremes(h[begin:stop], n, sign, a, b, out[begin:stop])
+            if stop < end:
+                out[stop] = np.nan
+            begin = stop + 1
