@@ -9,7 +9,7 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Bools, Floats, Ints, Truth
-from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
+from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame, kernel
 
 
 @njit(nogil=True, cache=True)
@@ -30,19 +30,44 @@ def _ago(h: Any, offsets: Ints, starts: Ints, commit: Any, n: int, missing: Any,
                     j += 1
 
 
+@kernel
+def _held_bars(x: Truth, n: int, good: int, a: Truth, b: Truth, out: Truth) -> None:
+    """One instrument's: the least of 2, 4, 8 and more truths in a row, each from two of the ones before; at last of n, from two that overlap."""
+    size, width, turn = len(x), 1, good == FALSE
+    for m in range(size):
+        a[m] = TRUE - x[m] if turn else x[m]
+    while 2 * width <= n and width < size:
+        for m in range(width):
+            b[m] = a[m]
+        now, before, to = a[width:size], a[: size - width], b[width:size]
+        for m in range(len(to)):
+            to[m] = min(now[m], before[m])
+        a, b = b, a
+        width *= 2
+    beyond = min(n - width, size)
+    for m in range(beyond):
+        out[m] = a[m]
+    now, before, to = a[beyond:size], a[: size - beyond], out[beyond:]
+    for m in range(len(to)):
+        to[m] = min(now[m], before[m])
+    for m in range(min(n - 1, size)):
+        out[m] = min(out[m], UNKNOWN)
+    if turn:
+        for m in range(size):
+            out[m] = TRUE - out[m]
+
+
 @njit(nogil=True, cache=True)
 def _held(x: Truth, offsets: Ints, n: int, good: int, out: Truth) -> None:
     """`good` where each of the last n bars was, its opposite where any was that, unknown in between; what lies before the first bar is
     unknown. With good = TRUE this is `held`, with FALSE it is `once`. On the base frame."""
-    bad = TRUE - good
+    longest = 0
     for k in range(len(offsets) - 1):
-        bars, told = x[offsets[k] : offsets[k + 1]], out[offsets[k] : offsets[k + 1]]
-        run, clear = 0, n  # bars in a row that were good, and since the last that was bad
-        for i in range(len(bars)):
-            v = bars[i]
-            run = run + 1 if v == good else 0
-            clear = 0 if v == bad else clear + 1
-            told[i] = good if run >= n else (bad if clear < n else UNKNOWN)
+        longest = max(longest, offsets[k + 1] - offsets[k])
+    a, b = np.empty(longest, np.int8), np.empty(longest, np.int8)
+    for k in range(len(offsets) - 1):
+        part = slice(offsets[k], offsets[k + 1])
+        _held_bars(x[part], n, good, a, b, out[part])
 
 
 @njit(nogil=True, cache=True)

@@ -62,9 +62,9 @@ def _means(h: Floats, n: int, out: Floats) -> None:
 
 
 @kernel
-def _moments(h: Floats, n: int, mean: Floats, spread: Floats) -> None:
-    """As `_means`, with the population variance; that of a constant series is exactly 0."""
-    full = n - 1
+def _variances(h: Floats, n: int, out: Floats) -> None:
+    """The population variance, as `_means`; that of a constant series is exactly 0."""
+    full, share = n - 1, 1.0 / n
     while full < len(h):
         last, reference, total, squares = min(full + n, len(h)), h[full], 0.0, 0.0
         window = h[full - n + 1 : full + 1]
@@ -72,28 +72,25 @@ def _moments(h: Floats, n: int, mean: Floats, spread: Floats) -> None:
             a = window[m] - reference
             total += a
             squares += a * a
-        average = total / n
-        mean[full], spread[full] = reference + average, max(0.0, squares / n - average * average)
-        new, old = h[full + 1 : last], h[full + 1 - n : last - n]
-        to, wide = mean[full + 1 : last], spread[full + 1 : last]
-        four = len(to) - len(to) % 2
-        for m in range(0, four, 2):
+        average = total * share
+        out[full] = max(0.0, squares * share - average * average)
+        new, old, to = h[full + 1 : last], h[full + 1 - n : last - n], out[full + 1 : last]
+        pairs = len(to) - len(to) % 2
+        for m in range(0, pairs, 2):
             a, b = new[m] - reference, old[m] - reference
             c, d = new[m + 1] - reference, old[m + 1] - reference
             one, two = a - b, c - d
             first, second = a * a - b * b, c * c - d * d
-            average = (total + one) / n
-            to[m], wide[m] = reference + average, max(0.0, (squares + first) / n - average * average)
+            average = (total + one) * share
+            to[m] = max(0.0, (squares + first) * share - average * average)
             total += one + two
             squares += first + second
-            average = total / n
-            to[m + 1], wide[m + 1] = reference + average, max(0.0, squares / n - average * average)
-        for m in range(four, len(to)):
-            a, b = new[m] - reference, old[m] - reference
-            total += a - b
-            squares += a * a - b * b
-            average = total / n
-            to[m], wide[m] = reference + average, max(0.0, squares / n - average * average)
+            average = total * share
+            to[m + 1] = max(0.0, squares * share - average * average)
+        if pairs < len(to):
+            a, b = new[pairs] - reference, old[pairs] - reference
+            average = (total + (a - b)) * share
+            to[pairs] = max(0.0, (squares + (a * a - b * b)) * share - average * average)
         full = last
 
 
@@ -135,17 +132,16 @@ def roll_means(h: Floats, starts: Ints, n: int, out: Floats) -> None:
 
 
 @njit(nogil=True, cache=True)
-def roll_moments(h: Floats, starts: Ints, n: int, mean: Floats, spread: Floats) -> None:
-    """The mean and the population variance of each n values in a row."""
+def roll_variances(h: Floats, starts: Ints, n: int, out: Floats) -> None:
+    """The population variance of each n values in a row."""
     for k in range(len(starts) - 1):
         begin, end = starts[k], starts[k + 1]
         while begin < end:
             stop = _known(h, begin, end)
-            full = min(begin + n - 1, stop)
-            mean[begin:full], spread[begin:full] = np.nan, np.nan
-            _moments(h[begin:stop], n, mean[begin:stop], spread[begin:stop])
+            out[begin : min(begin + n - 1, stop)] = np.nan
+            _variances(h[begin:stop], n, out[begin:stop])
             if stop < end:
-                mean[stop], spread[stop] = np.nan, np.nan
+                out[stop] = np.nan
             begin = stop + 1
 
 

@@ -11,7 +11,7 @@ from numba import njit
 
 from wickcore.bars.bars import Bools, Floats, Ints
 from wickcore.measures.frame import Frame
-from wickcore.measures.rolling import roll_extremes, roll_means, roll_moments
+from wickcore.measures.rolling import roll_extremes, roll_means, roll_variances
 from wickcore.measures.smoothing import smoothed
 
 
@@ -170,18 +170,27 @@ def _mean_deviation(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: A
                 j += 1
 
 
-def _moments(x: Floats, frame: Frame, n: int, deviation: bool) -> Floats:
-    """The mean, or the variance, over n bars."""
-    h, n_ended, starts = (x, n, frame.offsets) if frame.commit is None else _ended(x, frame, n)
-    mean, spread = np.empty(len(h)), np.empty(len(h) if deviation else 0)
-    if deviation:
-        roll_moments(h, starts, n_ended, mean, spread)
-    else:
-        roll_means(h, starts, n_ended, mean)
+def sma(x: Floats, frame: Frame, n: int) -> Floats:
+    """Simple moving average over n bars."""
+    h, ended, starts = (x, n, frame.offsets) if frame.commit is None else _ended(x, frame, n)
+    mean = np.empty(len(h))
+    roll_means(h, starts, ended, mean)
     if frame.commit is None:
-        return spread if deviation else mean
+        return mean
     out = np.empty(len(x))
-    _peek_moments(x, mean, spread, frame.offsets, frame.starts, frame.commit, n, deviation, out)
+    _peek_moments(x, mean, mean, frame.offsets, frame.starts, frame.commit, n, False, out)
+    return out
+
+
+def _variance(x: Floats, frame: Frame, n: int) -> Floats:
+    h, ended, starts = (x, n, frame.offsets) if frame.commit is None else _ended(x, frame, n)
+    spread = np.empty(len(h))
+    roll_variances(h, starts, ended, spread)
+    if frame.commit is None:
+        return spread
+    mean, out = np.empty(len(h)), np.empty(len(x))
+    roll_means(h, starts, ended, mean)
+    _peek_moments(x, mean, spread, frame.offsets, frame.starts, frame.commit, n, True, out)
     return out
 
 
@@ -191,19 +200,15 @@ def _ended(x: Floats, frame: Frame, n: int) -> tuple[Floats, int, Ints]:
     return h, max(1, n - 1), np.append(frame.starts, len(h))
 
 
-def sma(x: Floats, frame: Frame, n: int) -> Floats:
-    """Simple moving average over n bars."""
-    return _moments(x, frame, n, False)
-
-
 def sum_(x: Floats, frame: Frame, n: int) -> Floats:
     """Sum over n bars."""
-    return _moments(x, frame, n, False) * n
+    return sma(x, frame, n) * n
 
 
 def stdev(x: Floats, frame: Frame, n: int) -> Floats:
     """Population standard deviation over n bars."""
-    return np.sqrt(_moments(x, frame, n, True))
+    variance = _variance(x, frame, n)
+    return np.sqrt(variance, out=variance)
 
 
 def mean_dev(x: Floats, frame: Frame, n: int) -> Floats:
