@@ -143,6 +143,17 @@ def test_a_damaged_block_is_named(tmp_path: Path) -> None:
         load_market()
 
 
+@pytest.mark.django_db
+def test_a_block_with_fewer_rows_than_it_should_have_is_said(tmp_path: Path) -> None:
+    """The places of all other blocks are counted by their rows."""
+    store.save_tables(read_prices(write(tmp_path, GOOD)).tables, None, "x")
+    block = BarBlock.objects.filter(instrument__symbol="ZZB").get()
+    block.rows += 1
+    block.save()
+    with pytest.raises(DamagedBlock, match="more or fewer rows"):
+        load_market()
+
+
 def test_older_checksums_are_understood() -> None:
     import hashlib
 

@@ -11,13 +11,7 @@ from numba import njit
 from wickcore.bars.bars import Floats, Ints
 from wickcore.measures.frame import kernel
 
-
-@kernel
-def _known(h: Floats, begin: int, end: int) -> int:
-    """Where the stretch of known values that starts at `begin` stops."""
-    while begin < end and h[begin] == h[begin]:
-        begin += 1
-    return begin
+MEAN, VARIANCE, HIGHEST, LOWEST = range(4)
 
 
 @kernel
@@ -118,47 +112,27 @@ def _extremes(h: Floats, n: int, sign: float, a: Floats, b: Floats, out: Floats)
 
 
 @njit(nogil=True, cache=True)
-def roll_means(h: Floats, starts: Ints, n: int, out: Floats) -> None:
-    """The mean of each n values in a row. starts: where each instrument's values begin, and the end."""
-    for k in range(len(starts) - 1):
-        begin, end = starts[k], starts[k + 1]
-        while begin < end:
-            stop = _known(h, begin, end)
-            out[begin : min(begin + n - 1, stop)] = np.nan
-            _means(h[begin:stop], n, out[begin:stop])
-            if stop < end:
-                out[stop] = np.nan
-            begin = stop + 1
-
-
-@njit(nogil=True, cache=True)
-def roll_variances(h: Floats, starts: Ints, n: int, out: Floats) -> None:
-    """The population variance of each n values in a row."""
-    for k in range(len(starts) - 1):
-        begin, end = starts[k], starts[k + 1]
-        while begin < end:
-            stop = _known(h, begin, end)
-            out[begin : min(begin + n - 1, stop)] = np.nan
-            _variances(h[begin:stop], n, out[begin:stop])
-            if stop < end:
-                out[stop] = np.nan
-            begin = stop + 1
-
-
-@njit(nogil=True, cache=True)
-def roll_extremes(h: Floats, starts: Ints, n: int, sign: float, out: Floats) -> None:
-    """The highest (sign 1) or lowest (-1) of each n values in a row."""
+def roll(h: Floats, starts: Ints, n: int, kind: int, out: Floats) -> None:
+    """The MEAN, population VARIANCE, HIGHEST or LOWEST of each n values in a row. starts: where each instrument's values begin, and the end."""
     longest = 0
     for k in range(len(starts) - 1):
         longest = max(longest, starts[k + 1] - starts[k])
-    a, b = np.empty(longest), np.empty(longest)
+    room = np.empty((2, longest if kind in (HIGHEST, LOWEST) else 0))
     for k in range(len(starts) - 1):
         begin, end = starts[k], starts[k + 1]
         while begin < end:
-            stop = _known(h, begin, end)
+            stop = begin
+            while stop < end and h[stop] == h[stop]:
+                stop += 1
             out[begin : min(begin + n - 1, stop)] = np.nan
             if stop - begin >= n:
-                _extremes(h[begin:stop], n, sign, a, b, out[begin:stop])
+                known, to = h[begin:stop], out[begin:stop]
+                if kind == MEAN:
+                    _means(known, n, to)
+                elif kind == VARIANCE:
+                    _variances(known, n, to)
+                else:
+                    _extremes(known, n, 1.0 if kind == HIGHEST else -1.0, room[0], room[1], to)
             if stop < end:
                 out[stop] = np.nan
             begin = stop + 1

@@ -11,7 +11,7 @@ from numba import njit
 
 from wickcore.bars.bars import Bools, Floats, Ints
 from wickcore.measures.frame import Frame
-from wickcore.measures.rolling import roll_extremes, roll_means, roll_variances
+from wickcore.measures.rolling import HIGHEST, LOWEST, MEAN, VARIANCE, roll
 from wickcore.measures.smoothing import smoothed
 
 
@@ -170,11 +170,17 @@ def _mean_deviation(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: A
                 j += 1
 
 
+def _rolled(x: Floats, frame: Frame, n: int, kind: int) -> Floats:
+    """What the bars that have ended come to: on the base frame of n of them, in a coarser one of those beside the bar so far."""
+    h, base = frame.history(x), frame.commit is None
+    out = np.empty(len(h))
+    roll(h, frame.offsets if base else np.append(frame.starts, len(h)), n if base else max(1, n - 1), kind, out)
+    return out
+
+
 def sma(x: Floats, frame: Frame, n: int) -> Floats:
     """Simple moving average over n bars."""
-    h, ended, starts = (x, n, frame.offsets) if frame.commit is None else _ended(x, frame, n)
-    mean = np.empty(len(h))
-    roll_means(h, starts, ended, mean)
+    mean = _rolled(x, frame, n, MEAN)
     if frame.commit is None:
         return mean
     out = np.empty(len(x))
@@ -183,21 +189,12 @@ def sma(x: Floats, frame: Frame, n: int) -> Floats:
 
 
 def _variance(x: Floats, frame: Frame, n: int) -> Floats:
-    h, ended, starts = (x, n, frame.offsets) if frame.commit is None else _ended(x, frame, n)
-    spread = np.empty(len(h))
-    roll_variances(h, starts, ended, spread)
+    spread = _rolled(x, frame, n, VARIANCE)
     if frame.commit is None:
         return spread
-    mean, out = np.empty(len(h)), np.empty(len(x))
-    roll_means(h, starts, ended, mean)
+    mean, out = _rolled(x, frame, n, MEAN), np.empty(len(x))
     _peek_moments(x, mean, spread, frame.offsets, frame.starts, frame.commit, n, True, out)
     return out
-
-
-def _ended(x: Floats, frame: Frame, n: int) -> tuple[Floats, int, Ints]:
-    """The values of the bars that have ended, how many of them stand in a window beside the bar so far, and where each instrument's begin."""
-    h = frame.history(x)
-    return h, max(1, n - 1), np.append(frame.starts, len(h))
 
 
 def sum_(x: Floats, frame: Frame, n: int) -> Floats:
@@ -218,26 +215,23 @@ def mean_dev(x: Floats, frame: Frame, n: int) -> Floats:
     return out
 
 
-def _extreme(x: Floats, frame: Frame, n: int, sign: float) -> Floats:
-    out = np.empty(len(x))
+def _extreme(x: Floats, frame: Frame, n: int, kind: int) -> Floats:
+    rolled = _rolled(x, frame, n, kind)
     if frame.commit is None:
-        roll_extremes(x, frame.offsets, n, sign, out)
-        return out
-    h, ended, starts = _ended(x, frame, n)
-    rolled = np.empty(len(h))
-    roll_extremes(h, starts, ended, sign, rolled)
-    _peek_extreme(x, rolled, frame.offsets, frame.starts, frame.commit, n, sign, out)
+        return rolled
+    out = np.empty(len(x))
+    _peek_extreme(x, rolled, frame.offsets, frame.starts, frame.commit, n, 1.0 if kind == HIGHEST else -1.0, out)
     return out
 
 
 def highest(x: Floats, frame: Frame, n: int) -> Floats:
     """Highest of n bars."""
-    return _extreme(x, frame, n, 1.0)
+    return _extreme(x, frame, n, HIGHEST)
 
 
 def lowest(x: Floats, frame: Frame, n: int) -> Floats:
     """Lowest of n bars."""
-    return _extreme(x, frame, n, -1.0)
+    return _extreme(x, frame, n, LOWEST)
 
 
 def _smoothed(x: Floats, frame: Frame, n: int, weight: float) -> Floats:
