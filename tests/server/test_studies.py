@@ -168,6 +168,21 @@ def test_two_settings_side_by_side(api: Api) -> None:
     assert five["excess"] == pytest.approx(found["second"]["horizons"][0]["excess"] - found["first"]["horizons"][0]["excess"])
     assert five["low"] < five["excess"] < five["high"]
     assert api.post("/studies/compare", {"first": base, "second": base, "horizon": 7}).status_code == 422
+    assert run["beside"] == "another text or universe"
+
+
+def test_a_comparison_says_what_the_rule_was_set_beside(api: Api) -> None:
+    rule = kept_rule(api, DIAL)
+    text = api.get(f"/rules/{rule}").json()["text"]
+    base = {"text": text, "rule_id": rule, "horizons": [5]}
+    for change, said in (
+        ({}, "the same rule"),
+        ({"dials": {"reach": 30}}, "reach 30"),
+        ({"entry": "signal-close", "survivors": True}, "entered at the signal’s close, today’s members only"),
+        ({"text": text + "\nclose > 1"}, "another text or universe"),
+    ):
+        run = api.post("/studies/compare", {"first": {**base, **change}, "second": base, "horizon": 5}).json()
+        assert run["beside"] == said
 
 
 def test_dials_are_turned_and_every_setting_is_counted(api: Api) -> None:

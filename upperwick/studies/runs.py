@@ -115,7 +115,28 @@ def told(run: StudyRun) -> dict[str, Any]:
         **{name: getattr(run, name) for name in names},
         "asked": run.asked.isoformat(),
         "settings": {name: question[name] for name in SHOWN},
+        "beside": _beside(run),
     }
+
+
+def _beside(run: StudyRun) -> str:
+    """What the rule of a comparison was set beside, by what differs; empty for runs of other kinds."""
+    if run.kind != "compare":
+        return ""
+    first, second, said = run.question["first"], run.question["second"], []
+    if first["text"] != second["text"]:
+        number = rules.version_of(run.rule, first["text"]) if run.rule else None
+        said.append(f"version {number}" if number else "another text or universe")
+    for name in sorted({*first["dials"], *second["dials"]}):
+        if first["dials"].get(name) != second["dials"].get(name):
+            said.append(f"{name} {first['dials'][name]:g}" if name in first["dials"] else f"{name} as written")
+    if first["universe"] != second["universe"]:
+        said.append(first["universe"] or "the rule's own universe")
+    if first["entry"] != second["entry"]:
+        said.append("entered at the signal’s close" if first["entry"] == "signal-close" else "entered at the next open")
+    if first["survivors"] != second["survivors"]:
+        said.append("today’s members only" if first["survivors"] else "the members of that day")
+    return ", ".join(said) or "the same rule"
 
 
 def _study_in(question: dict[str, Any]) -> dict[str, Any]:

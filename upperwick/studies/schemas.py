@@ -106,7 +106,7 @@ class StudyOut(Schema):
 
 class AnyRunOut(Schema):
     """A run without its answer. state: `interrupted` where the worker was ended in the middle. version: the saved version that reads as
-    what was measured. seconds: how long the answer took."""
+    what was measured. seconds: how long the answer took. beside: what a comparison's rule was set beside, in words."""
 
     id: int
     kind: Literal["study", "parts", "compare", "sweep"]
@@ -123,6 +123,7 @@ class AnyRunOut(Schema):
     seconds: float | None
     headline: str
     settings: dict[str, Any]
+    beside: str
 
 
 class RunOut(AnyRunOut):

@@ -2011,6 +2011,8 @@ export interface components {
             settings: {
                 [key: string]: unknown;
             };
+            /** Beside */
+            beside: string;
             result: components["schemas"]["StudyOut"] | null;
         };
         /** SpreadOut */
@@ -2134,7 +2136,7 @@ export interface components {
         /**
          * AnyRunOut
          * @description A run without its answer. state: `interrupted` where the worker was ended in the middle. version: the saved version that reads as
-         *     what was measured. seconds: how long the answer took.
+         *     what was measured. seconds: how long the answer took. beside: what a comparison's rule was set beside, in words.
          */
         AnyRunOut: {
             /** Id */
@@ -2178,6 +2180,8 @@ export interface components {
             settings: {
                 [key: string]: unknown;
             };
+            /** Beside */
+            beside: string;
         };
         /** CompareRunOut */
         CompareRunOut: {
@@ -2222,6 +2226,8 @@ export interface components {
             settings: {
                 [key: string]: unknown;
             };
+            /** Beside */
+            beside: string;
             result: components["schemas"]["ComparisonOut"] | null;
         };
         /**
@@ -2397,6 +2403,8 @@ export interface components {
             settings: {
                 [key: string]: unknown;
             };
+            /** Beside */
+            beside: string;
             result: components["schemas"]["SweepOut"] | null;
         };
         /** SweepIn */
@@ -2588,6 +2596,8 @@ export interface components {
             settings: {
                 [key: string]: unknown;
             };
+            /** Beside */
+            beside: string;
             result: components["schemas"]["PartsOut"] | null;
         };
         /** PathPointOut */

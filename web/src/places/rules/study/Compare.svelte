@@ -187,9 +187,12 @@
   <div class:opacity-60={measured !== '' && measured !== asked}>
     <h2 class="max-w-[70ch] font-title text-[21px] leading-snug">{said}</h2>
     <p class="mt-1 text-[13px] text-ink2">
-      First: {measured && other ? other.name : 'what it was set beside'}, {whole(found.first.hits)} hits. Second:
-      the rule{measured ? ' as it stands' : ''}, {whole(found.second.hits)} hits. {whole(found.both)} are in both.
-      The difference is drawn from the same days for both, so what they share cancels out.
+      First: {watched.run?.beside ?? ''}, {whole(found.first.hits)} hits. Second: {measured
+        ? 'the rule as it stood'
+        : watched.run?.version
+          ? `version ${watched.run.version}`
+          : 'a text that is not saved'}, {whole(found.second.hits)} hits. {whole(found.both)} are in both. The difference
+      is drawn from the same days for both, so what they share cancels out.
     </p>
     <table class="mt-3 w-full text-[13px]">
       <thead>

@@ -85,7 +85,8 @@
               >
             {/if}
             <span class="block text-ink3"
-              >{inWords(run)}; data version {run.data_version}, seed {run.seed}</span
+              >{run.beside ? `beside ${run.beside}; ` : ''}{inWords(run)}; data version {run.data_version},
+              seed {run.seed}</span
             >
           </td>
           <td class="num pl-4">{run.seconds === null ? '' : `${run.seconds.toFixed(1)} s`}</td>
