@@ -210,3 +210,13 @@ def test_forty_lines_have_their_bars_beside_them_down_to_the_last(page: Page) ->
         expect(bar).to_be_in_viewport()
     left = [int(re.sub(r"\D", "", text)) for text in taper.all_inner_texts() if re.search(r"\d", text)]
     assert left[-1] <= left[0]
+
+
+def test_what_is_to_mend_is_a_click_away(page: Page) -> None:
+    write_rule(page, "\n".join(["close > smaa(50)", *["close > 1"] * 60]))
+    page.get_by_role("button", name="1 to mend").click()
+    expect(page.locator(".cm-activeLine")).to_have_text("close > smaa(50)")
+    expect(page.locator(".cm-activeLine")).to_be_in_viewport()
+    page.keyboard.press("Control+End")
+    page.get_by_role("button", name="Line 1, column 9:").click()
+    expect(page.locator(".cm-activeLine")).to_be_in_viewport()

@@ -1,6 +1,7 @@
 """The catalogue as a whole: examples that check, warm-ups that are true, splits that change nothing."""
 
 import re
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -113,3 +114,11 @@ def test_splits_change_nothing_but_the_scale(name: str) -> None:
 def factor_of(bars: Bars, symbol: str) -> np.ndarray:
     k = bars.number[symbol]
     return bars.factor[bars.offsets[k] : bars.offsets[k + 1]]
+
+
+def test_the_ideas_of_the_reference_are_lines_without_advice() -> None:
+    ideas = Path(__file__).resolve().parents[2] / "web/src/places/ideas.ts"
+    lines = re.findall(r"\['[^']*', '([^']*)'\]", ideas.read_text())
+    assert len(lines) > 40
+    for line in lines:
+        assert check_rule(line).advice == (), line

@@ -178,7 +178,7 @@ def test_a_comparison_says_what_the_rule_was_set_beside(api: Api) -> None:
     for change, said in (
         ({}, "the same rule"),
         ({"dials": {"reach": 30}}, "reach 30"),
-        ({"entry": "signal-close", "survivors": True}, "entered at the signal’s close, today’s members only"),
+        ({"entry": "signal-close", "survivors": True}, "entry at the signal’s close, today’s members only"),
         ({"text": text + "\nclose > 1"}, "another text or universe"),
     ):
         run = api.post("/studies/compare", {"first": {**base, **change}, "second": base, "horizon": 5}).json()

@@ -133,7 +133,7 @@ def _beside(run: StudyRun) -> str:
     if first["universe"] != second["universe"]:
         said.append(first["universe"] or "the rule's own universe")
     if first["entry"] != second["entry"]:
-        said.append("entered at the signal’s close" if first["entry"] == "signal-close" else "entered at the next open")
+        said.append("entry at the signal’s close" if first["entry"] == "signal-close" else "entry at the next open")
     if first["survivors"] != second["survivors"]:
         said.append("today’s members only" if first["survivors"] else "the members of that day")
     return ", ".join(said) or "the same rule"

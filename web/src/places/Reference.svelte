@@ -54,7 +54,7 @@
   <div class="mx-auto max-w-[1100px] px-6 py-5">
     <div class="flex items-baseline gap-4">
       <h1 id="reference-title" class="font-title text-[26px]">Reference</h1>
-      <span class="text-ink3">{market.entries.length} names</span>
+      <span class="text-ink3">{market.entries.filter((e) => !e.name.includes('.')).length} names</span>
       <input
         bind:this={box}
         class="field ml-auto w-72"

@@ -299,7 +299,10 @@
   export function focus(line?: number): void {
     if (!view) return
     if (line)
-      view.dispatch({ selection: { anchor: view.state.doc.line(Math.min(line, view.state.doc.lines)).to } })
+      view.dispatch({
+        selection: { anchor: view.state.doc.line(Math.min(line, view.state.doc.lines)).to },
+        scrollIntoView: true,
+      })
     view.focus()
   }
 </script>

@@ -14,6 +14,8 @@
     scan: Scan | null
     text: string
     stale: boolean
+    /** What is to mend first. */
+    why: string
     name: string
     chosen: string | null
     /** A symbol looked at that need not be among the hits. */
@@ -25,6 +27,7 @@
     scan,
     text,
     stale,
+    why,
     name,
     chosen = $bindable(),
     looked = $bindable(),
@@ -141,7 +144,7 @@
 
 <div class="flex h-full flex-col" class:opacity-60={stale}>
   {#if !scan}
-    <p class="p-8 text-ink2">{stale ? 'Mend the rule to see its hits.' : 'Counting …'}</p>
+    <p class="max-w-[60ch] p-8 text-ink2">{stale ? `Mend the rule to see its hits. ${why}` : 'Counting …'}</p>
   {:else}
     {#if !full}
       <HitsBar

@@ -167,10 +167,15 @@
         v{p.rule.version}{p.counting
           ? ', counting'
           : p.errors.length
-            ? `, ${p.errors.length} to mend`
+            ? ','
             : p.dirty
               ? ', not saved yet'
               : ''}
+        {#if shownErrors[0] && !p.counting}<button
+            class="underline underline-offset-3"
+            title="Go to the first"
+            onclick={() => editor?.focus(shownErrors[0]!.at)}>{shownErrors.length} to mend</button
+          >{/if}
       </span>
       {#if p.dirty}
         <button class="act" onclick={p.onsave} title="Ctrl S">Save</button>
@@ -298,7 +303,12 @@
       {#each shownErrors as error (`${error.line}:${error.column}:${error.message}`)}
         <p>
           <span class="font-semibold text-loss" aria-hidden="true">✕</span>
-          {error.at >= 1 ? `Line ${error.at}, column ${error.column}: ` : ''}{error.message}
+          {#if error.at >= 1}<button
+              class="hover:underline"
+              title="Go there"
+              onclick={() => editor?.focus(error.at)}>Line {error.at}, column {error.column}:</button
+            >{/if}
+          {error.message}
           {#if error.mend !== null && error.mend !== undefined}
             <button class="underline underline-offset-3" onclick={() => editor?.apply(error)}>
               {error.mend === '' ? 'Take it out' : `Write ${error.mend}`}
@@ -309,7 +319,10 @@
       {#each advice as hint (`${hint.line}:${hint.column}:${hint.message}`)}
         <p>
           <span class="font-semibold text-ember" aria-hidden="true">!</span>
-          Line {hint.line - offset}: {hint.message}
+          <button class="hover:underline" title="Go there" onclick={() => editor?.focus(hint.line - offset)}
+            >Line {hint.line - offset}:</button
+          >
+          {hint.message}
           {#if hint.mend}
             <button class="underline underline-offset-3" onclick={() => editor?.apply(hint)}
               >Write {hint.mend}</button

@@ -273,6 +273,7 @@
             {scan}
             text={counted}
             stale={errors.length > 0 || trouble !== ''}
+            why={errors[0]?.message ?? trouble}
             name={rule.name}
             bind:chosen
             bind:looked
