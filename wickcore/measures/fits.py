@@ -1,6 +1,6 @@
 """Lines and pairs over a window: least-squares slope, its fit, and correlation.
 
-Sums over a window of distances from a reference inside it, rebuilt every n bars, as in windows.py.
+Sums over a window of distances from a reference inside it, rebuilt every n bars, as in rolling.py.
 """
 
 from typing import Any
