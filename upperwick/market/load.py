@@ -1,14 +1,16 @@
 """The market in memory: loaded once a process for each data version, shared by all requests, read-only."""
 
 from collections import defaultdict, deque
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from itertools import groupby, islice
 from threading import Lock
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
-from django.db import transaction
+from django.db import connection
 
 from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, Report, Split
 from upperwick.market.store import fits, to_day
@@ -45,8 +47,23 @@ def evaluator() -> Evaluator:
 
 def load_market(version: str | None = None) -> Market:
     """Reads the whole market. Raises DamagedBlock naming the instrument and year when a checksum fails."""
-    with transaction.atomic():  # one state of the database, whatever is imported meanwhile
+    with _one_state():
         return _load(version or data_version())
+
+
+@contextmanager
+def _one_state() -> Iterator[None]:
+    """All that is read inside is of one state of the database, whatever is imported meanwhile; nobody who writes has to wait, as they would
+    for `atomic`, which here means to write."""
+    if connection.in_atomic_block:
+        yield
+        return
+    with connection.cursor() as cursor:
+        cursor.execute("BEGIN")
+        try:
+            yield
+        finally:
+            cursor.execute("COMMIT")
 
 
 def _load(version: str) -> Market:
