@@ -35,7 +35,7 @@ def test_a_wrong_password_is_said(page: Page, address: str) -> None:
 
 def test_write_mend_save_reload(page: Page) -> None:
     write_rule(page, "close > 10\nclose > smaa(50)\nrsi(14) < 60")
-    expect(page.get_by_text("did you mean `sma`?")).to_be_visible()
+    expect(page.get_by_role("region", name="The rule").get_by_text("did you mean `sma`?")).to_be_visible()
     page.keyboard.press("Escape")  # the list of completions
     page.get_by_label("Lines of the rule").click()
     page.keyboard.press("Alt+Enter")
