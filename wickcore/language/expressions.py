@@ -8,20 +8,19 @@ from typing import Any, NoReturn
 
 from wickcore.bars.frames import finer
 from wickcore.language import advice, tree
+from wickcore.language.arithmetic import binary, folded, unary
 from wickcore.language.catalogue import CATALOGUE, Entry, Parameter
 from wickcore.language.comparisons import COMPARISONS
 from wickcore.language.definitions import Closed, definition_of
 from wickcore.language.forms import FORMS
 from wickcore.language.operations import Op, constant
+from wickcore.language.pattern_uses import pattern
 from wickcore.language.problems import nearest
 from wickcore.language.rule import Overlay, Pair, Value
-from wickcore.language.shapes import SHAPES
 from wickcore.language.tree import Span
 
 MAX_WINDOW = 5_000
 MAX_SIZE = 3_000  # a name, number, operator or call each, those of the definitions too
-# What a touch and a pole are measured in: the average true range of the logarithms, which is the same upside down.
-LOG_RANGE = "rma(log(max(high, close 1 ago) / min(low, close 1 ago)), 14)"
 USES_CLOSE = {"market_cap", "pe", "dividend_yield"}
 KEEPS_WEIGHT = {"sma", "ema", "rma", "wma", "ema_by", "median", "highest", "lowest", "value_at"}
 SAME_SCALE = {"max", "min", "pick"}
@@ -184,12 +183,12 @@ class Expressions:
         if entry.kind in ("field", "fact", "text"):
             if node.arguments:
                 self.fail(node.span, f"`{entry.name}` takes no brackets.", entry.name)
-            return self._column(entry, node.span)
+            return self.column(entry, node.span)
         if entry.kind == "form":
             return FORMS[entry.name](self, node)
         given = self._match(entry, node)
         if entry.kind == "pattern":
-            return self.pattern(entry, node, entry.name.partition(".")[2] or "forming", given)
+            return pattern(self, entry, node, given)
         frames = {v.frame for v in given.values() if isinstance(v, tree.Count) and v.frame}
         if len(frames) > 1:
             self.fail(node.span, "One call counts on one frame; use the same unit in all its arguments.")
@@ -197,45 +196,7 @@ class Expressions:
             return self.in_frame(frames.pop(), lambda: self._apply(entry, node, given))
         return self._apply(entry, node, given)
 
-    def pattern(self, entry: Entry, node: tree.Call, part: str, given: dict[str, tree.Node | None]) -> Value:
-        """A part of a pattern, or whether one is forming."""
-        plain: dict[str, float] = {}
-        for p in entry.parameters:
-            if p.takes == "word":
-                plain[p.name] = self._breaks(entry, given[p.name])
-                continue
-            value = self._argument(entry, p, given[p.name], node.span, {})
-            plain[p.name] = value.constant or 0.0
-            if p.takes == "constant":
-                self._within(entry, p, plain[p.name], node.span)
-        if plain["nth"] > 4:
-            self.fail(node.span, f"The latest four patterns of a kind are known; `nth` of `{entry.name}` is at most 4.")
-        asked = SHAPES[entry.name.partition(".")[0]].given
-        columns = [self._column(CATALOGUE[name], node.span).op for name in ("high", "low", "close")]
-        # What a kind does not look at stands as the close, which is there anyway.
-        columns.append(self._expand(LOG_RANGE, {}, self.inside or node.span).op if {"touch", "strength"} & {*asked} else columns[2])
-        columns.append(self._column(CATALOGUE["volume"], node.span).op if "strength" in asked else columns[2])
-        params: tuple[float | str, ...] = (entry.name.partition(".")[0], part, *plain.values())
-        op = Op("pattern", tuple(columns), params, self.frame, "condition" if part == "forming" else "number")
-        return Value(op, "condition" if part == "forming" else "number", entry.degree, None, 1.0 if entry.level else None)
-
-    def _breaks(self, entry: Entry, node: tree.Node | None) -> float:
-        if node is None:
-            return 1.0
-        word = node.name if isinstance(node, tree.Name) else ""
-        if word not in ("up", "down"):
-            self.fail(node.span, f"`breaks` of `{entry.name}` is `up` or `down`.", nearest(word, ("up", "down")) if word else None)
-        return 1.0 if word == "up" else -1.0
-
-    def _within(self, entry: Entry, parameter: Parameter, value: float, span: Span) -> None:
-        """Shares of a price or of a size lie between nothing and all of it; sizes in average true ranges are above nothing."""
-        share = (parameter.default or "").endswith("%")
-        top = 1.0 if share or parameter.name == "fit" else 100.0
-        bounds = "above 0% and below 100%" if share else f"above 0 and below {top:g}"
-        if not 0 < value < top:
-            self.fail(span, f"`{parameter.name}` of `{entry.name}` lies {bounds}.")
-
-    def _column(self, entry: Entry, span: Span) -> Value:
+    def column(self, entry: Entry, span: Span) -> Value:
         if self.decide == "open" and not self._ago and (entry.kind == "field" or entry.name in USES_CLOSE) and entry.name != "open":
             self.fail(
                 self.inside or span,
@@ -300,14 +261,14 @@ class Expressions:
     def _apply(self, entry: Entry, node: tree.Call, given: dict[str, tree.Node | None]) -> Value:
         values: dict[str, Value] = {}
         for p in entry.parameters:
-            values[p.name] = self._argument(entry, p, given[p.name], node.span, values)
+            values[p.name] = self.argument(entry, p, given[p.name], node.span, values)
         if entry.kind == "definition":
             return self._defined(entry, values, self.inside or node.span)
         columns = [values[p.name] for p in entry.parameters if p.takes in ("number", "condition")]
         whole = tuple(v for p in entry.parameters if p.takes == "bars" and (v := values[p.name].constant) is not None)
         plain = [c.constant for c in columns if c.constant is not None]
         if entry.name in FOLDED and len(plain) == len(columns) and not (entry.name == "sqrt" and plain[0] < 0):
-            return self._constant(FOLDED[entry.name](*plain), False, node.span)
+            return folded(self, FOLDED[entry.name](*plain), False, node.span)
         numbers = [c for c in columns if c.type == "number"]
         degree = entry.degree if entry.degree is not None else (numbers[0].degree or 0 if numbers else 0)
         ops = [c.op for c in columns]
@@ -317,7 +278,7 @@ class Expressions:
         elif entry.name in UNSCALED:
             ops = [self.unscaled(columns[0])]
         if "zigzag" in entry.name:
-            ops = [*(self._column(CATALOGUE[price], node.span).op for price in ("high", "low")), *ops]
+            ops = [*(self.column(CATALOGUE[price], node.span).op for price in ("high", "low")), *ops]
             whole = (*whole, self._share(values["by"], node.span))
         op = Op(entry.name, tuple(ops), whole, "day" if entry.name in FRAMELESS else self.frame, entry.result)
         return Value(op, entry.result, degree, None, self._weight(entry, numbers))
@@ -329,7 +290,7 @@ class Expressions:
         memo = (entry.name, self.frame, self._ago > 0, *given)
         made = self._definitions.get(memo)
         if made is None:
-            made = self._expand(entry.definition, values, span)
+            made = self.expand(entry.definition, values, span)
             if entry.level:
                 made = replace(made, weight=1.0)
             self._definitions[memo] = made
@@ -359,10 +320,10 @@ class Expressions:
             return numbers[0].weight
         return 0.0 if entry.name in ("stdev", "mean_dev", "slope") else None
 
-    def _argument(self, entry: Entry, parameter: Parameter, node: tree.Node | None, span: Span, before: dict[str, Value]) -> Value:
+    def argument(self, entry: Entry, parameter: Parameter, node: tree.Node | None, span: Span, before: dict[str, Value]) -> Value:
         if node is None:
             assert parameter.default is not None
-            return self._expand(parameter.default, dict(before), self.inside or span)
+            return self.expand(parameter.default, dict(before), self.inside or span)
         if parameter.takes == "bars":
             return _plain(self.bar_count(node, int(parameter.low or 1), parameter.name, entry.name))
         if parameter.takes == "condition":
@@ -372,7 +333,7 @@ class Expressions:
             self.fail(node.span, f"`{parameter.name}` of `{entry.name}` is a plain number or a dial.")
         return value
 
-    def _expand(self, definition: str, values: dict[str, Value], span: Span) -> Value:
+    def expand(self, definition: str, values: dict[str, Value], span: Span) -> Value:
         before = self._bound, self.inside
         self._bound, self.inside = values, span
         try:
@@ -420,48 +381,7 @@ class Expressions:
         self.advise(self.inside or span, "These two are unlike things, such as a price and a volume or a percentage.", None)
         return self.unscaled(left), self.unscaled(right), 0
 
-    # -- arithmetic and logic ----------------------------------------------------------------------------------------
-
-    def _check_unary(self, node: tree.Unary) -> Value:
-        if node.operator == "not":
-            return Value(Op("not", (self.condition(node.operand).op,), result="condition"), "condition")
-        value = self.number(node.operand)
-        if value.constant is not None:
-            return Value(constant(-value.constant), "number", None, -value.constant, 0.0, value.percent)
-        weight = -value.weight if value.weight is not None else None
-        return Value(Op("negate", (value.op,)), "number", value.degree, None, weight)
-
-    def _check_binary(self, node: tree.Binary) -> Value:
-        if node.operator in ("and", "or"):
-            left, right = self.condition(node.left), self.condition(node.right)
-            return Value(Op(node.operator, (left.op, right.op), result="condition"), "condition")
-        a, b = self.number(node.left), self.number(node.right)
-        if a.constant is not None and b.constant is not None:
-            return self._fold(node, a.constant, b.constant, a.percent or b.percent)
-        if node.operator in "+-":
-            left_op, right_op, degree = self.same_scale(a, b, node.span)
-            sign = 1 if node.operator == "+" else -1
-            weight = None if a.weight is None or b.weight is None else a.weight + sign * b.weight
-            return Value(Op(node.operator, (left_op, right_op)), "number", degree, None, weight)
-        sign = 1 if node.operator == "*" else -1
-        degree = (a.degree or 0) + sign * (b.degree or 0)
-        weight = None
-        if b.constant and a.weight is not None:
-            weight = a.weight * b.constant if sign == 1 else a.weight / b.constant
-        elif a.constant is not None and b.weight is not None and sign == 1:
-            weight = b.weight * a.constant
-        return Value(Op(node.operator, (a.op, b.op)), "number", degree, None, weight)
-
-    def _fold(self, node: tree.Binary, a: float, b: float, percent: bool) -> Value:
-        if node.operator == "/" and b == 0:
-            self.fail(node.span, "This divides by zero.")
-        result = {"+": a + b, "-": a - b, "*": a * b}.get(node.operator)
-        return self._constant(a / b if result is None else result, percent, node.span)
-
-    def _constant(self, value: float, percent: bool, span: Span) -> Value:
-        if not math.isfinite(value):
-            self.fail(span, "This comes to a number larger than any that can be computed with.")
-        return Value(constant(value), "number", None, value, 0.0, percent)
+    # -- earlier bars, and several ------------------------------------------------------------------------------------
 
     def _check_ago(self, node: tree.Ago) -> Value:
         def build() -> Value:
@@ -524,8 +444,8 @@ CHECKS: dict[type, Callable[[Expressions, Any], Value]] = {
     tree.Name: Expressions._check_name,
     tree.Part: Expressions._check_part,
     tree.Call: Expressions._check_call,
-    tree.Unary: Expressions._check_unary,
-    tree.Binary: Expressions._check_binary,
+    tree.Unary: unary,
+    tree.Binary: binary,
     tree.Ago: Expressions._check_ago,
     tree.Over: Expressions._check_over,
 }

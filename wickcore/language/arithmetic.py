@@ -1,0 +1,58 @@
+"""Arithmetic and logic: scale degrees, how much of a price level a value keeps, and plain numbers worked out at once."""
+
+import math
+from typing import TYPE_CHECKING
+
+from wickcore.language import tree
+from wickcore.language.operations import Op, constant
+from wickcore.language.rule import Value
+from wickcore.language.tree import Span
+
+if TYPE_CHECKING:
+    from wickcore.language.expressions import Expressions
+
+
+def unary(e: "Expressions", node: tree.Unary) -> Value:
+    if node.operator == "not":
+        return Value(Op("not", (e.condition(node.operand).op,), result="condition"), "condition")
+    value = e.number(node.operand)
+    if value.constant is not None:
+        return Value(constant(-value.constant), "number", None, -value.constant, 0.0, value.percent)
+    weight = -value.weight if value.weight is not None else None
+    return Value(Op("negate", (value.op,)), "number", value.degree, None, weight)
+
+
+def binary(e: "Expressions", node: tree.Binary) -> Value:
+    if node.operator in ("and", "or"):
+        left, right = e.condition(node.left), e.condition(node.right)
+        return Value(Op(node.operator, (left.op, right.op), result="condition"), "condition")
+    a, b = e.number(node.left), e.number(node.right)
+    if a.constant is not None and b.constant is not None:
+        return _fold(e, node, a.constant, b.constant, a.percent or b.percent)
+    if node.operator in "+-":
+        left_op, right_op, degree = e.same_scale(a, b, node.span)
+        sign = 1 if node.operator == "+" else -1
+        weight = None if a.weight is None or b.weight is None else a.weight + sign * b.weight
+        return Value(Op(node.operator, (left_op, right_op)), "number", degree, None, weight)
+    sign = 1 if node.operator == "*" else -1
+    degree = (a.degree or 0) + sign * (b.degree or 0)
+    weight = None
+    if b.constant and a.weight is not None:
+        weight = a.weight * b.constant if sign == 1 else a.weight / b.constant
+    elif a.constant is not None and b.weight is not None and sign == 1:
+        weight = b.weight * a.constant
+    return Value(Op(node.operator, (a.op, b.op)), "number", degree, None, weight)
+
+
+def _fold(e: "Expressions", node: tree.Binary, a: float, b: float, percent: bool) -> Value:
+    if node.operator == "/" and b == 0:
+        e.fail(node.span, "This divides by zero.")
+    result = {"+": a + b, "-": a - b, "*": a * b}.get(node.operator)
+    return folded(e, a / b if result is None else result, percent, node.span)
+
+
+def folded(e: "Expressions", value: float, percent: bool, span: Span) -> Value:
+    """A plain number that was worked out of others."""
+    if not math.isfinite(value):
+        e.fail(span, "This comes to a number larger than any that can be computed with.")
+    return Value(constant(value), "number", None, value, 0.0, percent)
