@@ -10,13 +10,14 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from upperwick import commands, study_commands
+from upperwick.market.formats import PRICE_FILES
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Runs one command; the exit code."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
     parser = build_parser()
-    given = parser.parse_args(arguments)
+    given = parser.parse_args(_several_prices(list(sys.argv[1:] if arguments is None else arguments)))
     try:
         return given.run(given) or 0
     except commands.Bad as error:
@@ -28,6 +29,20 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except KeyboardInterrupt:
         print("Stopped.", file=sys.stderr)
         return 130
+
+
+def _several_prices(words: list[str]) -> list[str]:
+    """`--prices a.csv b.csv` as `--prices a.csv --prices b.csv`: what follows and is a price file or a folder belongs to it, a rule does
+    not."""
+    found: list[str] = []
+    inside = False
+    for i, word in enumerate(words):
+        if inside and (Path(word).suffix.lower() in PRICE_FILES or Path(word).is_dir()) and words[i - 1] != "--prices":
+            found.append("--prices")
+        elif words[i - 1 : i] != ["--prices"]:
+            inside = word == "--prices"
+        found.append(word)
+    return found
 
 
 def build_parser() -> argparse.ArgumentParser:
@@ -95,12 +110,13 @@ def build_parser() -> argparse.ArgumentParser:
     phrase.add_argument("phrase", nargs="+")
     _json(phrase)
 
-    bring = command("import", commands.bring_in, "Prices from CSV or Parquet into the database.")
-    bring.add_argument("prices", type=Path)
+    bring = command("import", commands.import_prices, "Prices from CSV or Parquet into the database, merged with what is there.")
+    bring.add_argument("prices", type=Path, nargs="+", help="files, or folders of one file a symbol; the later one's bars count")
+    _json(bring)
     bring.add_argument("--universe", metavar="NAME", help="make the symbols members of this universe")
     bring.add_argument("--skip-bad", action="store_true", help="leave bad rows out instead of refusing the import")
 
-    take = command("export", commands.take_out, "The stored bars as CSV or Parquet, by the file's ending.")
+    take = command("export", commands.export_prices, "The stored bars as CSV or Parquet, by the file's ending.")
     take.add_argument("file", type=Path)
     take.add_argument("--symbols", help="only these, separated by commas")
 
@@ -133,7 +149,13 @@ def _rule(parser: argparse.ArgumentParser) -> None:
 
 
 def _prices(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--prices", type=Path, help="a CSV or Parquet file or a folder of them; the database where left out")
+    parser.add_argument(
+        "--prices",
+        type=Path,
+        action="append",
+        metavar="FILE",
+        help="CSV or Parquet files or folders of them, daily and five-minute; the database where left out",
+    )
     parser.add_argument("--skip-bad", action="store_true", help="leave bad rows out")
     _json(parser)
 

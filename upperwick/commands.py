@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from wickcore.bars.moment import read_day
 from wickcore.bars.universe import UnknownUniverse
 from wickcore.language.check import check_expression, check_rule
 from wickcore.language.problems import RuleError
@@ -48,11 +49,11 @@ def scan(given: Namespace) -> None:
     """What a rule leaves on one evening."""
     rule = _checked(given.rule)
     engine, bars = engine_of(given)
-    from upperwick.market.files import iso
     from upperwick.rules.scanning import COLUMNS, hit_rows, line_rows, read_columns
+    from wickcore.bars.moment import iso
     from wickcore.scan.scan import scan as run
 
-    day = day_of(bars, given.as_of) if given.as_of else bars.last_day
+    day = day_of(given.as_of) if given.as_of else bars.last_day
     index = bars.session_on(day)
     if index < 0:
         raise Bad(f"The prices begin on {iso(bars.sessions[0])}; {given.as_of} lies before that.")
@@ -86,7 +87,7 @@ def values(given: Namespace) -> None:
     if value.type == "text":
         raise Bad("A number or a condition is needed; this is a text.")
     engine, _ = engine_of(given)
-    from upperwick.market.files import iso
+    from wickcore.bars.moment import iso
     from wickcore.scan.explain import values as run
 
     days, found = run(engine, value, _symbol(engine, given.symbol))
@@ -99,11 +100,11 @@ def values(given: Namespace) -> None:
 def explain(given: Namespace) -> None:
     """Each line for one instrument on one day."""
     rule = _checked(given.rule)
-    engine, bars = engine_of(given)
+    engine, _ = engine_of(given)
     from upperwick.problems import Refused
     from upperwick.rules.scanning import explain_rows
 
-    day = day_of(bars, given.day)
+    day = day_of(given.day)
     assert day is not None
     try:
         rows = explain_rows(engine, rule, _symbol(engine, given.symbol), day)
@@ -169,22 +170,41 @@ def phrase(given: Namespace) -> int | None:
     return None if found.lines else 2
 
 
-def bring_in(given: Namespace) -> None:
-    """Imports prices: all of them, or nothing."""
+def import_prices(given: Namespace) -> None:
+    """Imports prices: all of them, or nothing. What is stored and not in the files stays as it is."""
     _database()
     from upperwick.market.store import save_tables
+    from wickcore.bars.moment import of_key
 
     found = _read_prices(given.prices, given.skip_bad)
-    what = f"{given.prices.name}: {len(found.tables)} symbols imported"
-    total = save_tables(found.tables, given.universe, what)
+    what = f"{', '.join(path.name for path in given.prices)}: {_symbols_of(found):,} symbols imported"
+    done = save_tables(found.tables, given.universe, what)
+    if given.json:
+        changes = [
+            {"symbol": symbol, "moment": str(of_key(c.key)), "old": list(c.old), "new": list(c.new)} for symbol, c in done.changes
+        ]
+        counts = {key: getattr(done, key) for key in ("symbols", "added", "replaced", "same", "left", "notes")}
+        return emit({**counts, "bad_rows": len(found.bad), "changes": changes})
     print(
-        f"{total:,} bars of {len(found.tables):,} symbols imported"
-        + (f", {len(found.bad)} bad rows left out" if found.bad else "")
-        + "."
+        f"{done.symbols:,} symbols: {done.added:,} bars added, {done.replaced:,} replaced, {done.same:,} were stored already, "
+        f"{done.left:,} others left as they were" + (f"; {len(found.bad):,} bad rows left out" if found.bad else "") + "."
     )
+    for symbol, c in done.changes:
+        print(f"  {symbol} {of_key(c.key)}: {_prices_said(c.old)} became {_prices_said(c.new)}")
+    for note in done.notes:
+        print(note, file=sys.stderr)
 
 
-def take_out(given: Namespace) -> None:
+def _symbols_of(found: Any) -> int:
+    return len({symbol for by_symbol in found.tables.values() for symbol in by_symbol})
+
+
+def _prices_said(values: tuple[float, ...]) -> str:
+    """Open, high, low, close and volume on one line."""
+    return " ".join(f"{v:.6g}" for v in values[:4]) + f" volume {values[4]:,.0f}"
+
+
+def export_prices(given: Namespace) -> None:
     """Exports the stored bars as printed, with adjusted closes on the latest bar's scale."""
     engine, bars = engine_of(Namespace(prices=None, skip_bad=False))
     import numpy as np
@@ -317,11 +337,11 @@ def _checked(said: str) -> CheckedRule:
         raise rule_error(error) from None
 
 
-def _read_prices(path: Path, skip_bad: bool) -> Any:
+def _read_prices(paths: list[Path], skip_bad: bool) -> Any:
     from upperwick.market.files import PriceFileError, read_prices
 
     try:
-        found = read_prices(path)
+        found = read_prices(paths)
     except PriceFileError as error:
         raise Bad(str(error)) from None
     if found.bad and not skip_bad:
@@ -330,19 +350,18 @@ def _read_prices(path: Path, skip_bad: bool) -> Any:
         rest = [f"… and {more} more."] if more else []
         raise Bad(*shown, *rest, f"{len(found.bad)} bad rows; nothing was taken. Mend them, or leave them out with --skip-bad.")
     if not found.tables:
-        raise Bad(f"{path} holds no usable row.")
+        raise Bad(f"{' and '.join(map(str, paths))} holds no usable row.")
     return found
 
 
 def engine_of(given: Namespace) -> tuple[Any, Any]:
     """An evaluator over the given files, or over the database."""
-    from wickcore.bars.bars import build_bars
-    from wickcore.bars.market import Market
+    from wickcore.bars.market import market_of
     from wickcore.scan.evaluate import Evaluator
 
     if given.prices is not None:
         _without_data()
-        market = Market(build_bars(_read_prices(given.prices, given.skip_bad).tables))
+        market = market_of(_read_prices(given.prices, given.skip_bad).tables)
         return Evaluator(market), market.bars
     _database()
     from upperwick.market.load import DamagedBlock, evaluator
@@ -382,15 +401,12 @@ def _symbol(engine: Any, symbol: str) -> str:
     return symbol
 
 
-def day_of(bars: Any, said: str | None) -> int | None:
-    from datetime import date
-
-    if said is None:
-        return None
+def day_of(said: str | None) -> int | None:
+    """A date as days since 1970."""
     try:
-        return date.fromisoformat(said).toordinal() - date(1970, 1, 1).toordinal()
-    except ValueError:
-        raise Bad(f"`{said}` is not a date of the form 2024-06-28.") from None
+        return None if said is None else read_day(said)
+    except ValueError as error:
+        raise Bad(str(error)) from None
 
 
 def _without_data() -> None:

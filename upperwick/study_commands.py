@@ -164,7 +164,7 @@ def _settings(bars: Any, given: Namespace) -> Any:
     if given.sealed and (seal := sealed_from(bars.sessions)) is not None:
         as_of = int(bars.sessions[bars.session_on(seal - 1)])
     return StudySettings(
-        horizons, day_of(bars, given.first), day_of(bars, given.last), as_of, given.entry, given.repeats, given.cost, given.slippage,
+        horizons, day_of(given.first), day_of(given.last), as_of, given.entry, given.repeats, given.cost, given.slippage,
         given.seed,
     )  # fmt: skip
 
@@ -189,8 +189,8 @@ def _apart(engine: Any, rule: CheckedRule, found: Any, members: Any, horizon: in
 
 
 def _write_report(given: Namespace, rule: CheckedRule, report: dict[str, Any], study: dict[str, Any], settings: Any) -> None:
-    from upperwick.market.files import iso
     from upperwick.studies.report import report as page
+    from wickcore.bars.moment import iso
 
     told = {
         "version": None, "data_version": "files" if given.prices else "stored", "seed": settings.seed,

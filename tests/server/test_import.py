@@ -1,4 +1,4 @@
-"""Prices in and out: every bad row named, all or nothing, years replaced whole, and the round trip."""
+"""Prices in and out: every bad row named, all or nothing, merged by moment, and the round trip."""
 
 from pathlib import Path
 from unittest import mock
@@ -7,11 +7,14 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from upperwick.market import store
 from upperwick.market.files import PriceFileError, read_prices
-from upperwick.market.load import DamagedBlock, data_version, factor, load_market
+from upperwick.market.load import DamagedBlock, data_version, load_market
 from upperwick.market.models import BarBlock, Instrument, Member
+from wickcore.bars.merge import factor
 
 HEAD = "symbol,date,open,high,low,close,volume\n"
 GOOD = HEAD + "ZZA,2024-01-02,10,11,9,10.5,1000\nZZA,2024-01-03,10.5,12,10,11,1500\nZZB,2024-01-02,5,6,4,5,100\n"
@@ -26,8 +29,8 @@ def write(folder: Path, text: str, name: str = "prices.csv") -> Path:
 def test_a_good_file_is_read_whole(tmp_path: Path) -> None:
     found = read_prices(write(tmp_path, GOOD))
     assert not found.bad
-    assert sorted(found.tables) == ["ZZA", "ZZB"]
-    assert found.tables["ZZA"]["close"].tolist() == [10.5, 11]
+    assert sorted(found.tables["day"]) == ["ZZA", "ZZB"]
+    assert found.tables["day"]["ZZA"]["close"].tolist() == [10.5, 11]
 
 
 @pytest.mark.parametrize(
@@ -36,7 +39,7 @@ def test_a_good_file_is_read_whole(tmp_path: Path) -> None:
         ("ZZA,2024-01-04,ten,11,9,10,100", "open `ten` is not a number"),
         ("ZZA,2024-01-04,10,8,9,10,100", "high is below low"),
         ("ZZA,2024-01-03,10,11,9,10,100", "stands twice"),
-        ("ZZA,2024-01-01,10,11,9,10,100", "comes after a later one"),
+        ("ZZA,2024-06-28T10:35+02:00,10,11,9,10,100", "has an offset"),
         ("ZZA,2024-01-04,10,11,9,10,-5", "volume is negative"),
         ("ZZA,2024-01-04,10,NaN,9,10,100", "high `NaN` is not a number"),
         ("ZZA,2024-01-04,10,11,9,,100", "close is missing"),
@@ -53,25 +56,25 @@ def test_a_bad_row_is_named_with_its_line(tmp_path: Path, row: str, reason: str)
     found = read_prices(write(tmp_path, GOOD + row + "\nZZB,2024-01-03,5,6,4,5,100\n"))
     assert [b.line for b in found.bad] == [5], found.bad
     assert reason in found.bad[0].reason
-    assert len(found.tables["ZZB"]["days"]) == 2  # rows after it are still right
+    assert len(found.tables["day"]["ZZB"]["days"]) == 2  # rows after it are still right
 
 
 def test_headers_in_any_case_and_order_and_other_delimiters(tmp_path: Path) -> None:
     found = read_prices(write(tmp_path, "Close;Date;Symbol;OPEN;High;Low;Volume\n10;2024-01-02;ZZA;10;11;9;5\n"))
-    assert found.tables["ZZA"]["high"].tolist() == [11]
+    assert found.tables["day"]["ZZA"]["high"].tolist() == [11]
 
 
 def test_a_folder_of_one_file_a_symbol(tmp_path: Path) -> None:
     for name in ("ZZA", "ZZB"):
         write(tmp_path, "date,open,high,low,close,volume\n2024-01-02,10,11,9,10,100\n", f"{name}.csv")
-    assert sorted(read_prices(tmp_path).tables) == ["ZZA", "ZZB"]
+    assert sorted(read_prices(tmp_path).tables["day"]) == ["ZZA", "ZZB"]
 
 
 def test_parquet_and_csv_say_the_same(tmp_path: Path) -> None:
     prices = {name: [1.0, 2.0] for name in ("open", "high", "low", "close", "volume")}
     table = pa.table({"symbol": ["ZZA", "ZZA"], "date": pa.array([19724, 19725], pa.date32()), **prices})
     pq.write_table(table, tmp_path / "p.parquet")
-    assert read_prices(tmp_path / "p.parquet").tables["ZZA"]["days"].tolist() == [19724, 19725]
+    assert read_prices(tmp_path / "p.parquet").tables["day"]["ZZA"]["days"].tolist() == [19724, 19725]
 
 
 def test_what_is_no_price_file_says_why(tmp_path: Path) -> None:
@@ -89,30 +92,116 @@ def test_what_is_no_price_file_says_why(tmp_path: Path) -> None:
 def test_adjusted_closes_give_the_factor_from_the_first_bar(tmp_path: Path) -> None:
     text = "symbol,date,open,high,low,close,volume,adj_close\n"
     text += "ZZA,2024-01-02,20,20,20,20,5,10\nZZA,2024-01-03,22,22,22,22,5,11\nZZA,2024-01-04,11,11,11,11,5,11\n"
-    table = read_prices(write(tmp_path, text)).tables["ZZA"]
-    assert table["factor"].tolist() == [1, 1, 2]
+    table = read_prices(write(tmp_path, text)).tables["day"]["ZZA"]
+    assert factor(table["days"], table["close"], table["ratio"], [], []).tolist() == [1, 1, 2]
 
 
 def test_split_and_dividend_factors_by_hand() -> None:
     # A 2:1 split on day 3; a dividend of 1 on day 4 after a close of 10: 1 / (1 - 1/10).
     days, close = np.array([1, 2, 3, 4]), np.array([20.0, 20.0, 10.0, 9.0])
-    assert factor(days, close, [(3, 2.0)], [(4, 1.0)]).tolist() == pytest.approx([1, 1, 2, 2 / 0.9])
-    assert factor(days, close, [(99, 2.0)], []).tolist() == [1, 1, 1, 1]
+    assert factor(days, close, None, [(3, 2.0)], [(4, 1.0)]).tolist() == pytest.approx([1, 1, 2, 2 / 0.9])
+    assert factor(days, close, None, [(99, 2.0)], []).tolist() == [1, 1, 1, 1]
+    # Adjusted closes on the last two days only: the split before them is the recorded one, and what they say of day 4 is theirs.
+    assert factor(days, close, np.array([np.nan, np.nan, 0.9, 1.0]), [(3, 2.0)], [(4, 5.0)]).tolist() == pytest.approx(
+        [1, 1, 2, 2 / 0.9]
+    )
+    # One adjusted close alone says nothing of steps; the recorded split stays.
+    assert factor(days, close, np.array([np.nan, np.nan, np.nan, 1.0]), [(3, 2.0)], []).tolist() == [1, 1, 2, 2]
+
+
+def closes(symbol: str) -> list[float]:
+    bars = load_market().bars
+    k = bars.number[symbol]
+    return bars.close[bars.offsets[k] : bars.offsets[k + 1]].tolist()
 
 
 @pytest.mark.django_db
-def test_an_import_replaces_only_the_years_it_touches(tmp_path: Path) -> None:
+def test_an_import_replaces_what_it_holds_and_nothing_else(tmp_path: Path) -> None:
     store.save_tables(read_prices(write(tmp_path, GOOD.replace("2024-01-02", "2023-12-29"))).tables, "Mine", "first")
     assert BarBlock.objects.filter(instrument__symbol="ZZA").count() == 2
     before = data_version()
-    store.save_tables(
-        read_prices(write(tmp_path, HEAD + "ZZA,2024-01-03,50,50,50,50,1\nZZA,2024-01-04,51,51,51,51,1\n")).tables, None, "second"
-    )
+    rows = "ZZA,2024-01-04,51,51,51,51,1\nZZA,2024-01-03,50,50,50,50,1\n"  # the newest first, as some files have it
+    done = store.save_tables(read_prices(write(tmp_path, HEAD + rows)).tables, None, "second")
+    assert (done.added, done.replaced, done.same, done.left) == (1, 1, 0, 1)
+    assert [(s, c.old[3], c.new[3]) for s, c in done.changes] == [("ZZA", 11, 50)]
     assert data_version() != before
-    market = load_market()
-    k = market.bars.number["ZZA"]
-    assert market.bars.close[market.bars.offsets[k] : market.bars.offsets[k + 1]].tolist() == [10.5, 50, 51]
+    assert closes("ZZA") == [10.5, 50, 51]
     assert Member.objects.filter(universe__name="Mine").count() == 2
+
+
+@pytest.mark.django_db
+def test_a_day_appended_to_a_stored_year_leaves_the_year(tmp_path: Path) -> None:
+    days = np.busday_offset("2024-01-02", np.arange(34), roll="forward").astype(str)
+    rows = [f"ZZA,{day},10,11,9,{9.5 + i / 100},100\n" for i, day in enumerate(days)]
+    store.save_tables(read_prices(write(tmp_path, HEAD + "".join(rows[:33]))).tables, None, "a month and a half")
+    done = store.save_tables(read_prices(write(tmp_path, HEAD + rows[33])).tables, None, "a day")
+    assert (done.added, done.replaced, done.same, done.left) == (1, 0, 0, 33)
+    assert len(closes("ZZA")) == 34
+    again = store.save_tables(read_prices(write(tmp_path, HEAD + rows[33])).tables, None, "the same day")
+    assert (again.added, again.replaced, again.same, again.left) == (0, 0, 1, 33)
+
+
+ROWS = st.lists(st.tuples(st.integers(0, 1), st.integers(0, 700), st.integers(0, 3)), min_size=1, max_size=30)
+
+
+@pytest.mark.django_db
+@settings(max_examples=25, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+@given(files=st.lists(ROWS, min_size=1, max_size=4), adjusted=st.booleans(), minutes=st.booleans())
+def test_any_files_in_any_order_store_what_one_file_would(files: list, adjusted: bool, minutes: bool) -> None:
+    """The later file wins where they differ; a split of 2 for 1 lies in the middle of the history."""
+
+    def table(rows: dict[int, int]) -> dict[str, np.ndarray]:
+        steps = np.array(sorted(rows))
+        close = np.array([20.0 + rows[i] for i in steps])
+        days = (19_000 + steps // (3 if minutes else 1)).astype(np.int32)
+        found = {"days": days, **dict.fromkeys(("open", "high", "low", "close"), close), "volume": close}
+        if minutes:
+            found["minute"] = (570 + 5 * (steps % 3)).astype(np.int32)
+        return {**found, "ratio": np.where(steps < 350, 0.5, 1.0)} if adjusted else found
+
+    whole: dict[int, dict[int, int]] = {}
+    for model in (Instrument, Member):
+        model.objects.all().delete()
+    frame = "5min" if minutes else "day"
+    for file in files:
+        parts: dict[int, dict[int, int]] = {}
+        for symbol, step, value in file:
+            parts.setdefault(symbol, {})[step] = value
+            whole.setdefault(symbol, {})[step] = value
+        store.save_tables({frame: {f"Z{s}": table(rows) for s, rows in parts.items()}}, "Mine", "a part")
+    pieces = stored_blocks()
+    members = sorted(Member.objects.values_list("instrument__symbol", "first", "last"))
+    Instrument.objects.all().delete()
+    store.save_tables({frame: {f"Z{s}": table(rows) for s, rows in whole.items()}}, "Mine", "all at once")
+    assert pieces == stored_blocks()
+    assert members == sorted(Member.objects.values_list("instrument__symbol", "first", "last"))
+
+
+def stored_blocks() -> list[tuple]:
+    rows = BarBlock.objects.order_by("instrument__symbol", "year")
+    listed = dict(Instrument.objects.values_list("symbol", "listed"))
+    return [
+        (s, listed[s], f, y, n, bytes(d))
+        for s, f, y, n, d in rows.values_list("instrument__symbol", "frame", "year", "rows", "data")
+    ]
+
+
+@pytest.mark.django_db
+def test_adjusted_closes_of_another_day_are_brought_on_one_scale(tmp_path: Path) -> None:
+    """After a split a source's older adjusted closes all halve: with a day in common nothing jumps, and the split is known."""
+    head = HEAD.strip() + ",adj_close\n"
+    first = "".join(f"ZZA,2024-01-0{d},20,20,20,20,5,20\n" for d in (2, 3, 4))
+    store.save_tables(read_prices(write(tmp_path, head + first)).tables, None, "before the split")
+    after = "ZZA,2024-01-04,20,20,20,20,5,10\nZZA,2024-01-05,10,10,10,10,5,10\n"
+    done = store.save_tables(read_prices(write(tmp_path, head + after)).tables, None, "after it")
+    assert (done.added, done.replaced, done.left, done.notes) == (1, 1, 2, [])
+    bars = load_market().bars
+    k = bars.number["ZZA"]
+    assert bars.factor[bars.offsets[k] : bars.offsets[k + 1]].tolist() == [1, 1, 1, 2]
+    apart = "ZZA,2024-01-08,10,10,10,10,5,2.5\n"  # adjusted years later, without a day in common
+    done = store.save_tables(read_prices(write(tmp_path, head + apart)).tables, None, "much later")
+    assert "jump by -75%" in done.notes[0]
+    assert "a day of the stored bars" in done.notes[0]
 
 
 @pytest.mark.django_db(transaction=False)

@@ -6,11 +6,11 @@ from typing import Any
 
 import numpy as np
 
-from upperwick.market.files import iso
 from upperwick.market.services import as_of_day, open_market, request_limits, shown_as
 from upperwick.problems import Refused
 from wickcore.bars.bars import Bars, Bools, Ints
 from wickcore.bars.frames import period
+from wickcore.bars.moment import iso
 from wickcore.language.check import check_expression
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule, Value

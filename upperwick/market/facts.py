@@ -5,11 +5,10 @@ from typing import Any
 import numpy as np
 
 from upperwick.market.charts import place
-from upperwick.market.files import iso
 from upperwick.market.models import Instrument, Report
 from upperwick.market.services import as_of_day, open_market, request_limits, shown_as
-from upperwick.market.store import to_day
 from wickcore.bars.market import Market
+from wickcore.bars.moment import iso, to_day
 from wickcore.language.check import check_expression
 
 QUARTERS = 8

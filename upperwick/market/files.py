@@ -1,9 +1,8 @@
 """Prices from CSV and Parquet files, checked row by row, and back into them."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
-from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -13,9 +12,12 @@ import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 import pyarrow.parquet as pq
 
+from upperwick.market.formats import PARQUET, PRICE_FILES
+from wickcore.bars.merge import Table, merge
+from wickcore.bars.moment import CLOSE, Moment, keys, of_key, read_moment
+
 NUMBERS = ("open", "high", "low", "close", "volume")
 _NUMBER = r"^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$"
-_SUFFIXES = (".csv", ".txt", ".parquet", ".pq")
 
 
 class PriceFileError(ValueError):
@@ -34,29 +36,33 @@ class BadRow:
 
 @dataclass(slots=True)
 class PriceTables:
-    """tables: columns by symbol (`days` int32 since 1970, prices, volume, perhaps `factor`), days ascending. bad: rows left out."""
+    """tables: by frame (`day`, `5min`), then by symbol: columns `days` (int32 since 1970), `minute` (int32, of the day; five-minute bars
+    only), prices, volume, perhaps `ratio` (adjusted close over close), ascending. bad: rows left out."""
 
-    tables: dict[str, dict[str, Any]] = field(default_factory=dict)
+    tables: dict[str, dict[str, Table]] = field(default_factory=dict)
     bad: list[BadRow] = field(default_factory=list)
     rows: int = 0
 
 
-def read_prices(path: Path) -> PriceTables:
-    """Reads a file, or a folder of one file a symbol.
+def read_prices(paths: Path | Iterable[Path]) -> PriceTables:
+    """Reads files, or folders of one file a symbol, in turn; where two hold the same bar, the later one's counts.
 
-    Columns symbol, date, open, high, low, close, volume in any order and case, optionally adj_close; a file without `symbol` takes
-    its own name for it. Raises PriceFileError when there is nothing to read.
+    Columns symbol, date, open, high, low, close, volume in any order and case, rows in any order, optionally adj_close; a file without
+    `symbol` takes its own name for it. With a column `time` (HH:MM, the bar's beginning), or with dates that have one, the bars are of
+    five minutes. Raises PriceFileError when there is nothing to read.
     """
-    if not path.exists():
-        raise PriceFileError(f"There is no file or folder {path}.")
-    files = sorted(p for p in path.iterdir() if p.suffix.lower() in _SUFFIXES) if path.is_dir() else [path]
-    if not files:
-        raise PriceFileError(f"The folder {path} holds no .csv or .parquet file.")
+    asked = [paths] if isinstance(paths, Path) else list(paths)
     found = PriceTables()
-    for file in files:
-        _read_file(file, found)
+    for path in asked:
+        if not path.exists():
+            raise PriceFileError(f"There is no file or folder {path}.")
+        files = sorted(p for p in path.iterdir() if p.suffix.lower() in PRICE_FILES) if path.is_dir() else [path]
+        if not files:
+            raise PriceFileError(f"The folder {path} holds no .csv or .parquet file.")
+        for file in files:
+            _read_file(file, found)
     if not found.tables and not found.bad:
-        raise PriceFileError(f"{path} holds no rows.")
+        raise PriceFileError(f"{' and '.join(map(str, asked))} holds no rows.")
     return found
 
 
@@ -78,7 +84,9 @@ def _read_file(file: Path, found: PriceTables) -> None:
         return
     symbols = _texts(table["symbol"]) if "symbol" in names else pa.array([file.stem] * table.num_rows)
     problems: dict[int, str] = {}
-    day = _days(table["date"], problems)
+    day, minute = _moments(table["date"], table["time"] if "time" in names else None, problems)
+    if minute is not None:
+        _check_minutes(day, minute, problems)
     wanted = [*NUMBERS, *(["adj_close"] if "adj_close" in names else [])]
     numbers = {name: _numbers(table[name], name, problems) for name in wanted}
     _check_values(numbers, problems)
@@ -95,15 +103,16 @@ def _read_file(file: Path, found: PriceTables) -> None:
     for code, label in enumerate(labels):
         rows = order[edges[code] : edges[code + 1]]
         rows = rows[good[rows]]
-        rows = _ascending(rows, day, problems)
+        rows = _ascending(rows, keys(day, CLOSE if minute is None else minute), problems)
         if len(rows):
-            _add(found, label, day[rows], {name: column[rows] for name, column in numbers.items()}, file)
+            columns = {"days": day, **({} if minute is None else {"minute": minute}), **numbers}
+            _add(found, label, {name: column[rows] for name, column in columns.items()})
     for row, reason in sorted(problems.items()):
         found.bad.append(BadRow(file.name, lines.of(row), reason))
 
 
 def _arrow(file: Path) -> tuple[pa.Table, list[tuple[int, str]]]:
-    if file.suffix.lower() in (".parquet", ".pq"):
+    if file.suffix.lower() in PARQUET:
         return pq.read_table(file), []
     skipped: list[tuple[int, str]] = []
 
@@ -134,7 +143,7 @@ class _Lines:
         self._numbers: list[int] | None = None
 
     def of(self, row: int) -> int:
-        if self.file.suffix.lower() in (".parquet", ".pq"):
+        if self.file.suffix.lower() in PARQUET:
             return row + 1
         if self._numbers is None:
             with self.file.open("rb") as lines:
@@ -148,21 +157,73 @@ def _texts(column: pa.ChunkedArray) -> pa.Array:
     return pc.fill_null(text, "").combine_chunks()
 
 
-def _days(column: pa.ChunkedArray, problems: dict[int, str]) -> Any:
-    if not pa.types.is_string(column.type):
-        column = pc.cast(pc.cast(column, pa.date32()), pa.string())
-    coded = _texts(column).dictionary_encode()
-    known = np.zeros(len(coded.dictionary), np.int64)
-    wrong = {}
+def _moments(dates: pa.ChunkedArray, times: pa.ChunkedArray | None, problems: dict[int, str]) -> tuple[Any, Any]:
+    """The day of each row, and its minute; None for the minutes where no row has one."""
+    coded = _moment_texts(dates).dictionary_encode()
+    read: list[Moment] = []
     for i, text in enumerate(coded.dictionary.to_pylist()):
         try:
-            known[i] = date.fromisoformat(text[:10]).toordinal() - 719_163
-        except ValueError:
-            wrong[i] = f"the date `{text}` is not of the form 2024-06-28" if text else "the date is missing"
+            read.append(_moment(text))
+        except ValueError as error:
+            read.append(Moment(0))
+            for row in np.flatnonzero(coded.indices.to_numpy(zero_copy_only=False) == i).tolist():
+                problems[row] = str(error)
     codes = coded.indices.to_numpy(zero_copy_only=False)
-    for i, reason in wrong.items():
-        problems.update(dict.fromkeys(np.flatnonzero(codes == i).tolist(), reason))
-    return known[codes].astype(np.int32)
+    days = np.array([m.day for m in read], np.int32)[codes]
+    minutes = np.array([m.minute for m in read], np.int32)[codes]
+    if times is not None:
+        minutes = _times(times, problems)
+    else:
+        good = np.ones(len(days), np.bool_)
+        good[list(problems)] = False
+        marks = np.unique(minutes[good])
+        # Midnight is how some files write a day; others put the same hour to each, the close's mostly.
+        if np.isin(marks, (0, CLOSE)).all() or (len(marks) == 1 and len(np.unique(days[good])) > 1):
+            return days, None
+    return days, minutes
+
+
+def _moment_texts(column: pa.ChunkedArray) -> pa.Array:
+    if pa.types.is_timestamp(column.type):
+        return pc.strftime(column.combine_chunks(), format="%Y-%m-%dT%H:%M")
+    if not pa.types.is_string(column.type):
+        column = pc.cast(pc.cast(column, pa.date32()), pa.string())
+    return _texts(column)
+
+
+def _moment(text: str) -> Moment:
+    if not text:
+        raise ValueError("the date is missing")
+    if re.search(r"(Z|[+-]\d\d:?\d\d)$", text[10:]):
+        raise ValueError(f"the date `{text}` has an offset; times are to be the exchange's own, without one")
+    try:
+        return read_moment(text)
+    except ValueError:
+        raise ValueError(f"the date `{text}` is not of the form 2024-06-28") from None
+
+
+def _times(column: pa.ChunkedArray, problems: dict[int, str]) -> Any:
+    coded = _texts(column).dictionary_encode()
+    known = np.zeros(len(coded.dictionary), np.int32)
+    codes = coded.indices.to_numpy(zero_copy_only=False)
+    for i, text in enumerate(coded.dictionary.to_pylist()):
+        found = re.match(r"(\d{1,2}):(\d\d)(:00(\.0+)?)?$", text)
+        if found and int(found[1]) < 24 and int(found[2]) < 60:
+            known[i] = int(found[1]) * 60 + int(found[2])
+        else:
+            reason = f"the time `{text}` is not of the form 09:35" if text else "the time is missing"
+            problems.update(dict.fromkeys(np.flatnonzero(codes == i).tolist(), reason))
+    return known[codes]
+
+
+def _check_minutes(day: Any, minute: Any, problems: dict[int, str]) -> None:
+    """Bars within a day are of five minutes: each begins on such a mark, and they are not all further apart."""
+    for row in np.flatnonzero((minute % 5 != 0) | (minute == CLOSE)).tolist():
+        problems.setdefault(row, "the time is not on a five-minute mark" if minute[row] != CLOSE else "the time is missing")
+    marks = np.unique(keys(day, minute))
+    apart = np.diff(marks)[np.diff(marks) < CLOSE // 2]
+    if len(apart) >= 3 and not problems and apart.min() > 5:
+        raise PriceFileError(f"The bars are {int(apart.min())} minutes apart; bars of five minutes are needed.")
 
 
 def _numbers(column: pa.ChunkedArray, name: str, problems: dict[int, str]) -> Any:
@@ -195,34 +256,22 @@ def _check_values(numbers: dict[str, Any], problems: dict[int, str]) -> None:
             problems.setdefault(row, reason)
 
 
-def _ascending(rows: Any, day: Any, problems: dict[int, str]) -> Any:
-    """The rows whose day is later than every one before; the others are named."""
-    if len(rows) < 2:
-        return rows
-    days = day[rows]
-    latest = np.maximum.accumulate(days)
-    late = np.concatenate([[False], days[1:] <= latest[:-1]])
-    seen = set(days[~late].tolist()) if late.any() else set()
-    for row in rows[late].tolist():
-        when = date.fromordinal(int(day[row]) + 719_163)
-        problems[row] = f"the day {when} stands twice" if int(day[row]) in seen else f"the day {when} comes after a later one"
-        seen.add(int(day[row]))
-    return rows[~late]
+def _ascending(rows: Any, key: Any, problems: dict[int, str]) -> Any:
+    """The rows in the order of their moments; of those with the same moment the first in the file, the others are named."""
+    rows = rows[np.argsort(key[rows], kind="stable")]
+    twice = np.concatenate([[False], np.diff(key[rows]) == 0]) if len(rows) else np.empty(0, np.bool_)
+    for row in rows[twice].tolist():
+        moment = of_key(key[row])
+        problems[row] = f"the {'day' if moment.closed else 'moment'} {moment} stands twice"
+    return rows[~twice]
 
 
-def _add(found: PriceTables, symbol: str, days: Any, numbers: dict[str, Any], file: Path) -> None:
-    if symbol in found.tables:
-        raise PriceFileError(f"{symbol} stands in two files; the second is {file}.")
-    table = {"days": days, **{name: numbers[name] for name in NUMBERS}}
-    if "adj_close" in numbers:
-        ratio = numbers["adj_close"] / numbers["close"]
-        table["factor"] = ratio / ratio[0]
-    found.tables[symbol] = table
-
-
-def iso(day: int) -> str:
-    """A day since 1970 as 2024-06-28."""
-    return str(np.datetime64(int(day), "D"))
+def _add(found: PriceTables, symbol: str, table: Table) -> None:
+    if "adj_close" in table:
+        table["ratio"] = table.pop("adj_close") / table["close"]
+    frame = "5min" if "minute" in table else "day"
+    by_symbol = found.tables.setdefault(frame, {})
+    by_symbol[symbol] = merge(by_symbol.get(symbol), table).table
 
 
 def write_prices(path: Path, rows: Iterator[pa.Table]) -> int:
@@ -232,7 +281,7 @@ def write_prices(path: Path, rows: Iterator[pa.Table]) -> int:
     try:
         for table in rows:
             if writer is None:
-                make = pq.ParquetWriter if path.suffix.lower() in (".parquet", ".pq") else pacsv.CSVWriter
+                make = pq.ParquetWriter if path.suffix.lower() in PARQUET else pacsv.CSVWriter
                 writer = make(temporary, table.schema)
             writer.write_table(table)
             total += table.num_rows

@@ -13,9 +13,11 @@ import pyarrow as pa
 from django.db import connection
 
 from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, Report, Split
-from upperwick.market.store import fits, to_day
+from upperwick.market.store import fits
 from wickcore.bars.bars import FIELDS, Bars
 from wickcore.bars.market import Facts, Market, Membership
+from wickcore.bars.merge import factor
+from wickcore.bars.moment import to_day
 from wickcore.scan.evaluate import Evaluator
 
 CHUNK, AHEAD = 1_000, 4  # blocks read at once, and how many such chunks may wait for their place
@@ -98,14 +100,14 @@ class _Columns:
     """All daily bars as columns, instrument by instrument in the order of their symbols.
 
     A thousand blocks at a time are read as one Arrow stream and put in their places on other threads, while the database hands out the next
-    thousand. factor: None where no block has one, unknown (NaN) in blocks without.
+    thousand. ratio: None where no block has one, unknown (NaN) in blocks without.
     """
 
     def __init__(self, stored: Any, instruments: list[Instrument], offsets: Any) -> None:
         total = int(offsets[-1])
         self.days = np.empty(total, np.int32)
         self.prices = {name: np.empty(total) for name in FIELDS}
-        self.factor: Any = None
+        self.ratio: Any = None
         self._lock = Lock()
         place = {i.id: int(begin) for i, begin in zip(instruments, offsets[:-1], strict=True)}
         rows = stored.values_list("instrument_id", "year", "checksum", "data", "rows").iterator(CHUNK)
@@ -157,12 +159,12 @@ class _Columns:
     def _column(self, name: str) -> Any:
         if name == "days":
             return self.days
-        if name != "factor":
+        if name != "ratio":
             return self.prices[name]
         with self._lock:
-            if self.factor is None:
-                self.factor = np.full(len(self.days), np.nan)
-        return self.factor
+            if self.ratio is None:
+                self.ratio = np.full(len(self.days), np.nan)
+        return self.ratio
 
 
 def _schema(data: bytes) -> bytes:
@@ -184,44 +186,14 @@ def _bars(
     instruments: list[Instrument], offsets: Any, columns: _Columns, splits: dict[int, list[tuple[int, float]]],
     dividends: dict[int, list[tuple[int, float]]],
 ) -> Bars:  # fmt: skip
-    given, close = columns.factor, columns.prices["close"]
+    close = columns.prices["close"]
     factors = np.ones(len(columns.days))
     for k, instrument in enumerate(instruments):
         part = slice(int(offsets[k]), int(offsets[k + 1]))
-        if given is not None and not np.isnan(given[part]).all():
-            factors[part] = _filled(given[part])
-        elif splits[instrument.id] or dividends[instrument.id]:
-            factors[part] = factor(columns.days[part], close[part], splits[instrument.id], dividends[instrument.id])
+        ratio = None if columns.ratio is None else columns.ratio[part]
+        if ratio is not None or splits[instrument.id] or dividends[instrument.id]:
+            factors[part] = factor(columns.days[part], close[part], ratio, splits[instrument.id], dividends[instrument.id])
     return Bars(tuple(i.symbol for i in instruments), offsets, columns.days, factor=factors, **columns.prices)
-
-
-def _filled(given: Any) -> Any:
-    """A factor with gaps: each stands at what it was before; anchored at the first bar."""
-    known = np.maximum.accumulate(np.where(np.isnan(given), -1, np.arange(len(given))))
-    filled = np.where(known >= 0, given[np.maximum(known, 0)], 1.0)
-    return filled / filled[0]
-
-
-def factor(days: Any, close: Any, splits: list[tuple[int, float]], dividends: list[tuple[int, float]]) -> Any:
-    """The cumulative factor, 1 on the first bar: times the ratio at a split, times 1 / (1 - amount / previous close) at a dividend.
-
-    Events outside the bars have no effect; one on a day without a bar counts from the next bar. Where both fall on one day, the
-    dividend is money on the shares after the split.
-    """
-    steps = np.ones(len(days))
-    ratio = np.ones(len(days))
-    for day, value in splits:
-        at = int(np.searchsorted(days, day))
-        if 0 < at < len(days):
-            steps[at] *= value
-            ratio[at] *= value
-    for day, amount in dividends:
-        at = int(np.searchsorted(days, day))
-        if 0 < at < len(days):
-            before = close[at - 1] / ratio[at]
-            if amount < before:
-                steps[at] *= 1.0 / (1.0 - amount / before)
-    return np.cumprod(steps)
 
 
 def _by_instrument(model: Any, column: str) -> dict[int, list[tuple[int, float]]]:

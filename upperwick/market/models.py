@@ -27,8 +27,9 @@ class Instrument(models.Model):
 
 
 class BarBlock(models.Model):
-    """One year's bars of one instrument as an Arrow IPC stream: day, open, high, low, close, volume as printed, and `factor` where the
-    prices came with adjusted closes. `checksum` is made of `data` (see store.digest)."""
+    """One year's bars of one instrument and frame as an Arrow IPC stream: day (and minute, of five-minute bars), open, high, low, close,
+    volume as printed, and `ratio` (adjusted close over close) where the prices came with adjusted closes. `checksum` is made of `data` (see
+    store.digest)."""
 
     instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="blocks")
     frame = models.CharField(max_length=8, default="day")

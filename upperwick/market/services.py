@@ -7,12 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from upperwick.market.files import iso
 from upperwick.market.load import evaluator
 from upperwick.market.models import DataVersion
 from upperwick.problems import Refused
 from wickcore.bars.bars import Bools
 from wickcore.bars.market import Market
+from wickcore.bars.moment import iso
 from wickcore.bars.universe import UnknownUniverse
 from wickcore.language.problems import nearest
 from wickcore.language.rule import Value

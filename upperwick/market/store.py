@@ -3,6 +3,7 @@
 import hashlib
 import zlib
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
 from datetime import date
 from typing import Any
 
@@ -12,20 +13,11 @@ from django.db import transaction
 
 from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, Report, Split, Universe
 from wickcore.bars.bars import FIELDS
+from wickcore.bars.merge import CHANGES_KEPT, Change, Table, merge
+from wickcore.bars.moment import to_date, to_day
 from wickcore.demo.market import DemoMarket
 
-EPOCH = date(1970, 1, 1).toordinal()
 FAR = date(9999, 12, 31)
-
-
-def to_date(day: int) -> date:
-    """A day since 1970 as a date."""
-    return date.fromordinal(int(day) + EPOCH)
-
-
-def to_day(when: date) -> int:
-    """A date as days since 1970."""
-    return when.toordinal() - EPOCH
 
 
 def digest(data: bytes) -> str:
@@ -38,9 +30,9 @@ def fits(checksum: str, data: bytes) -> bool:
     return checksum == (digest(data) if len(checksum) == 8 else hashlib.blake2b(data, digest_size=16).hexdigest())
 
 
-def pack(table: dict[str, Any]) -> bytes:
+def pack(table: Table) -> bytes:
     """Columns to an Arrow IPC stream."""
-    names = [name for name in ("days", *FIELDS, "factor") if name in table]
+    names = [name for name in ("days", "minute", *FIELDS, "ratio") if name in table]
     batch = pa.record_batch([pa.array(table[name]) for name in names], names=names)
     sink = pa.BufferOutputStream()
     with pa.ipc.new_stream(sink, batch.schema) as writer:
@@ -48,58 +40,103 @@ def pack(table: dict[str, Any]) -> bytes:
     return sink.getvalue().to_pybytes()
 
 
-def unpack(data: bytes) -> dict[str, Any]:
+def unpack(data: bytes) -> Table:
     """An Arrow IPC stream to columns."""
     with pa.ipc.open_stream(data) as reader:
         table = reader.read_all()
     return {name: table[name].to_numpy() for name in table.column_names}
 
 
-def blocks(instrument: Instrument, table: dict[str, Any]) -> Iterator[BarBlock]:
+def blocks(instrument: Instrument, table: Table, frame: str = "day") -> Iterator[BarBlock]:
     """One block a year of the table."""
-    years = table["days"].astype("datetime64[D]").astype("datetime64[Y]").astype(int) + 1970
+    years = _years(table)
     for year in np.unique(years):
         rows = years == year
         data = pack({name: np.ascontiguousarray(column[rows]) for name, column in table.items()})
-        yield BarBlock(instrument=instrument, frame="day", year=int(year), rows=int(rows.sum()), checksum=digest(data), data=data)
+        yield BarBlock(instrument=instrument, frame=frame, year=int(year), rows=int(rows.sum()), checksum=digest(data), data=data)
+
+
+def _years(table: Table) -> Any:
+    return table["days"].astype("datetime64[D]").astype("datetime64[Y]").astype(int) + 1970
+
+
+@dataclass(slots=True)
+class Imported:
+    """What an import did, in bars: new ones, stored ones that it changed, those that said what was stored already, and those of the same
+    symbols and frame that it did not hold. changes: some of the changed ones, by symbol. notes: sentences that a person should read."""
+
+    symbols: int = 0
+    added: int = 0
+    replaced: int = 0
+    same: int = 0
+    left: int = 0
+    changes: list[tuple[str, Change]] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
 
 
 @transaction.atomic
-def save_tables(tables: dict[str, dict[str, Any]], universe: str | None, what: str) -> int:
-    """Stores imported bars; years that the tables touch are replaced whole, others stay. Returns the number of bars.
+def save_tables(tables: dict[str, dict[str, Table]], universe: str | None, what: str) -> Imported:
+    """Merges imported bars into the stored ones: by instrument, frame and moment, the imported ones winning; nothing else is touched.
 
-    universe: a name the symbols become members of, from their first bar on.
+    tables: by frame, then by symbol. universe: a name the symbols become members of, from their first bar on.
     """
-    total = 0
+    done = Imported(symbols=len({symbol for by_symbol in tables.values() for symbol in by_symbol}))
     group = Universe.objects.get_or_create(name=universe)[0] if universe else None
-    for symbol, table in tables.items():
-        first = to_date(table["days"][0])
-        instrument, _ = Instrument.objects.get_or_create(symbol=symbol, defaults={"name": symbol, "listed": first})
-        if instrument.listed is None or first < instrument.listed:
-            instrument.listed = first
-            instrument.save(update_fields=["listed"])
-        if "factor" in table:
-            table = {**table, "factor": table["factor"] * _factor_before(instrument, int(table["days"][0]))}
-        fresh = list(blocks(instrument, table))
-        BarBlock.objects.filter(instrument=instrument, frame="day", year__in=[b.year for b in fresh]).delete()
-        BarBlock.objects.bulk_create(fresh)
-        total += sum(b.rows for b in fresh)
-        if group and not Member.objects.filter(universe=group, instrument=instrument).exists():
-            Member.objects.create(universe=group, instrument=instrument, first=first, last=FAR)
+    for frame, by_symbol in tables.items():
+        for symbol, table in by_symbol.items():
+            first = to_date(table["days"][0])
+            instrument, _ = Instrument.objects.get_or_create(symbol=symbol, defaults={"name": symbol, "listed": first})
+            if instrument.listed is None or first < instrument.listed:
+                instrument.listed = first
+                instrument.save(update_fields=["listed"])
+            _merge_into(instrument, frame, table, done)
+            if group:
+                _join(group, instrument, first)
     latest = DataVersion.objects.last()
     DataVersion.objects.create(
         what=what[:200], invented=bool(latest and latest.invented), benchmark=latest.benchmark if latest else ""
     )
-    return total
+    return done
 
 
-def _factor_before(instrument: Instrument, day: int) -> float:
-    """The stored factor on `day`, or on the last stored bar before it, so that a later import continues the scale; 1 for the first."""
-    for block in BarBlock.objects.filter(instrument=instrument, frame="day", year__lte=to_date(day).year).order_by("-year"):
-        table = unpack(block.data)
-        if "factor" in table and table["days"][0] <= day:
-            return float(table["factor"][np.searchsorted(table["days"], day, "right") - 1])
-    return 1.0
+def _merge_into(instrument: Instrument, frame: str, table: Table, done: Imported) -> None:
+    stored = BarBlock.objects.filter(instrument=instrument, frame=frame).order_by("year")
+    years = np.unique(_years(table))
+    total = sum(stored.values_list("rows", flat=True))
+    # Adjusted closes may move all that is stored; without them only the years the file touches are looked at.
+    old = list(stored if "ratio" in table else stored.filter(year__in=years.tolist()))
+    merged = merge(_joined([unpack(block.data) for block in old]), table)
+    touched = set(years.tolist()) if merged.rescale == (1.0, 1.0) else {int(block.year) for block in old} | set(years.tolist())
+    stored.filter(year__in=touched).delete()
+    BarBlock.objects.bulk_create(b for b in blocks(instrument, merged.table, frame) if b.year in touched)
+    done.added += merged.added
+    done.replaced += merged.replaced
+    done.same += merged.same
+    done.left += total - merged.replaced - merged.same
+    done.changes += [(instrument.symbol, change) for change in merged.changes][: CHANGES_KEPT - len(done.changes)]
+    if merged.seam:
+        done.notes.append(
+            f"{instrument.symbol}: its adjusted closes jump by {merged.seam:+.0%} where the file meets the stored bars, and its closes "
+            "do not: the two were adjusted on different days. Import the file again with a day of the stored bars in it."
+        )
+
+
+def _joined(tables: list[Table]) -> Table | None:
+    """Tables one after another; where only some have ratios, the others' are unknown."""
+    if not tables:
+        return None
+    names = [n for n in ("days", "minute", *FIELDS, "ratio") if any(n in t for t in tables)]
+    return {n: np.concatenate([t[n] if n in t else np.full(len(t["days"]), np.nan) for t in tables]) for n in names}
+
+
+def _join(group: Universe, instrument: Instrument, first: date) -> None:
+    """Membership from the first bar on; one that began later and has no end begins earlier then."""
+    mine = list(Member.objects.filter(universe=group, instrument=instrument))
+    if not mine:
+        Member.objects.create(universe=group, instrument=instrument, first=first, last=FAR)
+    elif len(mine) == 1 and mine[0].last == FAR and first < mine[0].first:
+        mine[0].first = first
+        mine[0].save(update_fields=["first"])
 
 
 @transaction.atomic

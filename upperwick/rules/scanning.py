@@ -9,10 +9,10 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from upperwick.market.charts import place
-from upperwick.market.files import iso
 from upperwick.market.services import as_of_day, open_market, request_limits, shown_as
 from upperwick.problems import Refused
 from upperwick.rules.checking import asked, names_of
+from wickcore.bars.moment import iso
 from wickcore.language.problems import Problem, RuleError
 from wickcore.language.rule import CheckedRule, Value
 from wickcore.scan.advice import from_data

@@ -4,8 +4,8 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
-from upperwick.market.files import iso
 from upperwick.rules.checking import Asked
+from wickcore.bars.moment import iso
 from wickcore.scan.evaluate import Limits
 from wickcore.study.breakdowns import breakdowns, by_instrument, hits_a_day
 from wickcore.study.follow import Study

@@ -7,12 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from upperwick.market.files import iso
 from upperwick.market.services import as_of_day, open_market
 from upperwick.problems import Refused
 from upperwick.rules.checking import Asked, asked
 from upperwick.rules.services import used_parts
 from upperwick.studies.models import SealBreak
+from wickcore.bars.moment import iso
 from wickcore.language.rule import CheckedRule
 from wickcore.study.follow import StudySettings
 from wickcore.study.seal import sealed_from

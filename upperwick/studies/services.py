@@ -6,13 +6,13 @@ from typing import Any
 
 from django.db import transaction
 
-from upperwick.market.files import iso
 from upperwick.problems import Refused
 from upperwick.rules import services as rules
 from upperwick.studies import runs
 from upperwick.studies.models import SealBreak, StudyRun
 from upperwick.studies.questions import day_of, question_of, ready, seal_day
 from upperwick.studies.report import report
+from wickcore.bars.moment import iso
 from wickcore.study.event import trade
 from wickcore.study.follow import validate
 from wickcore.study.sweep import MOST_CELLS, steps_of

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import asdict
 from typing import Any
 
-from upperwick.market.files import iso
+from wickcore.bars.moment import iso
 from wickcore.study.follow import Event, Study
 from wickcore.study.verdict import verdict
 

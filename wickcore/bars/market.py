@@ -6,7 +6,8 @@ from functools import cached_property
 
 import numpy as np
 
-from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints
+from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints, build_bars
+from wickcore.bars.merge import Table, factor
 from wickcore.bars.universe import combine, read_universe
 
 FACT_COLUMNS = ("shares", "eps", "revenue_growth", "eps_growth", "eps_surprise")
@@ -109,3 +110,12 @@ class Market:
         size = len(numbers)
         first, last = np.full(size, ever.min, np.int32), np.full(size, ever.max - 1, np.int32)
         self._lists.setdefault(key, Membership(np.array(numbers, np.int64), first, last))
+
+
+def market_of(tables: dict[str, dict[str, Table]]) -> Market:
+    """A market of nothing but bars, by frame and symbol: columns as of `merge`."""
+    made = {
+        symbol: {**t, "factor": factor(t["days"], t["close"], t.get("ratio"), [], [])}
+        for symbol, t in tables.get("day", {}).items()
+    }
+    return Market(build_bars(made))

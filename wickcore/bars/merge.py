@@ -1,0 +1,160 @@
+"""Bars put together: what a file brings is merged into what is there, by moment, and nothing else is touched."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from wickcore.bars.moment import CLOSE, keys
+
+Table = dict[str, Any]
+PRICES = ("open", "high", "low", "close", "volume")
+CHANGES_KEPT = 5  # of one merge, to be shown
+JUMP = 0.05  # by which an adjusted close moves more than the printed one where two files meet, before it is worth saying
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """A stored bar that a file changed. key: its moment's. old, new: the prices and the volume."""
+
+    key: int
+    old: tuple[float, ...]
+    new: tuple[float, ...]
+
+
+@dataclass(slots=True)
+class Merged:
+    """table: everything, ascending. added, replaced, same: bars of the file that are new, that changed a stored one, and that said what
+    was stored already. left: stored bars that the file does not hold. rescale: what the adjustment ratios of stored bars before the file's
+    first and after its last are to be multiplied with. seam: how far the adjusted close jumps where the file meets stored bars of another
+    adjustment, 0 where it does not."""
+
+    table: Table
+    added: int = 0
+    replaced: int = 0
+    same: int = 0
+    left: int = 0
+    changes: list[Change] = field(default_factory=list)
+    rescale: tuple[float, float] = (1.0, 1.0)
+    seam: float = 0.0
+
+
+def table_keys(table: Table) -> Any:
+    """The moment of each bar: by its beginning where the bars have minutes."""
+    return keys(table["days"], table.get("minute", CLOSE))
+
+
+def merge(stored: Table | None, given: Table) -> Merged:
+    """Both tables as one, `given` winning where they hold the same moment.
+
+    Tables: columns `days` (and `minute`), prices, volume, and perhaps `ratio` (adjusted close over close), which may be unknown (NaN).
+    Where the two share bars, the stored ratios outside the file are brought on the file's scale; prices without adjusted closes leave
+    the stored ratios as they are.
+    """
+    if stored is None or not len(stored["days"]):
+        return Merged(given, added=len(given["days"]))
+    old, new = table_keys(stored), table_keys(given)
+    place = np.searchsorted(old, new)
+    shared = (place < len(old)) & (old[np.minimum(place, len(old) - 1)] == new)
+    at = place[shared]
+    kept = np.ones(len(old), np.bool_)
+    kept[at] = False
+    changed = np.zeros(len(at), np.bool_)
+    for name in PRICES:
+        changed |= stored[name][at] != given[name][shared]
+    columns = [n for n in ("days", "minute", *PRICES, "ratio") if n in stored or n in given]
+    rescale, seam = (1.0, 1.0), 0.0
+    if "ratio" in columns:
+        before, own = _ratios(stored), _ratios(given)
+        if "ratio" in given:
+            rescale = _rescale(before[at], own[shared])
+            changed |= (before[at] != own[shared]) & ~np.isnan(own[shared])
+            own[shared] = np.where(np.isnan(own[shared]), before[at], own[shared])
+            seam = 0.0 if len(at) else _seam({**stored, "ratio": before}, old, given, new)
+        else:
+            own[shared] = before[at]
+        before = before * np.where(old < new[0], rescale[0], np.where(old > new[-1], rescale[1], 1.0))
+        stored, given = {**stored, "ratio": before}, {**given, "ratio": own}
+    order = np.argsort(np.concatenate([old[kept], new]), kind="stable")
+    table = {n: np.concatenate([stored[n][kept], given[n]])[order] for n in columns}
+    source = np.flatnonzero(shared)
+    changes = [Change(int(old[at[i]]), _bar(stored, at[i]), _bar(given, source[i])) for i in np.flatnonzero(changed)[:CHANGES_KEPT]]
+    replaced = int(changed.sum())
+    return Merged(table, len(new) - len(at), replaced, len(at) - replaced, int(kept.sum()), changes, rescale, seam)
+
+
+def _bar(table: Table, at: int) -> tuple[float, ...]:
+    return tuple(float(table[name][at]) for name in PRICES)
+
+
+def _ratios(table: Table) -> Any:
+    """The table's ratios, unknown where it has none; a copy."""
+    return np.array(table["ratio"], np.float64) if "ratio" in table else np.full(len(table["days"]), np.nan)
+
+
+def _rescale(stored: Any, given: Any) -> tuple[float, float]:
+    """By how much the file's scale differs from the stored one, at the first and the last bar that both know: a vendor's adjusted closes
+    all move when a later split or dividend comes."""
+    known = np.flatnonzero(~np.isnan(stored) & ~np.isnan(given))
+    if not len(known):
+        return 1.0, 1.0
+    return float(given[known[0]] / stored[known[0]]), float(given[known[-1]] / stored[known[-1]])
+
+
+def _seam(stored: Table, old: Any, given: Table, new: Any) -> float:
+    """How far the adjusted close jumps beyond the printed one where a file meets the stored bars beside it: then the two were adjusted on
+    different days."""
+    worst = 0.0
+    before, after = int(np.searchsorted(old, new[0])) - 1, int(np.searchsorted(old, new[-1]))
+    meetings = [(stored, before, given, 0)] if before >= 0 else []
+    meetings += [(given, len(new) - 1, stored, after)] if after < len(old) else []
+    for left, i, right, j in meetings:
+        step = right["ratio"][j] / left["ratio"][i]
+        printed = right["close"][j] / left["close"][i] - 1.0
+        adjusted = (printed + 1.0) * step - 1.0
+        if abs(adjusted) > abs(printed) + JUMP and abs(adjusted) > abs(worst):
+            worst = float(adjusted)
+    return worst
+
+
+def factor(days: Any, close: Any, ratio: Any, splits: list[tuple[int, float]], dividends: list[tuple[int, float]]) -> Any:
+    """The cumulative factor of one instrument's bars, 1 on the first.
+
+    ratio: adjusted close over close, NaN where unknown, None where no bar has one. Between its first and its last known bar the ratio
+    decides (a bar without one stands at that of the bar before); outside, the recorded splits and dividends do.
+    """
+    if ratio is None or np.isnan(ratio).all():
+        return factor_of_events(days, close, splits, dividends)
+    known = np.flatnonzero(~np.isnan(ratio))
+    first, last = int(known[0]), int(known[-1])
+    place = np.searchsorted(known, np.arange(len(ratio)), "right") - 1
+    filled = ratio[known[np.maximum(place, 0)]] / ratio[first]
+    if (first == 0 and last == len(ratio) - 1) or not (splits or dividends):
+        return filled
+    recorded = factor_of_events(days, close, splits, dividends)
+    found = filled * recorded[first]
+    found[:first] = recorded[:first]
+    found[last:] = found[last] * recorded[last:] / recorded[last]
+    return found
+
+
+def factor_of_events(days: Any, close: Any, splits: list[tuple[int, float]], dividends: list[tuple[int, float]]) -> Any:
+    """The cumulative factor, 1 on the first bar: times the ratio at a split, times 1 / (1 - amount / previous close) at a dividend.
+
+    Events outside the bars have no effect; one on a day without a bar counts from the next bar. Where both fall on one day, the
+    dividend is money on the shares after the split.
+    """
+    steps = np.ones(len(days))
+    ratio = np.ones(len(days))
+    for day, value in splits:
+        at = int(np.searchsorted(days, day))
+        if 0 < at < len(days):
+            steps[at] *= value
+            ratio[at] *= value
+    for day, amount in dividends:
+        at = int(np.searchsorted(days, day))
+        if 0 < at < len(days):
+            before = close[at - 1] / ratio[at]
+            if amount < before:
+                steps[at] *= 1.0 / (1.0 - amount / before)
+    return np.cumprod(steps)
