@@ -44,7 +44,7 @@ def walks(spread: float) -> Market:
         days = 12_000 + np.arange(BARS)
         volume = 1e5 * np.exp(rng.normal(0, 0.5, BARS))
         tables[f"W{k:03}"] = {"days": days, "open": open_, "high": high, "low": low, "close": close, "volume": volume}
-    return Market(build_bars(tables), delisted=np.full(NAMES, -1, np.int32))
+    return Market((build_bars(tables),), delisted=np.full(NAMES, -1, np.int32))
 
 
 def ways() -> list[tuple[str, bool]]:
@@ -90,7 +90,7 @@ def main() -> None:
     options.add_argument("--large", action="store_true", help="only the time of each on 25 million bars")
     warm()
     if options.parse_args().large:
-        for seconds, name in timed(Market(make_bars(5_000, 5_000))):
+        for seconds, name in timed(Market((make_bars(5_000, 5_000),))):
             print(f"| `{name}` | {seconds:.1f} |", flush=True)
         return
     demo = stored()

@@ -98,7 +98,7 @@ def main() -> None:
 
 def own_part(bars: Bars, runs: int) -> dict[str, tuple[float, int]]:
     """What is timed alone."""
-    market, found = Market(bars), {}
+    market, found = Market((bars,)), {}
     for name, text in (("template", rules.TEMPLATE), ("breakout", rules.BREAKOUT), ("half weekly", rules.WEEKLY)):
         rule = check_rule(text)
         seconds, hits = timed(lambda rule=rule: int(hit_truth(Evaluator(market), rule, None).sum()), runs)
@@ -141,7 +141,7 @@ def growth(length: int, runs: int) -> None:
     """Is the cost linear in the number of instruments?"""
     print("\n| instruments | template, s | a thousand instruments, s |\n|---|---|---|")
     for count in (500, 1_000, 2_500, 5_000):
-        market = Market(make_bars(count, length))
+        market = Market((make_bars(count, length),))
         seconds, _ = timed(lambda market=market: hit_truth(Evaluator(market), check_rule(rules.TEMPLATE), None), runs)
         row(f"{count:,}", f"{seconds:.2f}", f"{seconds / count * 1000:.2f}")
 

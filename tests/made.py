@@ -1,10 +1,12 @@
 """Made bars for tests: random walks with gaps in trading, late listings and splits. Invented, small, and the same for one seed."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from wickcore.bars.bars import Bars, build_bars
+from wickcore.bars.calendar import Calendar
 from wickcore.bars.market import Facts, Market, Membership
 
 FIRST = int(np.datetime64("2020-01-01", "D").astype(int))
@@ -60,6 +62,37 @@ def market(seed: int = 7, count: int = 5, length: int = 160, splits: bool = True
     return dress(build_bars(tables(seed, count, length, splits)), seed)
 
 
+SESSION = Calendar(frozenset(), 570, 700)  # two bars of 65 minutes
+
+
+def inner_market(seed: int = 9, count: int = 3, length: int = 70, inner: int = 9, splits: bool = True) -> Market:
+    """Daily bars, and five-minute bars of the latest sessions: a few of each missing, the last day running: it has no daily bar yet. A day's own
+    bar has more volume than its five-minute bars, and one instrument splits in between."""
+    rng = np.random.default_rng(seed)
+    days = weekdays(length)
+    daily, within = {}, {}
+    for k in range(count):
+        symbol = f"S{k:02d}"
+        whole = walk(days, rng, start=float(rng.uniform(10, 60)))
+        day = np.repeat(days[-inner:], 26)
+        table = walk(day, rng, start=float(whole["close"][-inner - 1]), spread=0.004)
+        if k == 1 and splits:
+            table, whole = split_at(table, 26 * (inner - 4), 2.0), split_at(whole, length - 4, 2.0)
+        table["minute"] = np.tile(570 + np.arange(26, dtype=np.int32) * 5, inner)
+        for i, d in enumerate(days[-inner:], length - inner):
+            rows = day == d
+            whole["open"][i], whole["close"][i] = table["open"][rows][0], table["close"][rows][-1]
+            whole["high"][i], whole["low"][i] = table["high"][rows].max(), table["low"][rows].min()
+            whole["volume"][i] = table["volume"][rows].sum() * 1.25
+        table["factor"] = whole["factor"][np.searchsorted(days, day)] if "factor" in whole else np.ones(len(day))
+        traded = (rng.random(len(day)) > 0.06) & (day != days[-3 if k else -5])
+        there = ((rng.random(length) > 0.05) | (days >= days[-inner])) & (days != days[-1])
+        daily[symbol] = {name: column[there] for name, column in whole.items()}
+        within[symbol] = {name: column[traded] for name, column in table.items()}
+    bars = build_bars(daily)
+    return replace(dress(bars, seed), tables=(bars, build_bars(within, "5min", SESSION)))
+
+
 def dress(bars: Bars, seed: int = 7) -> Market:
     """Texts, facts, membership and a benchmark around given bars."""
     rng = np.random.default_rng(seed + 1)
@@ -84,7 +117,7 @@ def dress(bars: Bars, seed: int = 7) -> Market:
         np.array([middle] * half + [last + 999] * (count - half), np.int32),
     )
     return Market(
-        bars=bars,
+        tables=(bars,),
         texts={"sector": tuple("Power" if k % 2 else "Metals" for k in range(count)), "kind": ("share",) * count},
         names=tuple(f"Made {symbol}" for symbol in bars.symbols),
         listed=bars.days[np.minimum(bars.offsets[:-1], len(bars) - 1)].astype(np.int32),

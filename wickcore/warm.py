@@ -49,7 +49,7 @@ def _market() -> Market:
     facts = {name: np.ones(2) for name in ("shares", "eps", "revenue_growth", "eps_growth", "eps_surprise")}
     two = np.array([0, 1, 2])
     return Market(
-        build_bars({"A": table, "B": table}),
+        (build_bars({"A": table, "B": table}),),
         texts={"sector": ("x", "x")},
         facts=Facts(two, day, np.array([True, True]), facts),
         dividends=(two, day, np.array([0.1, 0.1])),

@@ -5,7 +5,9 @@ bar p is made from the positions of F's finished bars before p's own period and 
 """
 
 import math
+from bisect import bisect_left
 from datetime import date, timedelta
+from functools import lru_cache
 from typing import Any
 
 from tests.core import slow_patterns as slow_patterns
@@ -19,10 +21,11 @@ EPOCH = date(1970, 1, 1)
 Value = Any  # float, bool, str or None for unknown
 
 
-def _period(day: int, frame: str, minute: int | None) -> Any:
+@lru_cache(None)
+def _period(day: int, frame: str, minute: int | None, opens: int) -> Any:
     if frame.endswith("min"):
         assert minute is not None
-        return day, minute // int(frame[:-3])
+        return day, (minute - opens) // int(frame[:-3])
     when = EPOCH + timedelta(days=int(day))
     if frame == "week":
         return when.isocalendar()[:2]
@@ -67,18 +70,30 @@ class Series:
 
 
 class Slow:
-    """One instrument of a market. Values on the continuous scale; degrees are carried along to meet money."""
+    """One instrument of a market. Values on the continuous scale; degrees are carried along to meet money.
 
-    def __init__(self, market: Market, symbol: str) -> None:
-        self.market, self.symbol = market, symbol
-        bars = market.bars
-        self.k = bars.number[symbol]
-        part = slice(int(bars.offsets[self.k]), int(bars.offsets[self.k + 1]))
-        self.days = bars.days[part].tolist()
-        self.factor = bars.factor[part].tolist()
-        self.minute = None if bars.minute is None else bars.minute[part].tolist()
-        self.columns = {n: (getattr(bars, n)[part] * bars.factor[part]).tolist() for n in ("open", "high", "low", "close")}
-        self.columns["volume"] = (bars.volume[part] / bars.factor[part]).tolist()
+    Its rows are its five-minute bars (if the market has any) and its daily bars, in the order in which they are known; `minute` is None on a
+    daily bar. `own` are the rows of the table that is asked about.
+    """
+
+    def __init__(self, market: Market, symbol: str, table: str = "day") -> None:
+        self.market, self.symbol, self.table = market, symbol, table
+        self.k = market.bars.number[symbol]
+        rows: list[tuple[int, int, int | None, float, dict[str, float]]] = []
+        for name in ("day", *(t.frame for t in market.tables if t.frame != "day")):
+            bars = market.table(name)
+            self.opens = bars.calendar.opens
+            for i in range(int(bars.offsets[self.k]), int(bars.offsets[self.k + 1])):
+                minute = None if bars.minute is None else int(bars.minute[i])
+                factor = float(bars.factor[i])
+                values = {n: float(getattr(bars, n)[i]) * factor for n in ("open", "high", "low", "close")}
+                values["volume"] = float(bars.volume[i]) / factor
+                rows.append((int(bars.days[i]), 10_000 if minute is None else minute, minute, factor, values))
+        rows.sort(key=lambda row: row[:2])
+        self.days, self.minute, self.factor = [r[0] for r in rows], [r[2] for r in rows], [r[3] for r in rows]
+        self.columns = {n: [r[4][n] for r in rows] for n in ("open", "high", "low", "close", "volume")}
+        self.own = [i for i, minute in enumerate(self.minute) if (minute is None) == (table == "day")]
+        self._counted: dict[bool, list[int]] = {}
         self._ends: dict[tuple[str, int], list[int]] = {}
         self._memo: dict[Any, tuple[Value, int | None]] = {}
         self._fields: dict[tuple[str, str, int], float] = {}
@@ -87,23 +102,31 @@ class Slow:
         self.others: dict[str, Slow] = {}
 
     def expression(self, text: str, frame: str) -> list[Value]:
-        """The expression on every bar; numbers on the continuous scale."""
+        """The expression on every bar of the table; numbers on the continuous scale."""
         node = parse_expression(text)
         self._nodes.append(node)  # kept alive, so that the memo's ids stay its own
-        return [self.value(node, frame, p)[0] for p in range(len(self.days))]
+        return [self.value(node, frame, p)[0] for p in self.own]
 
     def _period_of(self, p: int, frame: str) -> Any:
-        if frame == self.market.bars.frame:
-            return p
-        return _period(self.days[p], frame, None if self.minute is None else self.minute[p])
+        return _period(self.days[p], frame, self.minute[p], self.opens)
+
+    def counted(self, frame: str, p: int) -> list[int]:
+        """The rows before p at which a bar of the frame can end: within the day its five-minute bars, else the last row of each day."""
+        inside = frame.endswith("min")
+        if inside not in self._counted:
+            rows = range(len(self.days))
+            ends = [q for q in rows if q + 1 == len(self.days) or self.days[q + 1] != self.days[q]]
+            self._counted[inside] = [q for q in rows if self.minute[q] is not None] if inside else ends
+        found = self._counted[inside]
+        return found[: bisect_left(found, p)]
 
     def ends(self, frame: str, p: int) -> list[int]:
-        """The last base bar of each finished period before p's own, then p."""
+        """The last row of each finished period before p's own, then p."""
         key = (frame, p)
         if key not in self._ends:
             here = self._period_of(p, frame)
             found = [p]
-            for q in range(p - 1, -1, -1):
+            for q in reversed(self.counted(frame, p)):
                 now = self._period_of(q, frame)
                 if now != here:
                     found.append(q)
@@ -112,13 +135,25 @@ class Slow:
         return self._ends[key]
 
     def field(self, name: str, frame: str, q: int) -> float:
-        """A field of the frame's bar so far at q."""
+        """A field of the frame's bar so far at q. A day is its own bar once that is there, and its five-minute bars until then."""
         own = self._period_of(q, frame)
-        first = q
-        while first and self._period_of(first - 1, frame) == own:
-            first -= 1
-        values = self.columns[name][first : q + 1]
+        inside = frame.endswith("min")
+        rows = []
+        for r in range(q, -1, -1):
+            if not inside or self.minute[r] is not None:
+                if self._period_of(r, frame) != own:
+                    break
+                rows.insert(0, r)
+        if not inside:
+            whole = {self.days[r] for r in rows if self.minute[r] is None}
+            rows = [r for r in rows if self.minute[r] is None or self.days[r] not in whole]
+        values = [self.columns[name][r] for r in rows]
         return {"open": values[0], "high": max(values), "low": min(values), "close": values[-1], "volume": sum(values)}[name]
+
+    def same_moment(self, other: "Slow", p: int) -> int | None:
+        """The other instrument's row of the same moment as this one's p."""
+        rows = [q for q, day in enumerate(other.days) if day == self.days[p] and other.minute[q] == self.minute[p]]
+        return rows[0] if rows else None
 
     def cached_field(self, name: str, frame: str, q: int) -> float:
         key = (name, frame, q)
@@ -127,7 +162,13 @@ class Slow:
         return self._fields[key]
 
     def value(self, node: tree.Node, frame: str, p: int) -> tuple[Value, int | None]:
-        """(value, degree); the degree of a plain number is None."""
+        """(value, degree); the degree of a plain number is None. Within the day a day stands where its latest five-minute bar does."""
+        if frame.endswith("min") and self.minute[p] is None:
+            inner = [q for q in range(p) if self.days[q] == self.days[p]]
+            if not inner:
+                return None, None
+            value, degree = self.value(node, frame, inner[-1])
+            return value, degree
         key = (id(node), frame, p)
         if key not in self._memo:
             self._memo[key] = getattr(self, "_" + type(node).__name__.lower())(node, frame, p)
@@ -231,7 +272,7 @@ class Slow:
 
     def _other(self, symbol: str) -> "Slow":
         if symbol not in self.others:
-            self.others[symbol] = Slow(self.market, symbol)
+            self.others[symbol] = Slow(self.market, symbol, self.table)
             self.others[symbol].others = self.others
         return self.others[symbol]
 
@@ -241,9 +282,9 @@ class Slow:
         found: dict[str, float] = {}
         for k, symbol in enumerate(self.market.bars.symbols):
             other = self if symbol == self.symbol else self._other(symbol)
-            if self.days[p] not in other.days or (within and sector[k] != sector[self.k]):
+            q = self.same_moment(other, p)
+            if q is None or (within and sector[k] != sector[self.k]):
                 continue
-            q = other.days.index(self.days[p])
             value, degree = other.value(node.arguments[0].value, frame, q)
             if value is not None:
                 found[symbol] = value / other.factor[q] ** (degree or 0)
@@ -257,9 +298,9 @@ class Slow:
         symbol = self.market.benchmark
         assert symbol is not None
         other = self if symbol == self.symbol else self._other(symbol)
-        if self.days[p] not in other.days:
+        q = self.same_moment(other, p)
+        if q is None:
             return None, 0
-        q = other.days.index(self.days[p])
         value, degree = other.value(node.arguments[0].value, frame, q)
         return (value if isinstance(value, bool) or value is None else value / other.factor[q] ** (degree or 0)), 0
 

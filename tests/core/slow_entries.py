@@ -981,7 +981,7 @@ _pivot("s2", lambda h, lo, p: p - (h - lo))
 def _index(s: Any) -> list[Any]:
     """The benchmark's position on each bar's day."""
     other = s.slow if s.slow.market.benchmark == s.slow.symbol else s.slow._other(s.slow.market.benchmark)
-    return [(other, other.days.index(s.slow.days[q])) if s.slow.days[q] in other.days else None for q in s.at]
+    return [None if (there := s.slow.same_moment(other, q)) is None else (other, there) for q in s.at]
 
 
 def _index_change(s: Any, n: int) -> list[Any]:
@@ -1014,4 +1014,4 @@ class Part:
     """The benchmark's closes on a frame, up to a bar."""
 
     def __init__(self, slow: Any, frame: str, p: int) -> None:
-        self.close = [slow.field("close", frame, q) for q in slow.ends(frame, p)]
+        self.close = [slow.cached_field("close", frame, q) for q in slow.ends(frame, p)]

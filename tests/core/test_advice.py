@@ -83,7 +83,7 @@ def test_what_the_history_says() -> None:
     rng = np.random.default_rng(2)
     tables = {f"S{k}": made.walk(made.weekdays(300), rng, start=10.0 + k, spread=0.005) for k in range(4)}
     tables["TALL"] = made.walk(made.weekdays(300), rng, start=900.0, spread=0.005)
-    engine = Evaluator(Market(build_bars(tables)))
+    engine = Evaluator(Market((build_bars(tables),)))
     for text, line, words in [
         ("close > 5000", 1, "never true"),
         ("close > 1", 1, "true on every bar"),

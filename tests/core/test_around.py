@@ -209,7 +209,7 @@ EXACT = [line for line, _ in MIRRORS if not any(word in line for word in NEARLY)
 )
 def test_the_mirror_sees_on_prices_turned_over_what_the_rule_sees(line: str) -> None:
     bars = build_bars({"A": made.walk(made.weekdays(200), np.random.default_rng(9))})
-    straight, turned = Evaluator(Market(bars, benchmark="A")), Evaluator(Market(upside_down(bars), benchmark="A"))
+    straight, turned = Evaluator(Market((bars,), benchmark="A")), Evaluator(Market((upside_down(bars),), benchmark="A"))
     other = mirror(line).text.split("\n\n")[1].strip()
     assert straight.column(check_expression(line).op).tolist() == turned.column(check_expression(other).op).tolist()
 

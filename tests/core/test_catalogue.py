@@ -31,7 +31,7 @@ def test_the_entry_is_written_out(name: str) -> None:
 def clean() -> Evaluator:
     """One instrument without gaps or flat bars, its benchmark the same."""
     bars = build_bars({"A": made.walk(made.weekdays(220), np.random.default_rng(8))})
-    return Evaluator(Market(bars, benchmark="A", texts={"sector": ("Power",)}))
+    return Evaluator(Market((bars,), benchmark="A", texts={"sector": ("Power",)}))
 
 
 def warm_up_of(entry: Entry) -> int | None:
@@ -84,6 +84,7 @@ def test_an_entry_is_unknown_as_long_as_it_says(clean: Evaluator, name: str) -> 
         assert not unknown[expected:].any(), (name, np.flatnonzero(unknown))
 
 
+@pytest.mark.rotated
 @pytest.mark.parametrize("name", [n for n in NAMES if CATALOGUE[n].kind in ("kernel", "definition", "form")])
 def test_splits_change_nothing_but_the_scale(name: str) -> None:
     """The same prices with a split every eight bars, so that one lies in the middle of every window: ratios, oscillators and truths

@@ -1,5 +1,7 @@
 """The two laws: no look-ahead, and a scan is what the study counts. Over random rules, every entry, and every frame."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -7,23 +9,24 @@ from hypothesis import strategies as st
 
 from tests import made
 from tests.core.test_meaning import FRAMES, example_of
-from wickcore.bars.market import Market
+from wickcore.bars.frames import number_of
+from wickcore.bars.market import Facts, Market
+from wickcore.bars.moment import Moment, moment_of, of_key
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_expression, check_rule
+from wickcore.language.operations import Op
+from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import scan
 from wickcore.study.follow import StudySettings, study
+from wickcore.study.returns import Steps
 
 QUIET = settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True)
 
 
-def cut_market(market: Market, day: int) -> Market:
-    """Everything after `day` gone: bars, reports, payments. Texts and listings are not of a day."""
-    from dataclasses import replace
-
-    from wickcore.bars.market import Facts
-
-    facts, dividends = market.facts, market.dividends
+def cut_market(market: Market, at: int | Moment) -> Market:
+    """Everything that is not known at a moment gone: bars of all frames, reports, payments. Texts and listings are not of a day."""
+    facts, dividends, day = market.facts, market.dividends, moment_of(at).day
     assert facts is not None
     assert dividends is not None
     keep, paid = facts.days <= day, dividends[1] <= day
@@ -33,12 +36,12 @@ def cut_market(market: Market, day: int) -> Market:
 
     return replace(
         market,
-        bars=market.bars.cut(day),
+        tables=tuple(table.cut(at) for table in market.tables),
         facts=Facts(
             offsets(facts.offsets, keep), facts.days[keep], facts.is_report[keep], {n: c[keep] for n, c in facts.columns.items()}
         ),
         dividends=(offsets(dividends[0], paid), dividends[1][paid], dividends[2][paid]),
-        version=f"cut {day}",
+        version=f"cut {moment_of(at)}",
     )
 
 
@@ -48,28 +51,71 @@ def market() -> Market:
 
 
 @pytest.fixture(scope="module")
-def cuts(market: Market) -> list[tuple[int, Market]]:
+def cuts(market: Market) -> list[tuple[Moment, Market]]:
     """The market cut on days in the middle and at the ends of weeks and months."""
     sessions = market.bars.sessions
-    return [(int(sessions[i]), cut_market(market, int(sessions[i]))) for i in (37, 63, 64, 88, 101)]
+    return [(Moment(int(sessions[i])), cut_market(market, int(sessions[i]))) for i in (37, 63, 64, 88, 101)]
+
+
+@pytest.fixture(scope="module")
+def inner() -> Market:
+    return made.inner_market(seed=6, inner=7)
+
+
+@pytest.fixture(scope="module")
+def inner_cuts(inner: Market) -> list[tuple[Moment, Market]]:
+    """Cut after a day's first bar, inside days, at a close, on a day without a daily bar."""
+    keys = inner.table("5min").moments
+    moments = [of_key(keys[i]) for i in (0, 26, 58, 77, 103, 130, len(keys) - 9)] + [Moment(int(inner.bars.sessions[-2]))]
+    return [(moment, cut_market(inner, moment)) for moment in moments]
 
 
 # The date of the next report is announced with the report before it: known ahead by its definition, so not by cut data.
 ANNOUNCED = {"days_to_report"}
+ENTRIES = sorted(n for n in CATALOGUE.entries if n not in ANNOUNCED)
 
 
-@pytest.mark.parametrize("frame", FRAMES)
-@pytest.mark.parametrize("name", sorted(n for n in CATALOGUE.entries if n not in ANNOUNCED))
-def test_no_entry_sees_past_its_bar(market: Market, cuts: list[tuple[int, Market]], name: str, frame: str) -> None:
-    text = f'{name} != "Power"' if CATALOGUE[name].result == "text" else example_of(name)
-    op = check_expression(text, frame).op
-    whole = Evaluator(market).column(op)
-    for day, part in cuts:
-        at = market.bars.on(day)
-        here = part.bars.on(day)
-        there = Evaluator(part).column(op)
+def no_later(whole: Evaluator, cuts: list[tuple[Moment, Market]], op: Op, said: object) -> None:
+    """The last value known at each cut is, bit for bit, the one computed from the whole data."""
+    column = whole.column(op)
+    for moment, part in cuts:
+        engine = Evaluator(part).on(whole.table)
+        at, here = whole.bars.on(moment), engine.bars.on(moment)
+        there = engine.column(op)
         for k in np.flatnonzero(at >= 0):
-            assert whole[at[k]].tobytes() == there[here[k]].tobytes(), (name, frame, market.bars.symbols[k], day)
+            assert column[at[k]].tobytes() == there[here[k]].tobytes(), (said, whole.bars.symbols[k], str(moment))
+
+
+@pytest.mark.rotated
+@pytest.mark.parametrize("frame", FRAMES)
+@pytest.mark.parametrize("name", ENTRIES)
+def test_no_entry_sees_past_its_bar(market: Market, cuts: list[tuple[Moment, Market]], name: str, frame: str) -> None:
+    text = f'{name} != "Power"' if CATALOGUE[name].result == "text" else example_of(name)
+    no_later(Evaluator(market), cuts, check_expression(text, frame).op, (name, frame))
+
+
+@pytest.mark.rotated
+@pytest.mark.parametrize("frame", ["5min", "15min", "65min", "day", "week"])
+@pytest.mark.parametrize("name", ENTRIES)
+def test_no_entry_sees_past_its_bar_within_the_day(
+    inner: Market, inner_cuts: list[tuple[Moment, Market]], name: str, frame: str
+) -> None:
+    text = f'{name} != "Power"' if CATALOGUE[name].result == "text" else example_of(name)
+    no_later(Evaluator(inner).on("5min"), inner_cuts, check_expression(text, frame, "5min").op, (name, frame))
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "on(5min, rsi(5) > 50)",
+        "sma(on(15min, close), 3)",
+        "rank(on(5min, change(2)))",
+        "on(65min, close > on(day, sma(4)))",
+        "close > sma(9)",
+    ],
+)
+def test_no_daily_rule_sees_a_later_bar_of_its_day(inner: Market, inner_cuts: list[tuple[Moment, Market]], text: str) -> None:
+    no_later(Evaluator(inner), inner_cuts, check_expression(text, "day", "5min").op, text)
 
 
 NUMBERS = st.sampled_from(
@@ -99,15 +145,31 @@ def rule_of(lines: list[str], frame: str, group: bool) -> str:
 def test_no_rule_sees_past_its_bar(lines: list[str], frame: str, group: bool, back: int) -> None:
     market = made.market(seed=5, count=3, length=110)
     rule = check_rule(rule_of(lines, frame, group))
-    day = int(market.bars.sessions[-1 - back])
-    part = cut_market(market, day)
-    now, then = Evaluator(part), Evaluator(market)
+    at = Moment(int(market.bars.sessions[-1 - back]))
+    rule_sees_no_later(market, rule, at)
+
+
+@QUIET
+@given(
+    lines=st.lists(LINES, min_size=1, max_size=3), frame=st.sampled_from(["5min", "15min", "65min", "day", "week"]), group=st.booleans(),
+    back=st.integers(0, 170),
+)  # fmt: skip
+def test_no_rule_sees_past_its_bar_within_the_day(lines: list[str], frame: str, group: bool, back: int) -> None:
+    market = made.inner_market(seed=8, inner=8)
+    keys = market.table("5min").moments
+    rule_sees_no_later(market, check_rule(rule_of(lines, frame, group), base="5min"), of_key(keys[-1 - back]))
+
+
+def rule_sees_no_later(market: Market, rule: CheckedRule, at: Moment) -> None:
+    now, then = (Evaluator(m).stepping(rule.frame, at) for m in (cut_market(market, at), market))
     for line in rule.lines:
-        at, here = market.bars.on(day), part.bars.on(day)
-        whole, there = then.column(line.op), now.column(line.op)
-        assert whole[at[at >= 0]].tobytes() == there[here[here >= 0]].tobytes()
-    # And so of the scan: standing on a past evening is standing at the end of shorter data.
-    assert [h.symbol for h in scan(then, rule, day).hits] == [h.symbol for h in scan(now, rule, day).hits]
+        there, here = then.bars.on(at), now.bars.on(at)
+        whole, part = then.column(line.op), now.column(line.op)
+        assert whole[there[there >= 0]].tobytes() == part[here[here >= 0]].tobytes()
+    # And so of the scan: standing on a past moment is standing at the end of shorter data.
+    found, early = scan(then, rule, at), scan(now, rule, at)
+    assert [h.symbol for h in found.hits] == [h.symbol for h in early.hits]
+    assert found.partial == early.partial
 
 
 @QUIET
@@ -122,13 +184,12 @@ def test_scans_of_every_evening_are_the_hits_of_the_study(lines: list[str], fram
     scanned = {(int(day), h.symbol) for day in market.bars.sessions for h in scan(engine, rule, int(day), members).hits}
     if frame == "day":
         assert scanned == studied
-    else:
-        # In mid-week a scan shows the week so far; on each instrument's last session of a week both agree.
-        ends = {day for day, _ in studied}
-        assert studied <= scanned
-        last_of_week = {
-            (int(d), s)
-            for k, s in enumerate(market.bars.symbols)
-            for d in market.bars.days[market.bars.offsets[k] : market.bars.offsets[k + 1]]
-        }
-        assert ends <= {d for d, _ in last_of_week}
+        return
+    # On each instrument's last session of a finished week (month) both agree; in between the scan says that it is the week so far.
+    bars = market.bars
+    over = {(int(bars.days[p]), bars.symbols[bars.owner[p]]) for p in Steps.of(bars, frame, bars.last_day).positions}
+    assert {hit for hit in scanned if hit in over} == studied
+    for day, _ in scanned - over:
+        following = int(bars.calendar.following(np.array([day]))[0])
+        same_period = number_of(np.array([day, following]), frame)
+        assert scan(engine, rule, day, members).partial == (same_period[0] == same_period[1])

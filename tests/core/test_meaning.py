@@ -28,11 +28,11 @@ def engine(market: Market) -> Evaluator:
 
 def same(engine: Evaluator, text: str, frame: str = "day", rel: float = 1e-9) -> int:
     """Compares every bar of every instrument; returns how many values were known."""
-    value = check_expression(text, frame, engine.market.bars.frame)
+    value = check_expression(text, frame, engine.market.finest)
     known = 0
-    for symbol in engine.market.bars.symbols:
+    for symbol in engine.bars.symbols:
         column = engine.rows([value.op], symbol)[0]
-        slow = Slow(engine.market, symbol).expression(text, frame)
+        slow = Slow(engine.market, symbol, engine.table).expression(text, frame)
         if value.type == "condition":
             said = [True if v == TRUE else False if v == FALSE else None for v in column]
             slow = [v if v != UNSURE or b is True else b for v, b in zip(slow, said, strict=True)]
@@ -83,6 +83,7 @@ def example_of(name: str) -> str:
     return f"{name}({', '.join(given)})" if given else name
 
 
+@pytest.mark.rotated
 @pytest.mark.parametrize("frame", FRAMES)
 @pytest.mark.parametrize("name", sorted(CATALOGUE.entries))
 def test_every_entry_equals_its_formula_on_every_frame(engine: Evaluator, name: str, frame: str) -> None:
@@ -166,7 +167,7 @@ def test_division_by_zero_is_unknown(engine: Evaluator) -> None:
 def test_values_on_an_unfinished_week_are_those_of_the_week_so_far(engine: Evaluator) -> None:
     # Monday 6 January 2020 to Wednesday 8 January: the week's high is the highest of three days, its close Wednesday's.
     bars = made.one([10, 11, 12, 13, 14, 15, 16, 17], high=[10.5, 11.5, 12.5, 13.5, 19, 15.5, 16.5, 17.5])
-    small = Evaluator(Market(bars))
+    small = Evaluator(Market((bars,)))
     high = small.rows([check_expression("on(week, high)").op], "A")[0]
     close = small.rows([check_expression("on(week, close 1 ago)").op], "A")[0]
     # Days: Wed 1, Thu 2, Fri 3 | Mon 6, Tue 7, Wed 8, Thu 9, Fri 10 January 2020.
@@ -178,7 +179,7 @@ def test_values_on_an_unfinished_week_are_those_of_the_week_so_far(engine: Evalu
 def test_a_plain_number_is_money_of_its_day() -> None:
     # A two-for-one split on the third bar: people saw 20, 21, then 10.5, 11.
     bars = made.one([20, 21, 10.5, 11], factor=[1, 1, 2, 2])
-    engine = Evaluator(Market(bars))
+    engine = Evaluator(Market((bars,)))
     assert engine.rows([check_expression("close > 15").op], "A")[0].tolist() == [TRUE, TRUE, FALSE, FALSE]
     # Among themselves prices know no split: the close of the third bar equals that of the second.
     assert engine.rows([check_expression("close >= close 1 ago").op], "A")[0].tolist() == [1, TRUE, TRUE, TRUE]

@@ -82,7 +82,7 @@ def test_a_close_beyond_a_line_unmakes_it_and_a_wick_does_not() -> None:
     assert column(broken, "triangle_up")[98] != TRUE
     table = {"days": made.weekdays(len(close)), "open": close, "close": close, "high": close * EDGE, "low": close / EDGE}
     table["high"][41] = 100.6  # no turning point: on its way down
-    wick = Evaluator(Market(build_bars({"A": {**table, "volume": np.full(len(close), 1000.0)}})))
+    wick = Evaluator(Market((build_bars({"A": {**table, "volume": np.full(len(close), 1000.0)}}),)))
     assert wick.rows([check_expression("triangle_up").op], "A")[0][98] == TRUE
 
 
@@ -173,7 +173,7 @@ def flagged(fall: float = 0.004, squeeze: float = 0.0, volume: float = 800.0, da
         "high": close * np.exp(width),
         "low": close * np.exp(-width),
     }
-    return Evaluator(Market(build_bars({"A": {**table, "volume": traded}}))), close
+    return Evaluator(Market((build_bars({"A": {**table, "volume": traded}}),))), close
 
 
 def flag_column(given: dict[str, float], text: str) -> Any:
@@ -216,7 +216,7 @@ def test_a_rest_of_one_bar_and_a_pole_out_of_stillness_are_no_flag() -> None:
     assert flag_column({}, "flag_bull(k=1, least=1)").max() == TRUE
     close = np.concatenate([np.full(40, 50.0), 50 * np.exp(0.05 * np.arange(1, 5)), 60 * np.exp(-0.01 * np.arange(8))])
     table = {"days": made.weekdays(len(close)), **dict.fromkeys(("open", "high", "low", "close"), close)}
-    still = Evaluator(Market(build_bars({"A": {**table, "volume": np.linspace(2_000, 1_000, len(close))}})))
+    still = Evaluator(Market((build_bars({"A": {**table, "volume": np.linspace(2_000, 1_000, len(close))}}),)))
     assert not (still.rows([check_expression("flag_bull(climb=4)").op], "A")[0] == TRUE).any()
 
 
@@ -323,7 +323,7 @@ def walked(seed: int, turned: bool, scale: float = 1.0, length: int = 1_500) -> 
         close, up, down = 2_500 / close, down, up
     close = close * scale
     table = {"days": made.weekdays(length), "open": close, "close": close, "high": close * np.exp(up), "low": close * np.exp(-down)}
-    return Evaluator(Market(build_bars({"A": {**table, "volume": volume}})))
+    return Evaluator(Market((build_bars({"A": {**table, "volume": volume}}),)))
 
 
 _SEEN: dict[str, int] = {}

@@ -35,7 +35,7 @@ def path(points: list[tuple[int, float]], noise: float = 0.0, seed: int = 1) -> 
 def engine(close: np.ndarray) -> Evaluator:
     """Bars that open where they close, with a tenth of a percent of range around."""
     table = {"days": made.weekdays(len(close)), "open": close, "close": close, "high": close * 1.001, "low": close / 1.001}
-    return Evaluator(Market(build_bars({"A": {**table, "volume": np.full(len(close), 1000.0)}})))
+    return Evaluator(Market((build_bars({"A": {**table, "volume": np.full(len(close), 1000.0)}}),)))
 
 
 def column(close: np.ndarray, text: str) -> np.ndarray:
@@ -158,6 +158,7 @@ def test_a_top_on_the_mirrored_log_price_is_a_bottom(up: str, down: str) -> None
 RARE = {"head_shoulders", "inverse_head_shoulders", "pennant_bear", "lmw_rectangle_bottom"}
 
 
+@pytest.mark.rotated
 @pytest.mark.parametrize("name", slow_patterns.KINDS)
 @pytest.mark.parametrize("frame", ["day", "week"])
 def test_long_walks_equal_the_slow_version(name: str, frame: str) -> None:

@@ -7,7 +7,7 @@ from tests import made
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market, Membership
 from wickcore.language.check import check_expression, check_rule
-from wickcore.scan.evaluate import Evaluator, Limits, Stopped, cost
+from wickcore.scan.evaluate import Evaluator, Limits, Shared, Stopped, cost
 from wickcore.scan.explain import explain, values
 from wickcore.scan.scan import scan, values_at
 
@@ -27,7 +27,7 @@ def engine() -> Evaluator:
     tables = {
         "A": flat([10, 11, 12, 13]), "B": flat([20, 19, 18, 17]), "C": flat([5, 6, 7, 8]), "D": flat([10, 11, 12, 13], True), "E": single,
     }  # fmt: skip
-    return Evaluator(Market(build_bars(tables)))
+    return Evaluator(Market((build_bars(tables),)))
 
 
 def test_the_taper_counts_down_line_by_line(engine: Evaluator) -> None:
@@ -78,7 +78,7 @@ def test_membership_is_that_of_the_day() -> None:
     bars = build_bars({"A": flat([10, 11, 12, 13]), "B": flat([20, 19, 18, 17])})
     d = bars.sessions
     dated = Membership(np.array([0, 1]), np.array([d[0], d[2]], np.int32), np.array([d[1], d[3]], np.int32))
-    market = Market(bars, universes={"Turning": dated})
+    market = Market((bars,), universes={"Turning": dated})
     engine, members = Evaluator(market), market.members("Turning")
     hits = [[h.symbol for h in scan(engine, check_rule("close > 1"), int(day), members).hits] for day in d]
     assert hits == [["A"], ["A"], ["B"], ["B"]]
@@ -95,15 +95,16 @@ def test_explain_gives_both_sides_and_the_margin(engine: Evaluator) -> None:
 
 
 def test_explain_speaks_in_the_money_of_the_day() -> None:
-    engine = Evaluator(Market(made.one([20, 21, 10.5, 11], factor=[1, 1, 2, 2])))
+    engine = Evaluator(Market((made.one([20, 21, 10.5, 11], factor=[1, 1, 2, 2]),)))
     (line,) = explain(engine, check_rule("close > 10"), "A", engine.market.bars.last_day)
     assert (line.left, line.right, line.margin) == (11, 10, 1)
 
 
 def test_values_are_on_the_latest_scale() -> None:
-    engine = Evaluator(Market(made.one([20, 21, 10.5, 11], factor=[1, 1, 2, 2])))
-    days, found = values(engine, check_expression("close"), "A")
+    engine = Evaluator(Market((made.one([20, 21, 10.5, 11], factor=[1, 1, 2, 2]),)))
+    days, times, found = values(engine, check_expression("close"), "A", "day", engine.market.latest)
     assert len(days) == 4
+    assert times == [None] * 4
     assert found == [10, 10.5, 10.5, 11]
     columns = {"close": check_expression("close"), "up": check_expression("close > close 1 ago")}
     days = engine.market.bars.days
@@ -111,7 +112,7 @@ def test_values_are_on_the_latest_scale() -> None:
         found = values_at(engine, columns, np.array([0]), int(day))  # each evening in its own money
         assert found["close"].tolist() == [close]
         assert np.isnan(found["up"][0]) if up is None else found["up"][0] == up
-    assert values(engine, check_expression("close > 10.6"), "A")[1] == [True, True, False, True]
+    assert values(engine, check_expression("close > 10.6"), "A", "day", engine.market.latest)[2] == [True, True, False, True]
 
 
 def test_computing_stops_when_told() -> None:
@@ -168,7 +169,8 @@ def test_an_edited_line_leaves_the_others_in_the_cache() -> None:
 
 def test_the_cache_is_bounded_by_bytes() -> None:
     market = made.market(count=3, length=60)
-    engine = Evaluator(market, cache_bytes=10 * len(market.bars))
+    shared = Shared(market, 10 * len(market.bars), None)
+    engine = Evaluator(market, shared=shared)
     for n in range(2, 40):
         engine.column(check_expression(f"sma({n})").op)
-    assert sum(c.nbytes for c in engine._cache.values()) <= 10 * len(market.bars)
+    assert 0 < shared.kept.nbytes <= 10 * len(market.bars)

@@ -27,7 +27,7 @@ def table(opens: list[float], closes: list[float], length: int | None = None) ->
 
 
 def run(bars: Bars, text: str, members: np.ndarray | None = None, **settings: object) -> Study:
-    return study(Evaluator(Market(bars)), check_rule(text), StudySettings(**{"cost": 0.0, "draws": 50, **settings}), members)
+    return study(Evaluator(Market((bars,))), check_rule(text), StudySettings(**{"cost": 0.0, "draws": 50, **settings}), members)
 
 
 # Two instruments over six days. The rule hits A on day 2 (close 12 > 11) and on day 5 (15), B on day 3 (30).

@@ -48,7 +48,7 @@ def test_a_study_up_to_the_seal_is_that_of_a_market_that_ends_there(engine: Eval
     bars = engine.market.bars
     end = int(bars.sessions[300])
     trading = np.full(len(bars.symbols), -1, np.int32)  # a name without a bar on the last day is not taken for a delisted one
-    kept, cut = (Evaluator(Market(b, delisted=trading)) for b in (bars, bars.cut(end)))
+    kept, cut = (Evaluator(Market((b,), delisted=trading)) for b in (bars, bars.cut(end)))
     text = "close > sma(10)\nclose > close 1 ago"
     whole, alone = measured(kept, text, as_of=end), measured(cut, text)
     assert [e.returns for e in whole.events] == [e.returns for e in alone.events]
@@ -113,7 +113,7 @@ def test_too_few_days_are_not_judged() -> None:
 
 def test_two_studies_by_hand() -> None:
     """The second leaves B out. At one bar, A made 10/12-1 and 0; B 24/32-1."""
-    engine = Evaluator(Market(WORKED))
+    engine = Evaluator(Market((WORKED,)))
     first, second = (
         study(engine, check_rule(text), StudySettings(horizons=(1,), cost=0.0, draws=50))
         for text in (RULE, f'{RULE}\nsymbol == "A"')
@@ -272,7 +272,7 @@ def test_trades_are_the_events_of_the_study(engine: Evaluator) -> None:
 
 def test_a_trade_by_hand() -> None:
     rule = check_rule(RULE)
-    market = Market(WORKED)
+    market = Market((WORKED,))
     day = int(WORKED.days[1])
     one = trade(market, rule, StudySettings(horizons=(2,), cost=0.001), "A", day, 2)
     # Bought at 12 at the open of day 3, sold at 11 at the close of day 4; both sides cost a tenth of a percent.
@@ -287,7 +287,7 @@ def test_a_session_from_open_to_close_by_hand() -> None:
     """Decided at the open of days 3 and 5 (after closes of 12 and 9): bought at 12.5 and 9.5, sold at that day's close, 13 and 9."""
     bars = build_bars({"X": table([10, 11, 12.5, 13, 9.5, 9], [10, 12, 13, 9, 9, 9.5])})
     text = "decide: open\nopen > 1.03 * close 1 ago"
-    found = study(Evaluator(Market(bars)), check_rule(text), StudySettings(horizons=(1,), cost=0.0, repeats="every", draws=50))
+    found = study(Evaluator(Market((bars,))), check_rule(text), StudySettings(horizons=(1,), cost=0.0, repeats="every", draws=50))
     assert [e.entry for e in found.events] == [11, 12.5, 9.5]
     figures = found.horizons[0]
     returns = [12 / 11 - 1, 13 / 12.5 - 1, 9 / 9.5 - 1]

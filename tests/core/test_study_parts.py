@@ -23,7 +23,7 @@ from wickcore.study.worth import line_worth, survivors_only
 
 
 def quick(text: str, **settings: object) -> tuple[Evaluator, Study]:
-    engine = Evaluator(Market(WORKED))
+    engine = Evaluator(Market((WORKED,)))
     return engine, study(engine, check_rule(text), StudySettings(**{"cost": 0.0, "draws": 50, **settings}))
 
 
@@ -233,7 +233,7 @@ def test_what_each_line_is_worth_is_the_study_without_it(large: tuple[Evaluator,
 
 def test_survivors_only_are_those_of_the_last_day_on_every_day() -> None:
     bars = build_bars({"A": table([1, 2, 3, 4], [1, 2, 3, 4]), "B": table([1, 2], [1, 2], 4)})
-    engine = Evaluator(Market(bars))
+    engine = Evaluator(Market((bars,)))
     assert survivors_only(engine, None, bars.last_day).tolist() == [True] * 4 + [False] * 2
     members = np.array([False, False, True, True, True, True])  # A joined on the third day
     assert survivors_only(engine, members, bars.last_day).tolist() == [True] * 4 + [False] * 2

@@ -16,7 +16,7 @@ from wickcore.scan.evaluate import Evaluator
 @pytest.fixture(scope="module")
 def engine() -> Evaluator:
     rng = np.random.default_rng(21)
-    return Evaluator(Market(build_bars({"A": made.walk(made.weekdays(600), rng)})))
+    return Evaluator(Market((build_bars({"A": made.walk(made.weekdays(600), rng)}),)))
 
 
 def columns(engine: Evaluator) -> tuple[np.ndarray, ...]:

@@ -26,7 +26,7 @@ def frame() -> pd.DataFrame:
 def engine(frame: pd.DataFrame) -> Evaluator:
     days = frame.index.values.astype("datetime64[D]").astype(np.int32)
     columns = {n: frame[n].to_numpy(float) for n in ("open", "high", "low", "close", "volume")}
-    return Evaluator(Market(build_bars({"INDEX": {"days": days, **columns}})))
+    return Evaluator(Market((build_bars({"INDEX": {"days": days, **columns}}),)))
 
 
 def test_the_study_of_a_pullback_equals_pandas(frame: pd.DataFrame, engine: Evaluator) -> None:

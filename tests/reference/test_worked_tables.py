@@ -37,7 +37,7 @@ RSI = [
 
 
 def test_rsi_of_the_worked_table() -> None:
-    engine = Evaluator(Market(made.one(CLOSES)))
+    engine = Evaluator(Market((made.one(CLOSES),)))
     ours = engine.rows([check_expression("rsi(14)").op], "A")[0]
     assert np.isnan(ours[:14]).all()
     np.testing.assert_allclose(ours[14:], RSI, atol=0.12)  # the table's closes are rounded to two places
@@ -47,14 +47,14 @@ def test_rsi_of_the_worked_table() -> None:
 
 def test_ema_by_hand() -> None:
     # n = 3, weight 1/2, seed mean(1, 2, 6) = 3; then 3 + (7 - 3) / 2 = 5; 5 + (3 - 5) / 2 = 4.
-    engine = Evaluator(Market(made.one([1, 2, 6, 7, 3])))
+    engine = Evaluator(Market((made.one([1, 2, 6, 7, 3]),)))
     assert engine.rows([check_expression("ema(3)").op], "A")[0][2:].tolist() == [3, 5, 4]
 
 
 def test_atr_by_hand() -> None:
     # True ranges: unknown, 3 (12 - 9), 4 (15 - 11), 5 (gap: 16 - 11 over the close before); n = 2: mean(3, 4) = 3.5; (3.5 + 5) / 2.
     bars = made.one([10, 11, 11, 15], high=[11, 12, 15, 16], low=[9, 9, 11, 14], open=[10, 10, 12, 15])
-    ours = Evaluator(Market(bars)).rows([check_expression("atr(2)").op], "A")[0]
+    ours = Evaluator(Market((bars,))).rows([check_expression("atr(2)").op], "A")[0]
     assert np.isnan(ours[:2]).all()
     assert ours[2:].tolist() == [3.5, 4.25]
 
@@ -64,7 +64,7 @@ def test_a_forty_week_average_stays_near_the_two_hundred_day_one() -> None:
     rng = np.random.default_rng(12)
     from wickcore.bars.bars import build_bars
 
-    engine = Evaluator(Market(build_bars({"A": made.walk(made.weekdays(1500), rng, spread=0.012)})))
+    engine = Evaluator(Market((build_bars({"A": made.walk(made.weekdays(1500), rng, spread=0.012)}),)))
     days, weeks = (engine.rows([check_expression(t).op], "A")[0] for t in ("sma(200)", "sma(40w)"))
     known = ~np.isnan(days) & ~np.isnan(weeks)
     assert known.sum() > 1200

@@ -14,9 +14,10 @@ from django.db import connection
 
 from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, Report, Split
 from upperwick.market.store import fits
-from wickcore.bars.bars import FIELDS, Bars
+from wickcore.bars.bars import FIELDS, STEP, Bars
+from wickcore.bars.calendar import Calendar, hours_of
 from wickcore.bars.market import Facts, Market, Membership
-from wickcore.bars.merge import factor
+from wickcore.bars.merge import factor, factor_by_day
 from wickcore.bars.moment import to_day
 from wickcore.scan.evaluate import Evaluator
 
@@ -69,21 +70,27 @@ def _one_state() -> Iterator[None]:
 
 
 def _load(version: str) -> Market:
-    stored = BarBlock.objects.filter(frame="day").order_by("instrument_id", "frame", "year")
-    lengths: dict[int, int] = defaultdict(int)
-    for owner, rows in stored.values_list("instrument_id", "rows"):
-        lengths[owner] += rows
-    instruments = [i for i in Instrument.objects.order_by("symbol") if i.id in lengths]
+    stored = BarBlock.objects.order_by("instrument_id", "frame", "year")
+    lengths: dict[str, dict[int, int]] = defaultdict(lambda: defaultdict(int))
+    for owner, frame, rows in stored.values_list("instrument_id", "frame", "rows"):
+        lengths[frame][owner] += rows
+    with_bars = {owner for by_owner in lengths.values() for owner in by_owner}
+    instruments = [i for i in Instrument.objects.order_by("symbol") if i.id in with_bars]
     splits, dividends = _by_instrument(Split, "ratio"), _by_instrument(Dividend, "amount")
-    offsets = np.concatenate([[0], np.cumsum([lengths[i.id] for i in instruments])]).astype(np.int64)
-    bars = _bars(instruments, offsets, _Columns(stored, instruments, offsets), splits, dividends)
+    tables: list[Bars] = []
+    for frame in ("day", "5min"):
+        if frame in lengths or (frame == "day" and not lengths):
+            counts = [lengths[frame][i.id] for i in instruments]
+            offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+            columns = _Columns(stored.filter(frame=frame), instruments, offsets)
+            tables.append(_bars(frame, instruments, offsets, columns, splits, dividends, tables[0] if tables else None))
     number = {i.id: k for k, i in enumerate(instruments)}
     latest = DataVersion.objects.last()
     return Market(
-        bars=bars,
+        tables=tuple(tables),
         texts={"sector": tuple(i.sector for i in instruments), "kind": tuple(i.kind for i in instruments)},
         names=tuple(i.name for i in instruments),
-        delisted=_delisted(instruments, bars.last_day),
+        delisted=_delisted(instruments),
         listed=np.array([to_day(i.listed) if i.listed else -1 for i in instruments], np.int32),
         optionable=np.array([i.optionable for i in instruments], np.bool_),
         weekly_options=np.array([i.weekly_options for i in instruments], np.bool_),
@@ -97,10 +104,10 @@ def _load(version: str) -> Market:
 
 
 class _Columns:
-    """All daily bars as columns, instrument by instrument in the order of their symbols.
+    """All bars of a frame as columns, instrument by instrument in the order of their symbols.
 
     A thousand blocks at a time are read as one Arrow stream and put in their places on other threads, while the database hands out the next
-    thousand. ratio: None where no block has one, unknown (NaN) in blocks without.
+    thousand. minute: None for daily bars. ratio: None where no block has one, unknown (NaN) in blocks without.
     """
 
     def __init__(self, stored: Any, instruments: list[Instrument], offsets: Any) -> None:
@@ -108,6 +115,7 @@ class _Columns:
         self.days = np.empty(total, np.int32)
         self.prices = {name: np.empty(total) for name in FIELDS}
         self.ratio: Any = None
+        self.minute: Any = None
         self._lock = Lock()
         place = {i.id: int(begin) for i, begin in zip(instruments, offsets[:-1], strict=True)}
         rows = stored.values_list("instrument_id", "year", "checksum", "data", "rows").iterator(CHUNK)
@@ -159,12 +167,12 @@ class _Columns:
     def _column(self, name: str) -> Any:
         if name == "days":
             return self.days
-        if name != "ratio":
+        if name in self.prices:
             return self.prices[name]
         with self._lock:
-            if self.ratio is None:
-                self.ratio = np.full(len(self.days), np.nan)
-        return self.ratio
+            if getattr(self, name) is None:
+                setattr(self, name, np.zeros(len(self.days), np.int32) if name == "minute" else np.full(len(self.days), np.nan))
+        return getattr(self, name)
 
 
 def _schema(data: bytes) -> bytes:
@@ -183,17 +191,26 @@ def _read(streams: list[bytes]) -> pa.Table:
 
 
 def _bars(
-    instruments: list[Instrument], offsets: Any, columns: _Columns, splits: dict[int, list[tuple[int, float]]],
-    dividends: dict[int, list[tuple[int, float]]],
+    frame: str, instruments: list[Instrument], offsets: Any, columns: _Columns, splits: dict[int, list[tuple[int, float]]],
+    dividends: dict[int, list[tuple[int, float]]], daily: Bars | None,
 ) -> Bars:  # fmt: skip
+    """One frame's table. daily: the table of days, from which shorter bars have their factors."""
     close = columns.prices["close"]
     factors = np.ones(len(columns.days))
     for k, instrument in enumerate(instruments):
         part = slice(int(offsets[k]), int(offsets[k + 1]))
         ratio = None if columns.ratio is None else columns.ratio[part]
-        if ratio is not None or splits[instrument.id] or dividends[instrument.id]:
+        own = slice(int(daily.offsets[k]), int(daily.offsets[k + 1])) if daily is not None else slice(0, 0)
+        if daily is not None and own.stop > own.start:
+            factors[part] = factor_by_day(daily.days[own], daily.factor[own], columns.days[part])
+        elif ratio is not None or splits[instrument.id] or dividends[instrument.id]:
             factors[part] = factor(columns.days[part], close[part], ratio, splits[instrument.id], dividends[instrument.id])
-    return Bars(tuple(i.symbol for i in instruments), offsets, columns.days, factor=factors, **columns.prices)
+    holidays = frozenset(to_day(d) for d in CalendarEvent.objects.filter(kind="holiday").values_list("day", flat=True))
+    hours = hours_of(columns.days, columns.minute, STEP) if columns.minute is not None else ()
+    return Bars(
+        tuple(i.symbol for i in instruments), offsets, columns.days, factor=factors, minute=columns.minute, frame=frame,
+        calendar=Calendar(holidays, *hours), **columns.prices,
+    )  # fmt: skip
 
 
 def _by_instrument(model: Any, column: str) -> dict[int, list[tuple[int, float]]]:
@@ -203,7 +220,7 @@ def _by_instrument(model: Any, column: str) -> dict[int, list[tuple[int, float]]
     return found
 
 
-def _delisted(instruments: list[Instrument], last_day: int) -> Any:
+def _delisted(instruments: list[Instrument]) -> Any:
     """The last day each delisted instrument traded, -1 while it trades; empty where no listing was ever given, so that the bars decide."""
     if not any(i.delisted for i in instruments):
         return np.empty(0, np.int32)

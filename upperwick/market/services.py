@@ -1,18 +1,15 @@
 """What the rest of the application asks of the market: the evaluator, the as-of day, universes, charts."""
 
-import re
 from collections.abc import Iterable
 from threading import Lock
 from typing import Any
-
-import numpy as np
 
 from upperwick.market.load import evaluator
 from upperwick.market.models import DataVersion
 from upperwick.problems import Refused
 from wickcore.bars.bars import Bools
 from wickcore.bars.market import Market
-from wickcore.bars.moment import iso
+from wickcore.bars.moment import Moment, iso, read_moment
 from wickcore.bars.universe import UnknownUniverse
 from wickcore.language.problems import nearest
 from wickcore.language.rule import Value
@@ -34,23 +31,28 @@ def request_limits() -> Limits:
     return Limits(REQUEST_SECONDS)
 
 
-def as_of_day(market: Market, said: str | None) -> int:
-    """The session meant by a date: that day, or the last session before it; the latest one where nothing is said."""
-    if not said:
-        return market.bars.last_day
-    if not re.fullmatch(r"\d{4}-\d{2}-\d{2}", said):
-        raise Refused(f"`{said}` is not a date of the form 2024-06-28.")
+def as_of_moment(market: Market, said: str | None) -> Moment:
+    """The moment meant by a date or a date and a time, or the last one before it at which there was a bar; the latest one where nothing is
+    said. Raises Refused."""
     try:
-        day = int(np.datetime64(said, "D").astype(int))
-    except ValueError:
-        raise Refused(f"`{said}` is no day of the calendar.") from None
-    index = market.bars.session_on(day)
-    if index < 0:
-        raise Refused(f"The prices begin on {iso(market.bars.sessions[0])}; {said} lies before that.")
-    return int(market.bars.sessions[index])
+        return market.standing(read_moment(said) if said else market.latest)
+    except ValueError as error:
+        raise Refused(str(error)) from None
 
 
-_members: dict[tuple[str, str], Bools] = {}
+def as_of_day(market: Market, said: str | None) -> int:
+    """The last session that is over at the moment meant: that day, or the one before where its session still runs, since a day's bar must not
+    be seen before its close. Raises Refused."""
+    moment = as_of_moment(market, said)
+    if moment.closed:
+        return moment.day
+    before = market.bars.session_on(moment.day - 1)
+    if before < 0:
+        raise Refused(f"No session is over at {moment} yet.")
+    return int(market.bars.sessions[before])
+
+
+_members: dict[tuple[str, str, str], Bools] = {}
 MOST_MEMBERS = 12  # a byte a bar each
 _members_lock = Lock()
 
@@ -63,15 +65,15 @@ def no_universe(market: Market, unknown: UnknownUniverse, lists: Iterable[str] =
     return Refused(f"There is no universe named “{unknown.name}”; {hint}", 422)
 
 
-def members_of(market: Market, universe: str | None) -> Bools | None:
-    """Membership by bar; None for all instruments. Raises Refused for an unknown universe."""
+def members_of(market: Market, universe: str | None, table: str = "day") -> Bools | None:
+    """Membership by bar of a table; None for all instruments. Raises Refused for an unknown universe."""
     if not universe:
         return None
-    key = (market.version, universe)
+    key = (market.version, universe, table)
     with _members_lock:
         if key not in _members:
             try:
-                made = market.members(universe)
+                made = market.members(universe, table)
             except UnknownUniverse as unknown:
                 raise no_universe(market, unknown) from None
             for old in [k for k in _members if k[0] != market.version]:

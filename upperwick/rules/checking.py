@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from upperwick.bench.services import universe_key
-from upperwick.market.services import members_of, open_market
+from upperwick.market.services import as_of_moment, members_of, open_market
 from upperwick.problems import Refused
 from upperwick.rules.naming import header_in
 from upperwick.rules.services import parts_for
@@ -16,7 +16,7 @@ from wickcore.scan.evaluate import Evaluator
 
 @dataclass(frozen=True)
 class Asked:
-    """names: the rule's own, for columns over them. universe: as written; key: as the core calls it.
+    """engine: on the bars that the rule steps on. names: the rule's own, for columns over them. universe: as written; key: as the core calls it.
     lists: the owner's lists in it, which know nothing of dates.
     members: by bar, None for all."""
 
@@ -31,7 +31,7 @@ class Asked:
 
     def with_dials(self, dials: dict[str, float]) -> CheckedRule:
         """The same rule with dials turned. Raises RuleError for one out of its range."""
-        return check_named(self.rule.text, self.parts, dials, self.key)[0]
+        return check_named(self.rule.text, self.parts, dials, self.key, self.engine.market.finest)[0]
 
 
 def asked(
@@ -40,15 +40,17 @@ def asked(
     dials: dict[str, float] | None = None,
     universe: str | None = None,
     parts: dict[str, str] | None = None,
+    as_of: str | None = None,
 ) -> Asked:
-    """Checks a rule for its owner. universe: one chosen instead of the rule's own. parts: instead of the owner's. Raises RuleError and
-    Refused."""
+    """Checks a rule for its owner. universe: one chosen instead of the rule's own. parts: instead of the owner's. as_of: the moment that is
+    stood on: inside a session the rule steps on the day so far. Raises RuleError and Refused."""
     engine = open_market()
     wanted = universe or header_in(text, "universe")
     key, lists = universe_key(owner, engine.market, wanted)
     parts = parts_for(owner, text) if parts is None else parts
-    rule, names = check_named(text, parts, dials, key)
-    return Asked(rule, names, engine, members_of(engine.market, key), wanted or None, lists, parts, key)
+    rule, names = check_named(text, parts, dials, key, engine.market.finest)
+    engine = engine.stepping(rule.frame, as_of_moment(engine.market, as_of) if as_of else None)
+    return Asked(rule, names, engine, members_of(engine.market, key, engine.table), wanted or None, lists, parts, key)
 
 
 def names_of(owner: Any, text: str) -> RuleNames:
@@ -57,4 +59,4 @@ def names_of(owner: Any, text: str) -> RuleNames:
         key, _ = universe_key(owner, open_market().market, header_in(text, "universe"))
     except Refused:
         key = ""
-    return RuleNames.of(text, parts_for(owner, text), key)
+    return RuleNames.of(text, parts_for(owner, text), key, open_market().market.finest)

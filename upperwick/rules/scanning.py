@@ -9,10 +9,10 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from upperwick.market.charts import place
-from upperwick.market.services import as_of_day, open_market, request_limits, shown_as
+from upperwick.market.services import as_of_day, as_of_moment, open_market, request_limits, shown_as
 from upperwick.problems import Refused
 from upperwick.rules.checking import asked, names_of
-from wickcore.bars.moment import iso
+from wickcore.bars.moment import Moment, clock, iso
 from wickcore.language.problems import Problem, RuleError
 from wickcore.language.rule import CheckedRule, Value
 from wickcore.scan.advice import from_data
@@ -105,13 +105,13 @@ def count(
     owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float], columns: Sequence[str] = COLUMNS
 ) -> dict[str, Any]:
     """Checks and scans a rule as typed. Raises RuleError and Refused."""
-    found = asked(owner, text, dials, universe)
+    found = asked(owner, text, dials, universe, as_of=as_of or str(open_market().market.latest))
     rule, engine = found.rule, found.engine
-    day = as_of_day(engine.market, as_of)
-    result = scan(engine, rule, day, found.members, request_limits())
+    result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, request_limits())
     shown = read_columns(columns, found.names.check)
     return {
-        "as_of": iso(day),
+        "as_of": str(result.as_of),
+        "partial": result.partial,
         "universe": found.universe,
         "lists": found.lists,
         "side": rule.side,
@@ -201,11 +201,11 @@ def truth_row(found: LineTruth) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def explain_rows(engine: Evaluator, rule: CheckedRule, symbol: str, day: int) -> list[dict[str, Any]]:
-    """Each line for one instrument on one day. Raises Refused."""
+def explain_rows(engine: Evaluator, rule: CheckedRule, symbol: str, at: Moment) -> list[dict[str, Any]]:
+    """Each line for one instrument at one moment. Raises Refused."""
     try:
-        return [truth_row(found) for found in explain(engine, rule, symbol, day)]
+        return [truth_row(found) for found in explain(engine, rule, symbol, at)]
     except KeyError:
         raise Refused(f"There is no instrument {symbol}.", 404) from None
     except LookupError:
-        raise Refused(f"{symbol} has no bar on {iso(day)}.", 404) from None
+        raise Refused(f"{symbol} has no bar on {iso(at.day)}{'' if at.closed else f' by {clock(at.minute)}'}.", 404) from None

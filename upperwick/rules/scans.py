@@ -7,7 +7,7 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from upperwick.market.charts import ChartAsked, chart
-from upperwick.market.services import as_of_day
+from upperwick.market.services import as_of_moment, members_of
 from upperwick.problems import Refused
 from upperwick.rules import scanning
 from upperwick.rules.checking import asked
@@ -88,7 +88,10 @@ class DialOut(Schema):
 
 
 class ScanOut(Schema):
+    """as_of: the moment stood on. partial: the bar of the rule's frame is the one so far: its week, month or day goes on."""
+
     as_of: str
+    partial: bool
     universe: str | None
     lists: list[str]
     side: str
@@ -280,7 +283,7 @@ def _drawn(
         found = asked(request.user, text, dials, universe)
     except (RuleError, Refused):
         return None, None
-    return found.rule, found.members
+    return found.rule, members_of(found.engine.market, found.key)  # a chart's bars are days, whatever the rule steps on
 
 
 class ExplainIn(Schema):
@@ -305,4 +308,4 @@ class TruthOut(Schema):
 def explain(request: HttpRequest, body: ExplainIn):
     """Why an instrument is a hit on a day, or is not."""
     found = asked(request.user, body.text, body.dials)
-    return scanning.explain_rows(found.engine, found.rule, body.symbol, as_of_day(found.engine.market, body.day))
+    return scanning.explain_rows(found.engine, found.rule, body.symbol, as_of_moment(found.engine.market, body.day))

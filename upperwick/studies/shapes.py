@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import asdict
 from typing import Any
 
-from wickcore.bars.moment import iso
+from wickcore.bars.moment import clock, iso
 from wickcore.study.follow import Event, Study
 from wickcore.study.verdict import verdict
 
@@ -32,9 +32,14 @@ def event_rows(events: Iterable[Event]) -> list[dict[str, Any]]:
         {
             "symbol": e.symbol,
             "day": iso(e.day),
+            **({} if e.minute is None else {"time": clock(e.minute), "entry_time": _clock(e.entry_minute)}),
             "entry_day": None if e.entry_day is None else iso(e.entry_day),
             "entry": e.entry,
             "returns": {str(h): r for h, r in e.returns.items()},
         }
         for e in events
     ]
+
+
+def _clock(minute: int | None) -> str | None:
+    return None if minute is None else clock(minute)

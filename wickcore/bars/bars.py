@@ -1,6 +1,6 @@
-"""All instruments' bars in one ragged table of columns, read-only."""
+"""All instruments' bars of one frame in one ragged table of columns, read-only."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
@@ -8,21 +8,25 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from wickcore.bars.calendar import Calendar
+from wickcore.bars.moment import CLOSE, Moment, keys, moment_of, of_key
+
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Days = NDArray[np.int32]
 Bools = NDArray[np.bool_]
 Truth = NDArray[np.int8]
 FIELDS = ("open", "high", "low", "close", "volume")
+STEP = 5  # minutes of the bars that are stored of a day
 
 
 @njit(nogil=True, cache=True)
-def _ends(days: Days, offsets: Ints, day: int, out: Ints) -> None:
+def _ends(values: Any, offsets: Ints, last: int, out: Ints) -> None:
     for k in range(len(offsets) - 1):
         low, high = offsets[k], offsets[k + 1]
         while low < high:
             middle = (low + high) // 2
-            if days[middle] <= day:
+            if values[middle] <= last:
                 low = middle + 1
             else:
                 high = middle
@@ -31,12 +35,14 @@ def _ends(days: Days, offsets: Ints, day: int, out: Ints) -> None:
 
 @dataclass(frozen=True, eq=False)
 class Bars:
-    """Bars as printed, sorted by instrument, then by day.
+    """Bars as printed, sorted by instrument, then by moment.
 
     symbols: one an instrument. offsets: int64, len(symbols) + 1; instrument k's bars are offsets[k]:offsets[k+1].
     days: int32 days since 1970-01-01. open, high, low, close: prices as printed; volume: shares as printed.
     factor: cumulative split and dividend factor, 1.0 on each instrument's first bar; price * factor is continuous.
-    minute: int32 minutes from the session's open to each bar's begin, None for daily bars. frame: whose bars these are.
+    minute: int32 minute of the day at which each bar begins, None for daily bars. frame: whose bars these are: `day`, `5min`, or `mixed`,
+    in which a day's bar follows its five-minute bars (its minute is CLOSE). calendar: the sessions. day_ends: in a mixed table, true on
+    the last row of each instrument's day; None elsewhere.
     """
 
     symbols: tuple[str, ...]
@@ -50,6 +56,8 @@ class Bars:
     factor: Floats
     minute: Days | None = None
     frame: str = "day"
+    calendar: Calendar = field(default_factory=Calendar)
+    day_ends: Bools | None = None
 
     def __post_init__(self) -> None:
         for column in (self.offsets, self.days, self.open, self.high, self.low, self.close, self.volume, self.factor):
@@ -66,22 +74,36 @@ class Bars:
     @cached_property
     def sessions(self) -> Days:
         """Every day on which any instrument has a bar, ascending."""
-        if not len(self.days):
-            return np.empty(0, np.int32)
-        first = int(self.days.min())
-        seen = np.zeros(int(self.days.max()) - first + 1, np.bool_)
-        seen[self.days - first] = True
-        return (np.flatnonzero(seen) + first).astype(np.int32)
+        return _distinct(self.days).astype(np.int32)
 
     @cached_property
     def session(self) -> Days:
         """The index into `sessions` of each bar."""
-        if not len(self.days):
-            return np.empty(0, np.int32)
-        first = int(self.sessions[0])
-        place = np.zeros(int(self.sessions[-1]) - first + 1, np.int32)
-        place[self.sessions - first] = np.arange(len(self.sessions), dtype=np.int32)
-        return place[self.days - first]
+        return _places(self.days, self.sessions)
+
+    @cached_property
+    def known(self) -> Ints:
+        """The key of the moment from which on each bar is known: its end."""
+        return self.known_at(slice(None))
+
+    def known_at(self, rows: Any) -> Ints:
+        """The key of the moment from which on each of some bars is known."""
+        if self.minute is None:
+            return keys(self.days[rows], CLOSE)
+        minute = self.minute[rows]
+        return keys(self.days[rows], np.where(minute == CLOSE, CLOSE, minute + STEP))
+
+    @cached_property
+    def moments(self) -> Ints:
+        """The key of every moment at which any instrument's bar ends, ascending."""
+        if self.minute is None:
+            return keys(self.sessions, CLOSE)
+        return _distinct(self.known)
+
+    @cached_property
+    def step(self) -> Days:
+        """The index into `moments` of each bar: what is compared across instruments is compared at one step."""
+        return self.session if self.minute is None else _places(self.known, self.moments)
 
     @cached_property
     def owner(self) -> Days:
@@ -97,53 +119,91 @@ class Bars:
     def last_day(self) -> int:
         return int(self.sessions[-1]) if len(self.sessions) else 0
 
-    def ends(self, day: int) -> Ints:
-        """For each instrument the position just after its last bar on or before `day`."""
-        if day >= self.last_day:
+    @property
+    def last_moment(self) -> Moment:
+        """When the latest bar ended."""
+        return of_key(self.moments[-1]) if len(self.moments) else Moment(0)
+
+    def ends(self, at: int | Moment) -> Ints:
+        """For each instrument the position just after the last bar known at the moment (a day stands for its close)."""
+        moment = moment_of(at)
+        if not len(self.moments) or moment.key >= self.moments[-1]:
             return self.offsets[1:].copy()
         out = np.empty(len(self.symbols), np.int64)
-        _ends(self.days, self.offsets, day, out)
+        if self.minute is None:
+            _ends(self.days, self.offsets, moment.day if moment.closed else moment.day - 1, out)
+        else:
+            _ends(self.known, self.offsets, moment.key, out)
         return out
 
-    def on(self, day: int) -> Ints:
-        """For each instrument the position of its bar on `day`, or -1 where it has none."""
-        last = self.ends(day) - 1
+    def on(self, at: int | Moment) -> Ints:
+        """For each instrument the position of its latest bar of the moment's day that is known then, or -1 where it has none."""
+        moment = moment_of(at)
+        last = self.ends(moment) - 1
         ok = last >= self.offsets[:-1]
-        ok[ok] = self.days[last[ok]] == day
+        ok[ok] = self.days[last[ok]] == moment.day
         return np.where(ok, last, -1)
 
     def session_on(self, day: int) -> int:
         """The index of the latest session on or before `day`, or -1."""
         return int(np.searchsorted(self.sessions, day, "right")) - 1
 
-    def cut(self, day: int) -> "Bars":
-        """The same table without anything after `day`."""
-        keep = self.days <= day
-        lengths = self.ends(day) - self.offsets[:-1]
+    def cut(self, at: int | Moment) -> "Bars":
+        """The same table without what is not known at the moment (a day stands for its close)."""
+        lengths = self.ends(at) - self.offsets[:-1]
         offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
-        columns = {name: getattr(self, name)[keep] for name in ("days", *FIELDS, "factor")}
-        minute = None if self.minute is None else self.minute[keep]
-        return Bars(self.symbols, offsets, minute=minute, frame=self.frame, **columns)
+        return self.taken(np.repeat(self.offsets[:-1] - offsets[:-1], lengths) + np.arange(offsets[-1]), offsets)
+
+    def taken(self, rows: Ints, offsets: Ints) -> "Bars":
+        """A table of some of the rows, ragged by new offsets."""
+        columns = {name: getattr(self, name)[rows] for name in ("days", *FIELDS, "factor")}
+        minute = None if self.minute is None else self.minute[rows]
+        return Bars(self.symbols, offsets, minute=minute, frame=self.frame, calendar=self.calendar, **columns)
 
 
-def build_bars(tables: dict[str, dict[str, Any]], frame: str = "day") -> Bars:
-    """Bars from one table of columns a symbol: `days` (int), open, high, low, close, volume and optionally `factor`; `minute` too
-    where the frame is shorter than a day.
+def _distinct(values: Any) -> Ints:
+    """Whole numbers that lie in a narrow range, each once, ascending."""
+    if not len(values):
+        return np.empty(0, np.int64)
+    first = int(values.min())
+    seen = np.zeros(int(values.max()) - first + 1, np.bool_)
+    seen[values - first] = True
+    return np.flatnonzero(seen) + first
 
-    Tables are taken in the order of their symbols; days must ascend within each.
+
+def _places(values: Any, among: Any) -> Days:
+    """The place of each value among those distinct ones."""
+    if not len(values):
+        return np.empty(0, np.int32)
+    first = int(among[0])
+    place = np.zeros(int(among[-1]) - first + 1, np.int32)
+    place[among - first] = np.arange(len(among), dtype=np.int32)
+    return place[values - first]
+
+
+def build_bars(
+    tables: dict[str, dict[str, Any]], frame: str = "day", calendar: Calendar | None = None, symbols: tuple[str, ...] | None = None
+) -> Bars:
+    """Bars from one table of columns a symbol: `days` (int), open, high, low, close, volume and optionally `factor`; `minute` of the day
+    too where the frame is shorter than a day.
+
+    Instruments come in the order of their symbols (or of those given, who may have no table); moments must ascend within each.
     """
-    symbols = tuple(sorted(tables))
-    lengths = [len(tables[s]["days"]) for s in symbols]
+    symbols = tuple(sorted(tables)) if symbols is None else symbols
+    lengths = [len(tables[s]["days"]) if s in tables else 0 for s in symbols]
     offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
 
     def column(name: str, kind: Any) -> Any:
         parts = []
         for symbol in symbols:
-            table = tables[symbol]
-            parts.append(np.asarray(table[name] if name in table else np.ones(len(table["days"])), kind))
+            if symbol in tables:
+                table = tables[symbol]
+                parts.append(np.asarray(table[name] if name in table else np.ones(len(table["days"])), kind))
         return np.concatenate(parts) if parts else np.empty(0, kind)
 
     days = column("days", np.int32)
     prices = {name: column(name, np.float64) for name in FIELDS}
     minute = None if frame == "day" else column("minute", np.int32)
-    return Bars(symbols, offsets, days, factor=column("factor", np.float64), minute=minute, frame=frame, **prices)
+    return Bars(
+        symbols, offsets, days, factor=column("factor", np.float64), minute=minute, frame=frame, calendar=calendar or Calendar(), **prices
+    )  # fmt: skip

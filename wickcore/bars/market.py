@@ -1,4 +1,4 @@
-"""What a rule is evaluated over: bars, facts as published, texts, and dated membership."""
+"""What a rule is evaluated over: a table of bars a frame, facts as published, texts, and dated membership."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -6,8 +6,12 @@ from functools import cached_property
 
 import numpy as np
 
-from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints, build_bars
-from wickcore.bars.merge import Table, factor
+from wickcore.bars.bars import STEP, Bars, Bools, Days, Floats, Ints, build_bars
+from wickcore.bars.calendar import Calendar, hours_of
+from wickcore.bars.frame_names import within_day
+from wickcore.bars.merge import Table, factor, factor_by_day
+from wickcore.bars.mixed import Mixed, days_of, latest_inner, mix
+from wickcore.bars.moment import Moment, of_key
 from wickcore.bars.universe import combine, read_universe
 
 FACT_COLUMNS = ("shares", "eps", "revenue_growth", "eps_growth", "eps_surprise")
@@ -40,13 +44,14 @@ class Membership:
 class Market:
     """Bars with everything else known about their instruments.
 
+    tables: one a frame (`day`, `5min`), of the same instruments. Where there is none of days, it is made of the five-minute bars.
     texts: by name (`sector`, `kind`), one an instrument, "" where unknown. delisted: the last day an instrument traded, or
     -1 while it trades. listed: its listing day, or -1 where unknown. dividends: offsets, days and money a share as printed.
     events: the days of each kind of announcement, ascending.
     version: changes whenever anything in it does; caches hang on it. benchmark: the symbol studies hold regimes against.
     """
 
-    bars: Bars
+    tables: tuple[Bars, ...]
     texts: dict[str, tuple[str, ...]] = field(default_factory=dict)
     names: tuple[str, ...] = ()
     delisted: Days = field(default_factory=lambda: np.empty(0, np.int32))
@@ -60,6 +65,66 @@ class Market:
     events: dict[str, Days] = field(default_factory=dict)
     version: str = "files"
     _lists: dict[str, Membership] = field(default_factory=dict, repr=False)
+
+    def __post_init__(self) -> None:
+        if not self.tables or any(t.symbols != self.tables[0].symbols for t in self.tables):
+            raise ValueError("The tables of a market hold the same instruments.")
+
+    def table(self, name: str) -> Bars:
+        """`day`, `5min`, or `mixed`: both in one. Raises KeyError for a frame the market has no bars of."""
+        if name == "day":
+            return self.bars
+        return self.mixed.bars if name == "mixed" else next(t for t in self.tables if t.frame == name)
+
+    @cached_property
+    def bars(self) -> Bars:
+        """The daily bars."""
+        found = next((t for t in self.tables if t.frame == "day"), None)
+        return days_of(self.tables[0]) if found is None else found
+
+    @cached_property
+    def finest(self) -> str:
+        """The shortest frame there are bars of."""
+        return "5min" if any(t.frame == "5min" for t in self.tables) else "day"
+
+    @cached_property
+    def mixed(self) -> Mixed:
+        """Daily and five-minute bars in the order in which they are known."""
+        return mix(self.bars, self.table("5min"))
+
+    @cached_property
+    def inner_of_day(self) -> Ints:
+        """For each daily bar the position of its day's latest five-minute bar, -1 where there is none."""
+        return latest_inner(self.bars, self.table("5min"))
+
+    @cached_property
+    def latest(self) -> Moment:
+        """When the newest bar of any frame ended."""
+        return max(t.last_moment for t in self.tables)
+
+    def standing(self, at: Moment) -> Moment:
+        """The latest moment up to `at` at which the market had a bar: a session's close, or a minute in it where that is all there is yet.
+
+        Raises ValueError with a sentence where `at` lies before the first.
+        """
+        closes = next((t.calendar.closes for t in self.tables if t.frame != "day"), None)
+        if closes is not None and at.minute >= closes:
+            at = Moment(at.day)
+        found = []
+        for table in self.tables:
+            place = int(np.searchsorted(table.moments, at.key, "right")) - 1
+            if place >= 0:
+                found.append(of_key(table.moments[place]))
+        if not found:
+            first = min((of_key(t.moments[0]) for t in self.tables if len(t.moments)), default=None)
+            raise ValueError(f"The prices begin on {first}; {at} lies before that." if first else "There are no prices.")
+        latest = max(found)
+        return Moment(latest.day) if closes is not None and latest.minute >= closes else latest
+
+    def stepping(self, frame: str, at: Moment | None = None) -> str:
+        """The table on whose bars a rule of this frame stands at a moment: inside a session the five-minute bars, if there are any."""
+        inside = at is not None and not at.closed
+        return "5min" if self.finest == "5min" and (within_day(frame) or inside) else "day"
 
     @cached_property
     def stopped(self) -> Days:
@@ -83,19 +148,20 @@ class Market:
         number = {text: code for code, text in enumerate(sorted(set(sectors) - {""}))}
         return np.array([number.get(text, -1) for text in sectors], np.int64)
 
-    def members(self, universe: str | None) -> Bools | None:
-        """For each bar whether its instrument belonged to the universe that day; None where every instrument does.
+    def members(self, universe: str | None, table: str = "day") -> Bools | None:
+        """For each bar of a table whether its instrument belonged to the universe that day; None where every instrument does.
 
         universe: a name, or names put together with `and`, `or` and `without`. Raises UnknownUniverse for one the market does not hold.
         """
         if not universe:
             return None
         known = {**self.universes, **self._lists}
-        return combine(read_universe(universe, known), lambda name: self._dated(known[name]))
+        bars = self.table(table)
+        return combine(read_universe(universe, known), lambda name: self._dated(known[name], bars))
 
-    def _dated(self, dated: Membership) -> Bools:
-        marks = np.zeros(len(self.bars), np.bool_)
-        days, offsets = self.bars.days, self.bars.offsets
+    def _dated(self, dated: Membership, bars: Bars) -> Bools:
+        marks = np.zeros(len(bars), np.bool_)
+        days, offsets = bars.days, bars.offsets
         for k, first, last in zip(dated.instrument, dated.first, dated.last, strict=True):
             begin, end = offsets[k], offsets[k + 1]
             low, high = np.searchsorted(days[begin:end], [first, last + 1])
@@ -113,9 +179,25 @@ class Market:
 
 
 def market_of(tables: dict[str, dict[str, Table]]) -> Market:
-    """A market of nothing but bars, by frame and symbol: columns as of `merge`."""
-    made = {
-        symbol: {**t, "factor": factor(t["days"], t["close"], t.get("ratio"), [], [])}
-        for symbol, t in tables.get("day", {}).items()
-    }
-    return Market(build_bars(made))
+    """A market of nothing but bars, by frame (`day`, `5min`) and symbol: columns as of `merge`. Its sessions run as the first one tells."""
+    symbols = tuple(sorted({symbol for by_symbol in tables.values() for symbol in by_symbol}))
+    daily, inner = tables.get("day", {}), tables.get("5min", {})
+    made = {s: {**t, "factor": factor(t["days"], t["close"], t.get("ratio"), [], [])} for s, t in daily.items()}
+    day = build_bars(made, symbols=symbols)
+    if not inner:
+        return Market((day,))
+    columns = [np.concatenate([t[name] for t in inner.values()]) for name in ("days", "minute")]
+    calendar = Calendar(frozenset(), *hours_of(columns[0], columns[1], STEP))
+    within = {s: {**t, "factor": _inner_factor(made.get(s), t)} for s, t in inner.items()}
+    five = build_bars(within, "5min", calendar, symbols)
+    return Market((day, five) if daily else (five,))
+
+
+def _inner_factor(daily: Table | None, inner: Table) -> Floats:
+    """The factor of five-minute bars: that of their day, or of the latest day before; their own where there are no daily bars.
+
+    daily: with `days` and `factor`, None where the instrument has no daily bars.
+    """
+    if daily is None or not len(daily["days"]):
+        return np.asarray(factor(inner["days"], inner["close"], inner.get("ratio"), [], []))
+    return np.asarray(factor_by_day(daily["days"], daily["factor"], inner["days"]))

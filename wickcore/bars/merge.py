@@ -138,6 +138,12 @@ def factor(days: Any, close: Any, ratio: Any, splits: list[tuple[int, float]], d
     return found
 
 
+def factor_by_day(daily_days: Any, daily_factor: Any, days: Any) -> Any:
+    """The factor of shorter bars: that of their day, or of the latest day before; 1 before the first."""
+    at = np.searchsorted(daily_days, days, "right") - 1
+    return np.where(at >= 0, daily_factor[np.maximum(at, 0)], 1.0)
+
+
 def factor_of_events(days: Any, close: Any, splits: list[tuple[int, float]], dividends: list[tuple[int, float]]) -> Any:
     """The cumulative factor, 1 on the first bar: times the ratio at a split, times 1 / (1 - amount / previous close) at a dividend.
 

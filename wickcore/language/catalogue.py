@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
-from wickcore.bars.frames import FRAMES as FRAMES
+from wickcore.bars.frame_names import FRAMES as FRAMES
 
 Kind = Literal["field", "fact", "text", "kernel", "definition", "form", "pattern"]
 Takes = Literal["number", "condition", "bars", "constant", "frame", "word", "text"]

@@ -4,7 +4,7 @@ import math
 import re
 from collections.abc import Mapping
 
-from wickcore.bars.frames import finer
+from wickcore.bars.frame_names import finer
 from wickcore.language import tree
 from wickcore.language.advice import about_lines
 from wickcore.language.catalogue import CATALOGUE, FRAMES
@@ -95,7 +95,7 @@ class _Check:
         self.dials: list[DialState] = []
         self.lets: dict[str, Value] = {}
         self.base, self.size = base, Size()
-        frame = self._choice("bars", FRAMES, base if base in FRAMES else "day")
+        frame = self._choice("bars", FRAMES, "day")
         if finer(frame, base):
             said = f"There are no {frame} bars in this market; {base} bars and longer ones can be used."
             self._say(self.rule.headers["bars"][1], said)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any, NoReturn
 
-from wickcore.bars.frames import finer
+from wickcore.bars.frame_names import finer
 from wickcore.language import advice, tree
 from wickcore.language.arithmetic import binary, folded, unary
 from wickcore.language.catalogue import CATALOGUE, Entry, Parameter

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from functools import cache
 from typing import TYPE_CHECKING
 
-from wickcore.bars.frames import finer
+from wickcore.bars.frame_names import finer
 from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE, FRAMES
 from wickcore.language.comparisons import pair

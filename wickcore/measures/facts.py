@@ -3,7 +3,7 @@
 import numpy as np
 from numba import njit
 
-from wickcore.bars.bars import Bools, Days, Floats, Ints
+from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints
 from wickcore.bars.market import Market
 
 NONE = -1
@@ -49,11 +49,10 @@ def _trailing(offsets: Ints, days: Days, pay_offsets: Ints, pay_days: Days, paid
 
 
 class FactReader:
-    """Facts of the instruments first:last of a market, one float64 a bar."""
+    """Facts of the instruments first:last of a market, one float64 a bar of one of its tables."""
 
-    def __init__(self, market: Market, first: int, last: int) -> None:
-        self.market, self.first, self.last = market, first, last
-        bars = market.bars
+    def __init__(self, market: Market, bars: Bars, first: int, last: int) -> None:
+        self.market, self.bars, self.first, self.last = market, bars, first, last
         self.begin, self.end = int(bars.offsets[first]), int(bars.offsets[last])
         self.offsets = bars.offsets[first : last + 1] - self.begin
         self.days = bars.days[self.begin : self.end]
@@ -61,7 +60,7 @@ class FactReader:
 
     def read(self, name: str) -> Floats:
         """The fact by its name in the catalogue; NaN where not yet known."""
-        close = self.market.bars.close[self.begin : self.end]
+        close = self.bars.close[self.begin : self.end]
         if name == "market_cap":
             return self._published("shares") * close
         if name == "shares_outstanding":

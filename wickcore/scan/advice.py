@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from wickcore.bars.frames import DAYS, MINUTES
+from wickcore.bars.frame_names import DAYS, MINUTES
 from wickcore.language.operations import Op
 from wickcore.language.problems import Problem
 from wickcore.language.rule import CheckedRule, Line
@@ -17,11 +17,12 @@ def from_data(evaluator: Evaluator, rule: CheckedRule) -> Iterator[Problem]:
     """Never true, always true, the same as another line, true for one instrument only, unknown on more than a fifth of all bars, or
     asking for more history than most instruments have."""
     same: dict[tuple[float, float], Line] = {}
-    lengths = np.diff(evaluator.market.bars.offsets)
+    evaluator = evaluator.stepping(rule.frame)
+    lengths = np.diff(evaluator.bars.offsets)
     usual = float(np.median(lengths)) if len(lengths) else 0.0
     for line in rule.lines:
         facts = evaluator.history(line.op)
-        needed = history_needed(line.op, evaluator.market.bars.frame)
+        needed = history_needed(line.op, evaluator.table)
 
         def say(text: str, line: Line = line) -> Problem:
             return Problem(line.number, 1, max(1, len(line.text)), text)

@@ -1,15 +1,15 @@
 """Evaluates operations over a market, in blocks of whole instruments, on two threads.
 
-Equal operations are computed once. Results asked for are kept by operation, bounded by bytes, so that a rule edited in one line
+Equal operations are computed once. Results asked for are kept by table and operation, bounded by bytes, so that a rule edited in one line
 recomputes that line.
 """
 
 import os
-import time
 from collections import OrderedDict
-from collections.abc import Iterable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
 from dataclasses import dataclass
+from functools import partial
 from itertools import pairwise
 from threading import Event, Lock
 from typing import Any
@@ -19,46 +19,25 @@ from numba import njit
 
 from wickcore.bars.bars import Bools, Ints, Truth
 from wickcore.bars.market import Market
-from wickcore.bars.universe import UnknownUniverse
+from wickcore.bars.moment import Moment, moment_of
 from wickcore.language.operations import Op
-from wickcore.measures import cross
 from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.patterns.columns import Seen
-from wickcore.scan.block import Block, Column
+from wickcore.scan.across import ACROSS
+from wickcore.scan.block import Block
+from wickcore.scan.kept import KeptColumns
+from wickcore.scan.kernels import Column
+from wickcore.scan.limits import Limits as Limits
+from wickcore.scan.limits import Stopped as Stopped
+from wickcore.scan.plan import Place, across, cost, uses, walk
 
 BLOCK_BARS = 1 << 17
 BATCH_BYTES = 256_000_000
 SUMMED = 4  # parts in which a column is counted, as many as threads take in turn
-MOST_DAYS = 500  # columns of one day that are kept: those of the table of hits, on the evenings last looked at
+MOST_DAYS = 500  # columns of one moment that are kept: those of the table of hits, on the evenings last looked at
+MOST_HISTORIES = 5_000
 # What columns that look across instruments may take at one time: each is needed whole before any block can be computed.
 ACROSS_BYTES = 600_000_000
-# About how many nanoseconds an operation takes a bar; those that look at each bar of their window anew take that many a bar of it.
-NANOSECONDS, AGAIN = 4.0, {"corr": 1.5, "mean_dev": 1.0, "median": 0.4, "percentile": 0.4}
-
-
-class Stopped(Exception):
-    """The evaluation was cancelled or ran past its deadline."""
-
-
-class Limits:
-    """When to give up: a deadline in seconds from now and a flag that anyone may set."""
-
-    def __init__(self, seconds: float | None = None, cancel: Event | None = None) -> None:
-        self.seconds = seconds
-        self.until = None if seconds is None else time.monotonic() + seconds
-        self.cancel = cancel
-
-    def check(self) -> None:
-        """Raises Stopped when it is time."""
-        if self.cancel is not None and self.cancel.is_set():
-            raise Stopped("The computation was stopped.")
-        if self.until is not None and time.monotonic() > self.until:
-            raise Stopped("This took longer than a request may; simplify the rule or narrow the universe.")
-
-    def allow(self, seconds: float) -> None:
-        """Raises Stopped at once for what would surely take longer than there is time for."""
-        if self.seconds is not None and seconds > 5 * self.seconds:
-            raise Stopped(f"This would take about {seconds:,.0f} seconds; use shorter windows, or fewer lines with long ones.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,43 +69,65 @@ def _require(hits: Bools, column: Truth) -> None:
         hits[i] &= column[i] == TRUE
 
 
-class Evaluator:
-    """Columns of operations over one market. Safe to share between threads."""
+class Shared:
+    """What the evaluators of one market, each standing on a table of its own, have in common."""
 
-    def __init__(self, market: Market, cache_bytes: int = 400_000_000, threads: int | None = None) -> None:
+    def __init__(self, market: Market, cache_bytes: int, threads: int | None) -> None:
         self.market = market
-        self._cache: OrderedDict[str, Column] = OrderedDict()
-        self._histories: dict[str, History] = {}
-        self._days: OrderedDict[tuple[str, int], Column] = OrderedDict()
-        self._bytes, self._most = 0, cache_bytes
-        self._lock = Lock()
-        self._pool = ThreadPoolExecutor(threads or min(2, os.cpu_count() or 1), "evaluate")
-        self._blocks = self._split()
+        self.kept = KeptColumns(cache_bytes)
+        self.histories: dict[Place, History] = {}
+        self.days: OrderedDict[tuple[str, str, Moment], Column] = OrderedDict()
+        self.lock = Lock()
+        self.pool = ThreadPoolExecutor(threads or min(2, os.cpu_count() or 1), "evaluate")
 
-    def _split(self) -> list[tuple[int, int]]:
-        offsets = self.market.bars.offsets
-        blocks, first = [], 0
-        for k in range(1, len(offsets)):
-            if offsets[k] - offsets[first] >= BLOCK_BARS or k == len(offsets) - 1:
-                blocks.append((first, k))
-                first = k
-        return blocks
+    def run(self, work: Callable[[Any], None], items: Iterable[Any], stop: Event) -> None:
+        """Does the work for every item on the pool's threads. When one fails the others are stopped, and it is raised once all have ended:
+        nothing goes on working for a caller who was told that it is over."""
+        waiting = [self.pool.submit(work, item) for item in items]
+        done, left = wait(waiting, return_when=FIRST_EXCEPTION)
+        if left:
+            stop.set()
+            for future in left:
+                future.cancel()
+            wait(left)
+        failed = [error for future in done if (error := future.exception()) is not None]
+        if failed:
+            raise failed[0]
+
+
+class Evaluator:
+    """Columns of operations over one market, on the bars of one of its tables. Safe to share between threads.
+
+    table: `day` or `5min`: the bars that columns have a value for.
+    """
+
+    def __init__(
+        self, market: Market, cache_bytes: int = 400_000_000, threads: int | None = None, table: str = "day", shared: Shared | None = None
+    ) -> None:  # fmt: skip
+        self._shared = shared or Shared(market, cache_bytes, threads)
+        self.market, self.table = market, table
+        self.bars = market.table(table)
+
+    def on(self, table: str) -> "Evaluator":
+        """The evaluator of the same market on another table's bars; what is computed is shared."""
+        return self if table == self.table else Evaluator(self.market, table=table, shared=self._shared)
+
+    def stepping(self, frame: str, at: Moment | int | None = None) -> "Evaluator":
+        """The evaluator on whose bars a rule of this frame stands at a moment."""
+        return self.on(self.market.stepping(frame, None if at is None else moment_of(at)))
 
     def columns(self, ops: Sequence[Op], limits: Limits | None = None) -> list[Column]:
         """One column an operation, one value a bar: float64 (NaN unknown) for numbers, int8 (0, 1, 2) for conditions.
 
         Raises Stopped when `limits` say so; nothing half-made is kept.
         """
-        with self._lock:
-            known = {op.key: self._cache[op.key] for op in ops if op.key in self._cache}
-            for key in known:
-                self._cache.move_to_end(key)
-        missing = list({op.key: op for op in ops if op.key not in known}.values())
+        known = self._shared.kept.those_of((self.table, op.key) for op in ops)
+        missing = list({op.key: op for op in ops if (self.table, op.key) not in known}.values())
         if missing:
             made = self._compute(missing, limits or Limits())
             known.update(made)
-            self._keep(made)
-        return [known[op.key] for op in ops]
+            self._shared.kept.keep(made)
+        return [known[self.table, op.key] for op in ops]
 
     def column(self, op: Op, limits: Limits | None = None) -> Column:
         """The column of one operation."""
@@ -134,7 +135,7 @@ class Evaluator:
 
     def each(self, ops: Sequence[Op], limits: Limits | None = None) -> Iterator[tuple[Op, Column]]:
         """The columns of many operations, a few in memory at a time."""
-        size = max(1, BATCH_BYTES // max(1, len(self.market.bars)))
+        size = max(1, BATCH_BYTES // max(1, len(self.bars)))
         for portion in self._portions(ops):
             for first in range(0, len(portion), size):
                 part = portion[first : first + size]
@@ -142,11 +143,11 @@ class Evaluator:
 
     def _portions(self, ops: Sequence[Op]) -> Iterator[Sequence[Op]]:
         """The operations in turn, as many at a time as their columns across instruments leave room for."""
-        most = max(1, ACROSS_BYTES // max(1, 8 * len(self.market.bars)))
+        most = max(1, ACROSS_BYTES // max(1, 8 * len(self.bars)))
         part: list[Op] = []
-        needed: set[str] = set()
+        needed: set[Place] = set()
         for op in ops:
-            own = _across(op)
+            own = across(op, self.table)
             if len(own) > most:
                 raise Stopped(
                     f"One line ranks {len(own)} things at once; in a market of this size a line can rank {most}. Split it."
@@ -162,217 +163,158 @@ class Evaluator:
     def at(self, ops: Sequence[Op], positions: Ints, limits: Limits | None = None) -> list[Column]:
         """The operations' values on some bars only; no column of the whole market is made."""
         limits = limits or Limits()
-        limits.allow(cost(ops) * len(self.market.bars) / 1e9 / 2)
+        limits.allow(cost(ops, self.table) * len(self.bars) / 1e9 / 2)
         return [column for part in self._portions(ops) for column in self._at(part, positions, limits)]
 
-    def on_day(self, ops: Sequence[Op], day: int, limits: Limits | None = None) -> list[Column]:
-        """The operations' values on each instrument's bar of one day (NaN or unknown where it has none), kept for the next who asks."""
-        keys = [(op.key, day) for op in ops]
-        with self._lock:
-            found = {key: self._days[key] for key in keys if key in self._days}
+    def on_day(self, ops: Sequence[Op], at: int | Moment, limits: Limits | None = None) -> list[Column]:
+        """The operations' values on each instrument's bar of one moment (NaN or unknown where it has none), kept for the next who asks."""
+        moment = moment_of(at)
+        keys = [(self.table, op.key, moment) for op in ops]
+        days, lock = self._shared.days, self._shared.lock
+        with lock:
+            found = {key: days[key] for key in keys if key in days}
         missing = {op.key: op for op, key in zip(ops, keys, strict=True) if key not in found}
         if missing:
-            position = self.market.bars.on(day)
+            position = self.bars.on(moment)
             there = np.flatnonzero(position >= 0)
             for op, column in zip(missing.values(), self.at(list(missing.values()), position[there], limits), strict=True):
                 whole = np.full(len(position), UNKNOWN if op.result == "condition" else np.nan, column.dtype)
                 whole[there] = column
-                found[op.key, day] = whole
-        with self._lock:
+                found[self.table, op.key, moment] = whole
+        with lock:
             for key in keys:
-                self._days[key] = found[key]
-                self._days.move_to_end(key)
-            while len(self._days) > MOST_DAYS:
-                self._days.popitem(last=False)
+                days[key] = found[key]
+                days.move_to_end(key)
+            while len(days) > MOST_DAYS:
+                days.popitem(last=False)
         return [found[key] for key in keys]
 
     def _at(self, ops: Sequence[Op], positions: Ints, limits: Limits) -> list[Column]:
         out = [np.empty(len(positions), np.int8 if op.result == "condition" else np.float64) for op in ops]
-        given, uses = self._given(ops, limits), _uses(ops)
-        edges = self.market.bars.offsets[[first for first, _ in self._blocks] + [len(self.market.bars.symbols)]]
+        given, asked = self._given(ops, limits), uses(ops, self.table)
+        blocks, stop = self._blocks(), Event()
+        edges = self.bars.offsets[[first for first, _ in blocks] + [len(self.bars.symbols)]]
         place = np.searchsorted(edges, positions, "right") - 1
 
         def run(number: int) -> None:
-            part = Block(self.market, *self._blocks[number], limits.check, given, uses)
+            part = Block(self.market, *blocks[number], _checking(limits, stop), given, asked)
             here = np.flatnonzero(place == number)
+            begin = part.rows(self.table).begin
             for op, column in zip(ops, out, strict=True):
-                column[here] = part.take(op)[positions[here] - part.begin]
+                column[here] = part.take(op, self.table)[positions[here] - begin]
 
-        list(self._pool.map(run, np.unique(place).tolist()))
+        self._shared.run(run, np.unique(place).tolist(), stop)
         return out
 
     def rows(self, ops: Sequence[Op], symbol: str, limits: Limits | None = None) -> list[Column]:
         """The columns of one instrument only, computed for it alone."""
-        k = self.market.bars.number[symbol]
-        limits = limits or Limits()
-        block = Block(self.market, k, k + 1, limits.check, self._given(ops, limits), _uses(ops))
-        return [block.take(op) for op in ops]
+        block = self._one(ops, self.bars.number[symbol], limits or Limits())
+        return [block.take(op, self.table) for op in ops]
 
     def seen(self, patterns: Sequence[Op], symbol: str, at: int, limits: Limits | None = None) -> list[list[Seen]]:
         """The patterns that each operation speaks of, as they stand on the instrument's bar number `at` (from 0)."""
-        k = self.market.bars.number[symbol]
-        limits = limits or Limits()
-        columns = [arg for op in patterns for arg in op.args]
-        block = Block(self.market, k, k + 1, limits.check, self._given(columns, limits), _uses(columns))
-        return [block.seen(op, at) for op in patterns]
+        block = self._one([arg for op in patterns for arg in op.args], self.bars.number[symbol], limits or Limits())
+        return [block.seen(op, self.table, at) for op in patterns]
+
+    def _one(self, ops: Sequence[Op], k: int, limits: Limits) -> Block:
+        return Block(self.market, k, k + 1, limits.check, self._given(ops, limits), uses(ops, self.table))
 
     def history(self, op: Op, limits: Limits | None = None) -> History:
         """What a condition was over the whole history."""
-        if op.key not in self._histories:
-            bars = self.market.bars
+        place, histories = (self.table, op.key), self._shared.histories
+        found = histories.get(place)
+        if found is None:
             column = self.column(op, limits)
-            edges = np.linspace(0, len(bars.symbols), SUMMED + 1).astype(np.int64)
-            parts = [bars.offsets[a : b + 1] for a, b in pairwise(edges)]
-            true, unknown, instruments = np.sum(list(self._pool.map(lambda part: _summary(column, part), parts)), axis=0)
+            edges = np.linspace(0, len(self.bars.symbols), SUMMED + 1).astype(np.int64)
+            parts = [self.bars.offsets[a : b + 1] for a, b in pairwise(edges)]
+            true, unknown, instruments = np.sum(list(self._shared.pool.map(lambda part: _summary(column, part), parts)), axis=0)
             size = max(1, len(column))
-            if len(self._histories) > 5_000:
-                self._histories.clear()
-            self._histories[op.key] = History(float(true / size), float(unknown / size), int(instruments))
-        return self._histories[op.key]
+            found = History(float(true / size), float(unknown / size), int(instruments))
+            if len(histories) > MOST_HISTORIES:
+                histories.clear()
+            histories[place] = found
+        return found
 
     def require(self, hits: Bools, column: Truth) -> None:
         """Leaves of the hits those on which the column is true."""
         edges = np.linspace(0, len(hits), SUMMED + 1).astype(np.int64)
-        list(self._pool.map(lambda part: _require(hits[slice(*part)], column[slice(*part)]), pairwise(edges)))
+        list(self._shared.pool.map(lambda part: _require(hits[slice(*part)], column[slice(*part)]), pairwise(edges)))
 
-    def _compute(self, ops: list[Op], limits: Limits) -> dict[str, Column]:
-        total = len(self.market.bars)
-        limits.allow(cost(ops) * total / 1e9 / 2)
-        out = {op.key: np.empty(total, np.int8 if op.result == "condition" else np.float64) for op in ops}
-        given, uses = self._given(ops, limits) | self._sides(ops, limits), _uses(ops)
+    def _blocks(self) -> list[tuple[int, int]]:
+        """Instruments that are computed together: first, and the one after the last."""
+        offsets = self.bars.offsets
+        blocks, first = [], 0
+        for k in range(1, len(offsets)):
+            if offsets[k] - offsets[first] >= BLOCK_BARS or k == len(offsets) - 1:
+                blocks.append((first, k))
+                first = k
+        return blocks
+
+    def _compute(self, ops: list[Op], limits: Limits) -> dict[Place, Column]:
+        total, table = len(self.bars), self.table
+        limits.allow(cost(ops, table) * total / 1e9 / 2)
+        out = {(table, op.key): np.empty(total, np.int8 if op.result == "condition" else np.float64) for op in ops}
+        given, asked, stop = self._given(ops, limits) | self._sides(ops, limits), uses(ops, table), Event()
 
         def run(block: tuple[int, int]) -> None:
-            part = Block(self.market, *block, limits.check, given, uses)
+            part = Block(self.market, *block, _checking(limits, stop), given, asked)
+            rows = part.rows(table)
             for op in ops:
-                out[op.key][part.begin : part.end] = part.take(op)
+                out[table, op.key][rows.begin : rows.end] = part.take(op, table)
 
-        list(self._pool.map(run, self._blocks))
-        for column in out.values():
-            column.setflags(write=False)
+        self._shared.run(run, self._blocks(), stop)
         return out
 
-    def _sides(self, ops: list[Op], limits: Limits) -> dict[str, Column]:
+    def _sides(self, ops: list[Op], limits: Limits) -> dict[Place, Column]:
         """What a single line compares with a plain number, kept where there is room: a person who has turned the number once will turn
         it again, and then only the comparison is left to do."""
         if len(ops) != 1 or ops[0].kind != "compare" or ops[0].args[1].kind not in ("constant", "money"):
             return {}
         side = ops[0].args[0]
-        fits = 8 * len(self.market.bars) <= self._most / 2
-        return {side.key: self._kept(side, lambda: self._compute([side], limits)[side.key])} if fits else {}
+        place = self.table, side.key
+        if 8 * len(self.bars) > self._shared.kept.most / 2:
+            return {}
+        return {place: self._shared.kept.made(place, lambda: self._compute([side], limits)[place])}
 
-    # -- what one block cannot know ----------------------------------------------------------------------------------
-
-    def _given(self, ops: Iterable[Op], limits: Limits) -> dict[str, Column]:
-        """Whole columns of the operations that look across instruments, by key; inner ones first."""
-        found: dict[str, Column] = {}
-        for op in ops:
-            self._collect(op, found, set(), limits)
+    def _given(self, ops: Iterable[Op], limits: Limits) -> dict[Place, Column]:
+        """Whole columns of the operations that look across instruments; inner ones first."""
+        found: dict[Place, Column] = {}
+        for op, table in walk(ops, self.table):
+            if op.kind in ACROSS:
+                entry = ACROSS[op.kind]
+                made = partial(entry.make, _Whole(self, found, limits), op, table)
+                # One value a moment is no column of the table, and must not be taken for one.
+                kept_as = f"{table} by moment" if entry.by_step else table
+                found[table, op.key] = self._shared.kept.made((kept_as, op.key), made)
         return found
 
-    def _collect(self, op: Op, found: dict[str, Column], seen: set[str], limits: Limits) -> None:
-        if op.key in seen or op.key in found:
-            return
-        seen.add(op.key)
-        for arg in op.args:
-            self._collect(arg, found, seen, limits)
-        if op.kind == "rank":
-            found[op.key] = self._kept(op, lambda: self._rank(op, limits))
-        elif op.kind == "benchmark":
-            found[op.key] = self._benchmark(op, found, limits)
 
-    def _kept(self, op: Op, make: Any) -> Column:
-        with self._lock:
-            if op.key in self._cache:
-                self._cache.move_to_end(op.key)
-                return self._cache[op.key]
-        column = make()
-        self._keep({op.key: column})
-        return column
+@dataclass(frozen=True, slots=True)
+class _Whole:
+    """What the registry of `across` needs, with the whole columns made so far."""
 
-    def _rank(self, op: Op, limits: Limits) -> Column:
-        bars = self.market.bars
-        x = self.column(op.args[0], limits)
-        group: Ints = bars.session.astype(np.int64)
-        counted = self._members(str(op.params[0]))
-        if op.params[1] == "sector":
-            codes = self.market.sector_codes[bars.owner]
-            group = group * (int(codes.max(initial=0)) + 1) + codes
-            counted = codes >= 0 if counted is None else counted & (codes >= 0)
-        return cross.rank(x, group, counted)
+    evaluator: Evaluator
+    given: dict[Place, Column]
+    limits: Limits
 
-    def _members(self, universe: str) -> Bools | None:
-        try:
-            return self.market.members(universe)
-        except UnknownUniverse:
-            return None  # prices from files hold no universes: all symbols are ranked
+    @property
+    def market(self) -> Market:
+        return self.evaluator.market
 
-    def _benchmark(self, op: Op, found: dict[str, Column], limits: Limits) -> Column:
-        """By session: the expression on the benchmark's bar of that day."""
-        bars = self.market.bars
-        condition = op.result == "condition"
-        out = np.full(len(bars.sessions), UNKNOWN if condition else np.nan, np.int8 if condition else np.float64)
-        k = bars.number.get(self.market.benchmark or "", -1)
-        if k >= 0:
-            block = Block(self.market, k, k + 1, limits.check, found, _uses([op.args[0]]))
-            out[bars.session[block.begin : block.end]] = block.take(op.args[0])
-        return out
+    def whole(self, op: Op, table: str) -> Column:
+        return self.evaluator.on(table).column(op, self.limits)
 
-    def _keep(self, made: dict[str, Column]) -> None:
-        with self._lock:
-            for key, column in made.items():
-                if key not in self._cache:
-                    self._cache[key] = column
-                    self._bytes += column.nbytes
-            while self._bytes > self._most and self._cache:
-                _, old = self._cache.popitem(last=False)
-                self._bytes -= old.nbytes
+    def of_one(self, op: Op, table: str, instrument: int) -> Column:
+        block = Block(self.market, instrument, instrument + 1, self.limits.check, self.given, uses([op], table))
+        return block.take(op, table)
 
 
-def cost(ops: Iterable[Op]) -> float:
-    """About how many nanoseconds a bar the operations take, each distinct one once."""
-    seen: set[str] = set()
+def _checking(limits: Limits, stop: Event) -> Callable[[], None]:
+    """The limits' check that also heeds the failure of another block."""
 
-    def walk(op: Op) -> float:
-        if op.key in seen:
-            return 0.0
-        seen.add(op.key)
-        window = max((float(p) for p in op.params if not isinstance(p, str)), default=0.0)
-        return NANOSECONDS + AGAIN.get(op.kind, 0.0) * window + sum(walk(a) for a in op.args)
+    def check() -> None:
+        if stop.is_set():
+            raise Stopped("The computation was stopped.")
+        limits.check()
 
-    return sum(walk(op) for op in ops)
-
-
-def _across(op: Op) -> set[str]:
-    """The keys of the operations across instruments that one operation rests on."""
-    found: set[str] = set()
-    seen: set[str] = set()
-
-    def walk(op: Op) -> None:
-        if op.key not in seen:
-            seen.add(op.key)
-            if op.kind == "rank":
-                found.add(op.key)
-            for arg in op.args:
-                walk(arg)
-
-    walk(op)
-    return found
-
-
-def _uses(ops: Iterable[Op]) -> dict[str, int]:
-    """How often each operation's column is asked for: once by each distinct operation over it, and once from outside."""
-    found: dict[str, int] = {}
-    seen: set[str] = set()
-
-    def walk(op: Op) -> None:
-        if op.key in seen:
-            return
-        seen.add(op.key)
-        for arg in op.args:
-            found[arg.key] = found.get(arg.key, 0) + 1
-            walk(arg)
-
-    for op in ops:
-        found[op.key] = found.get(op.key, 0) + 1
-        walk(op)
-    return found
+    return check

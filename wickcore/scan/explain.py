@@ -5,7 +5,8 @@ from typing import Any
 
 import numpy as np
 
-from wickcore.bars.bars import Bars
+from wickcore.bars.frame_names import within_day
+from wickcore.bars.moment import Moment
 from wickcore.language.rule import CheckedRule, Line, Pair, Value
 from wickcore.measures.frame import FALSE, TRUE
 from wickcore.scan.evaluate import Evaluator
@@ -28,14 +29,15 @@ class LineTruth:
     percent: bool = False
 
 
-def explain(evaluator: Evaluator, rule: CheckedRule, symbol: str, day: int) -> tuple[LineTruth, ...]:
-    """Each line of the rule for one instrument on one day.
+def explain(evaluator: Evaluator, rule: CheckedRule, symbol: str, at: int | Moment) -> tuple[LineTruth, ...]:
+    """Each line of the rule for one instrument at one moment (a day stands for its close).
 
     Raises KeyError for an unknown symbol and LookupError when the instrument has no bar that day.
     """
-    bars = evaluator.market.bars
+    evaluator = evaluator.stepping(rule.frame, at)
+    bars = evaluator.bars
     number = bars.number[symbol]
-    position = int(bars.on(day)[number])
+    position = int(bars.on(at)[number])
     if position < 0:
         raise LookupError(f"{symbol} has no bar on that day.")
     local = position - int(bars.offsets[number])
@@ -72,19 +74,34 @@ def _sides(pair: Pair, columns: dict[str, Any], at: int, factor: float) -> tuple
     return float(left), pair.operator, float(right), margin
 
 
-def values(evaluator: Evaluator, value: Value, symbol: str) -> tuple[list[int], list[float | bool | None]]:
-    """One expression on every bar of one instrument: its days, and numbers on the latest bar's scale, or truths; None unknown."""
-    bars = evaluator.market.bars
-    column = evaluator.rows([value.op], symbol)[0]
-    part = slice_of(bars, symbol)
+def values(
+    evaluator: Evaluator, value: Value, symbol: str, frame: str, at: Moment
+) -> tuple[list[int], list[int | None], list[float | bool | None]]:
+    """One expression on every bar of one instrument up to a moment: the days; the minutes at which the bars begin, None for whole days; and
+    numbers on the latest bar's scale, or truths, None where unknown.
+
+    frame: whose bars: those within a day, or else daily ones, of which the last is the day so far when `at` lies inside a session.
+    Raises KeyError.
+    """
+    pieces = [evaluator.stepping(frame)]
+    if not at.closed and not within_day(frame):
+        pieces.append(evaluator.stepping(frame, at))
+    days: list[int] = []
+    times: list[int | None] = []
+    numbers: list[Any] = []
+    scale = 1.0
+    for i, engine in enumerate(pieces):
+        bars = engine.bars
+        k = bars.number[symbol]
+        begin, end = int(bars.offsets[k]), int(bars.ends(at)[k])
+        if i:  # the day so far is one bar more, where there is one
+            begin = max(begin, end - 1) if int(bars.on(at)[k]) >= 0 else end
+        column = engine.rows([value.op], symbol)[0][begin - int(bars.offsets[k]) : end - int(bars.offsets[k])]
+        days += bars.days[begin:end].tolist()
+        times += [None] * (end - begin) if bars.minute is None else bars.minute[begin:end].tolist()
+        numbers += column.tolist()
+        scale = float(bars.factor[end - 1]) if end > begin else scale
     if value.type == "condition":
-        return bars.days[part].tolist(), [SAID.get(int(v)) for v in column]
-    if value.degree and len(column):
-        column = column / np.power(bars.factor[part][-1], value.degree)
-    return bars.days[part].tolist(), [None if np.isnan(v) else float(v) for v in column]
-
-
-def slice_of(bars: Bars, symbol: str) -> slice:
-    """The positions of one instrument's bars. Raises KeyError."""
-    k = bars.number[symbol]
-    return slice(int(bars.offsets[k]), int(bars.offsets[k + 1]))
+        return days, times, [SAID.get(int(v)) for v in numbers]
+    scale = scale ** (value.degree or 0)
+    return days, times, [None if np.isnan(v) else float(v / scale) for v in numbers]

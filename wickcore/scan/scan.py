@@ -7,7 +7,9 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Bars, Bools, Floats, Ints, Truth
+from wickcore.bars.frames import goes_on
 from wickcore.bars.market import Market
+from wickcore.bars.moment import Moment, moment_of
 from wickcore.language.rule import CheckedRule, Line, Value
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
 from wickcore.scan.evaluate import Evaluator, Limits
@@ -55,34 +57,38 @@ class NearMiss:
 
 @dataclass(frozen=True, slots=True)
 class ScanResult:
-    """as_of: the day (days since 1970). scanned: instruments with a bar that day in the universe. partial: the rule steps on a
-    coarser frame whose bar has not ended that day."""
+    """as_of: the moment stood on. scanned: instruments of the universe with a bar of that day known then. partial: the bar of the rule's
+    frame is the one so far: its week, month or day has not ended at that moment."""
 
-    as_of: int
+    as_of: Moment
     scanned: int
     no_bar: int
     lines: tuple[LineCount, ...]
     hits: tuple[Hit, ...]
     near_misses: tuple[NearMiss, ...]
+    partial: bool = False
 
 
 def hit_truth(evaluator: Evaluator, rule: CheckedRule, members: Bools | None, limits: Limits | None = None) -> Bools:
-    """For each bar whether every deciding line is true and the instrument belonged to the universe that day."""
-    hits = np.ones(len(evaluator.market.bars), np.bool_) if members is None else members.copy()
+    """For each bar of the evaluator's table whether every deciding line is true and the instrument belonged to the universe that day."""
+    evaluator = evaluator.stepping(rule.frame)
+    hits = np.ones(len(evaluator.bars), np.bool_) if members is None else members.copy()
     for _, column in evaluator.each([line.op for line in rule.deciding], limits):
         evaluator.require(hits, column)
     return hits
 
 
 def scan(
-    evaluator: Evaluator, rule: CheckedRule, as_of: int, members: Bools | None = None, limits: Limits | None = None
+    evaluator: Evaluator, rule: CheckedRule, as_of: int | Moment, members: Bools | None = None, limits: Limits | None = None
 ) -> ScanResult:
-    """Scans one day.
+    """Scans one moment; a day (since 1970) stands for its close. Inside a session a daily rule sees the day so far.
 
-    as_of: days since 1970. members: for each bar whether it belongs to the universe, None for all instruments.
-    Raises Stopped when `limits` say so.
+    members: for each bar of the table the rule stands on then (`Evaluator.stepping`) whether it belongs to the universe, None for all
+    instruments. Raises Stopped when `limits` say so.
     """
-    bars = evaluator.market.bars
+    as_of = moment_of(as_of)
+    evaluator = evaluator.stepping(rule.frame, as_of)
+    bars = evaluator.bars
     position = bars.on(as_of)
     scanned = position >= 0
     if members is not None:
@@ -103,10 +109,11 @@ def scan(
     return ScanResult(
         as_of,
         len(at),
-        _without_bar(evaluator.market, as_of, position, members),
+        _without_bar(evaluator.market, bars, as_of, position, members),
         _taper(evaluator, rule, truths, fails),
         tuple(Hit(k, bars.symbols[k], place, run) for k, place, run in found),
         tuple(_near(rule, bars.symbols, numbers, truths, deciding, fails)),
+        _partial(bars, rule.frame, at, as_of),
     )
 
 
@@ -160,24 +167,31 @@ def _near(
     return [NearMiss(k, symbols[k], rule.lines[i]) for k, i in found]
 
 
-def _without_bar(market: Market, as_of: int, position: Ints, members: Bools | None) -> int:
+def _partial(bars: Bars, frame: str, at: Ints, as_of: Moment) -> bool:
+    """Whether the frame's bar that holds one of the bars `at` goes on after the moment."""
+    return frame != bars.frame and bool(goes_on(bars, frame, at, as_of).any())
+
+
+def _without_bar(market: Market, bars: Bars, as_of: Moment, position: Ints, members: Bools | None) -> int:
     """Instruments that could have been scanned but have no bar that day: listed before, not known to be delisted, and, where a
     universe is set, members on their latest bar."""
-    bars = market.bars
     latest = bars.ends(as_of) - 1
     missing = (position < 0) & (latest >= bars.offsets[:-1])
     if len(market.delisted):
-        missing &= (market.delisted < 0) | (market.delisted >= as_of)
+        missing &= (market.delisted < 0) | (market.delisted >= as_of.day)
     if members is not None:
         missing &= members[np.maximum(latest, 0)]
     return int(missing.sum())
 
 
 def values_at(
-    evaluator: Evaluator, columns: Mapping[str, Value], numbers: Ints, as_of: int, limits: Limits | None = None
+    evaluator: Evaluator, columns: Mapping[str, Value], numbers: Ints, as_of: int | Moment, limits: Limits | None = None
 ) -> dict[str, Floats]:
-    """Numbers (conditions as 1 and 0) of the given instruments on the as-of day, by name, on that day's scale; NaN where unknown."""
-    bars = evaluator.market.bars
+    """Numbers (conditions as 1 and 0) of the given instruments at a moment, by name, on that day's scale; NaN where unknown.
+
+    evaluator: on the table the rule stands on then.
+    """
+    bars = evaluator.bars
     scale = bars.factor[np.maximum(bars.ends(as_of)[numbers] - 1, 0)]
     found = {}
     made = evaluator.on_day([value.op for value in columns.values()], as_of, limits)

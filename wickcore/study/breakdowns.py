@@ -58,7 +58,8 @@ def breakdowns(
     groups = [g for g in groups if g[2].any()]
     seed = found.settings.seed + horizon
     intervals = group_intervals(sample.excess, sample.session, [g[2] for g in groups], horizon, seed, DRAWS, found.span)
-    symbols = evaluator.market.bars.symbols
+    evaluator = evaluator.stepping(found.frame)
+    symbols = evaluator.bars.symbols
     made: dict[str, list[Group]] = {kind: [] for kind in kinds}
     for (kind, label, mask), interval in zip(groups, intervals, strict=True):
         part = sample.part(mask)
@@ -70,8 +71,7 @@ def _kinds(
     evaluator: Evaluator, found: Study, sample: Sample, universe: str, limits: Limits | None
 ) -> dict[str, tuple[tuple[str, ...], Ints]]:
     """Labels of each breakdown, and the number of each hit's label."""
-    market = evaluator.market
-    bars = market.bars
+    market, bars = evaluator.market, evaluator.bars
     position = found.positions[sample.place]
     day = bars.days[position].astype("datetime64[D]")
     entered = bars.days[position + (1 if found.entry == returns.NEXT_OPEN else 0)]
@@ -110,7 +110,7 @@ def _regimes(evaluator: Evaluator, position: Ints, limits: Limits | None) -> Int
 
 def by_instrument(evaluator: Evaluator, found: Study, horizons: tuple[int, ...]) -> tuple[InstrumentRow, ...]:
     """Each instrument with hits: how often, its win rates and means at the given horizons; the most often hit first."""
-    bars = evaluator.market.bars
+    bars = evaluator.stepping(found.frame).bars
     size = len(bars.symbols)
     columns = []
     for h in horizons:
@@ -146,6 +146,6 @@ def by_instrument(evaluator: Evaluator, found: Study, horizons: tuple[int, ...])
 
 def hits_a_day(evaluator: Evaluator, found: Study) -> tuple[tuple[int, int], ...]:
     """Days with hits and how many fell on each, all hits of the study counted: a burst is seen as a burst."""
-    bars = evaluator.market.bars
+    bars = evaluator.stepping(found.frame).bars
     day, count = np.unique(bars.days[found.positions], return_counts=True)
     return tuple(zip(day.tolist(), count.tolist(), strict=True))

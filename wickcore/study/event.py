@@ -6,6 +6,7 @@ import numpy as np
 
 from wickcore.bars.bars import Bools
 from wickcore.bars.market import Market
+from wickcore.bars.moment import Moment, moment_of
 from wickcore.language.rule import CheckedRule
 from wickcore.study import returns
 from wickcore.study.follow import StudySettings
@@ -33,15 +34,25 @@ STATES = {returns.COUNTED: "counted", returns.PENDING: "pending", returns.DELIST
 
 
 def trade(
-    market: Market, rule: CheckedRule, settings: StudySettings, symbol: str, day: int, horizon: int, members: Bools | None = None
+    market: Market,
+    rule: CheckedRule,
+    settings: StudySettings,
+    symbol: str,
+    at: int | Moment,
+    horizon: int,
+    members: Bools | None = None,
 ) -> Trade:
-    """The hit of an instrument on a day, held for a number of bars. Raises LookupError where it has no bar the rule steps on that day."""
-    bars = market.bars
-    as_of = bars.last_day if settings.as_of is None else settings.as_of
-    steps = returns.Steps.of(market, rule.frame, as_of)
+    """The hit of an instrument on the bar known at a moment (a day stands for its close: the day's last bar), held for a number of bars.
+
+    Raises LookupError where it has no bar the rule steps on there.
+    """
+    bars = market.table(market.stepping(rule.frame))
+    as_of = settings.until(bars)
+    steps = returns.Steps.of(bars, rule.frame, as_of)
     k = bars.number[symbol]
     own = steps.positions[steps.offsets[k] : steps.offsets[k + 1]]
-    found = np.flatnonzero(bars.days[own] == day)
+    moment = moment_of(at)
+    found = np.flatnonzero((bars.days[own] == moment.day) & (bars.known_at(own) <= moment.key))[-1:]
     if not len(found):
         raise LookupError(symbol)
     at = int(own[found[0]])
@@ -50,7 +61,7 @@ def trade(
     side = 1 if rule.side == "long" else -1
     cost = 2 * (settings.cost + settings.slippage)
     belongs = np.ones(len(steps.positions), np.bool_) if members is None else members[steps.positions]
-    value, status, base = returns.follow(market, steps, as_of, where, belongs, horizon, entry, side, cost)
+    value, status, base = returns.follow(market, bars, steps, as_of, where, belongs, horizon, entry, side, cost)
     state = int(status[0])
     end = int(bars.ends(as_of)[k])
     into = at + (1 if entry == returns.NEXT_OPEN else 0)
@@ -64,10 +75,10 @@ def trade(
         out = end - 1
     best, worst = None, None
     if out is not None:
-        up, down = returns.excursions(market, steps, as_of, where, horizon, entry, side)
+        up, down = returns.excursions(bars, steps, as_of, where, horizon, entry, side)
         best, worst = float(up[0]), float(down[0])
     return Trade(
-        day, int(bars.days[into]) if entered else None, float(price[into]) if entered else None,
+        moment.day, int(bars.days[into]) if entered else None, float(price[into]) if entered else None,
         None if out is None else int(bars.days[out]), None if out is None else float(bars.close[out]),
-        known(value[0]), known(base[bars.session[at]]), best, worst, STATES[state],
+        known(value[0]), known(base[bars.step[at]]), best, worst, STATES[state],
     )  # fmt: skip

@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from wickcore.bars.bars import Bars, Bools, Floats, Ints
+from wickcore.bars.moment import Moment, moment_of
 from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.scan import hit_truth
@@ -21,13 +22,14 @@ MAX_HORIZON = 500
 
 @dataclass(frozen=True, slots=True)
 class StudySettings:
-    """first, last: the days hits may fall on (days since 1970), None for all. as_of: nothing after it is seen. cost, slippage: a
+    """first, last: the days hits may fall on (days since 1970), None for all. as_of: nothing after it is seen, a day standing for its
+    close. cost, slippage: a
     fraction a side. entry: next-open or signal-close; a rule that decides at the open enters at that open."""
 
     horizons: tuple[int, ...] = HORIZONS
     first: int | None = None
     last: int | None = None
-    as_of: int | None = None
+    as_of: int | Moment | None = None
     entry: str = "next-open"
     repeats: str = "fresh"
     cost: float = 0.001
@@ -35,10 +37,15 @@ class StudySettings:
     seed: int = 1
     draws: int = 2_000
 
+    def until(self, bars: Bars) -> Moment:
+        """The moment after which nothing is seen; the close of the last session where none is set."""
+        return moment_of(bars.last_day if self.as_of is None else self.as_of)
+
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """One hit that was entered. entry: the price paid as printed; returns by horizon, None while pending."""
+    """One hit that was entered. entry: the price paid as printed; returns by horizon, None while pending. minute, entry_minute: at which the
+    bar of the hit and that of the entry begin; None for daily bars."""
 
     number: int
     symbol: str
@@ -47,6 +54,8 @@ class Event:
     entry_day: int | None
     entry: float | None
     returns: dict[int, float | None]
+    minute: int | None = None
+    entry_minute: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +91,7 @@ def study(
     """
     validate(settings)
     progress("Evaluating the lines", 0.0)
+    evaluator = evaluator.stepping(rule.frame)
     return study_of(evaluator, rule, hit_truth(evaluator, rule, members, limits), settings, members, limits, progress)
 
 
@@ -99,9 +109,10 @@ def study_of(
     interval, are wanted."""
     validate(settings)
     market = evaluator.market
-    bars = market.bars
-    as_of = bars.last_day if settings.as_of is None else settings.as_of
-    steps = returns.Steps.of(market, rule.frame, as_of)
+    evaluator = evaluator.stepping(rule.frame)
+    bars = evaluator.bars
+    as_of = settings.until(bars)
+    steps = returns.Steps.of(bars, rule.frame, as_of)
     at = steps.positions
     hits = hits if len(at) == len(bars) else hits[at]
     chosen = returns.choose_hits(hits, steps.offsets, settings.repeats, max(settings.horizons))
@@ -119,14 +130,15 @@ def study_of(
         progress(f"Measuring {h} bar{'' if h == 1 else 's'} ahead", (i + 1) / (len(settings.horizons) + 1))
         if limits is not None:
             limits.check()
-        values, status, base = returns.follow(market, steps, as_of, where, belongs, h, entry, side, cost)
-        favourable, adverse = returns.excursions(market, steps, as_of, where, h, entry, side)
+        values, status, base = returns.follow(market, bars, steps, as_of, where, belongs, h, entry, side, cost)
+        favourable, adverse = returns.excursions(bars, steps, as_of, where, h, entry, side)
         columns[h] = values
         statuses.append(status)
         counted = ~np.isnan(values)
         session = bars.session[at_hit].astype(np.int64)
         sample = Sample(
-            h, values[counted], base[session[counted]], session[counted], bars.owner[at_hit[counted]].astype(np.int64), np.flatnonzero(counted),
+            h, values[counted], base[bars.step[at_hit[counted]]], session[counted],
+            bars.owner[at_hit[counted]].astype(np.int64), np.flatnonzero(counted),
             favourable[counted], adverse[counted],
         )  # fmt: skip
         samples[h] = sample
@@ -141,10 +153,11 @@ def study_of(
     return Study(settings, len(where), no_entry, tuple(found), events, samples, at_hit, rule.frame, entry, side, span)
 
 
-def span_between(bars: Bars, settings: StudySettings, as_of: int) -> Span:
+def span_between(bars: Bars, settings: StudySettings, as_of: Moment) -> Span:
     """The sessions hits may fall on: the first, and how many."""
     begin = 0 if settings.first is None else min(bars.session_on(settings.first - 1) + 1, len(bars.sessions) - 1)
-    end = bars.session_on(as_of if settings.last is None else min(settings.last, as_of))
+    day = as_of.day if as_of.closed or bars.minute is not None else as_of.day - 1
+    end = bars.session_on(day if settings.last is None else min(settings.last, day))
     return begin, max(1, end - begin + 1)
 
 
@@ -160,24 +173,26 @@ def validate(settings: StudySettings) -> None:
         raise ValueError("Costs and slippage are fractions from 0 to below 1.")
 
 
-def _events(evaluator: Evaluator, positions: Ints, columns: dict[int, Floats], entry: int, as_of: int) -> tuple[Event, ...]:
-    bars = evaluator.market.bars
+def _events(evaluator: Evaluator, positions: Ints, columns: dict[int, Floats], entry: int, as_of: Moment) -> tuple[Event, ...]:
+    bars = evaluator.bars
     number = bars.owner[positions].astype(np.int64)
     at = positions + (1 if entry == returns.NEXT_OPEN else 0)
     there = at < bars.ends(as_of)[number]
     at = np.where(there, at, 0)
     price = (bars.close if entry == returns.SIGNAL_CLOSE else bars.open)[at]
-    order = np.lexsort((number, bars.days[positions]))  # instruments are sorted by symbol
+    order = np.lexsort((number, bars.known_at(positions)))  # instruments are sorted by symbol
 
     def told(values: npt.NDArray[Any], known: Bools) -> list[Any]:
         return [v if k else None for v, k in zip(values[order].tolist(), known[order].tolist(), strict=True)]
 
+    minute = np.zeros(len(bars), np.int32) if bars.minute is None else bars.minute
+    inner = np.full(len(at), bars.minute is not None)
     gained = zip(*(told(column, ~np.isnan(column)) for column in columns.values()), strict=True)
     horizons = tuple(columns)
     return tuple(
-        Event(k, bars.symbols[k], position, day, into, paid, dict(zip(horizons, r, strict=True)))
-        for k, position, day, into, paid, r in zip(
+        Event(k, bars.symbols[k], position, day, into, paid, dict(zip(horizons, r, strict=True)), begins, enters)
+        for k, position, day, into, paid, r, begins, enters in zip(
             number[order].tolist(), positions[order].tolist(), bars.days[positions][order].tolist(), told(bars.days[at], there),
-            told(price, there), gained, strict=True,
+            told(price, there), gained, told(minute[positions], inner), told(minute[at], inner & there), strict=True,
         )
     )  # fmt: skip

@@ -66,11 +66,12 @@ def path(
     Nothing after the study's as-of day is looked at; a hit counts at an offset where it has a bar. The interval draws days in blocks of
     mean length `after`, all offsets from the same draws. Empty where there are no hits.
     """
-    bars = evaluator.market.bars
+    evaluator = evaluator.stepping(found.frame)
+    bars = evaluator.bars
     if not len(found.positions):
         return ()
-    as_of = bars.last_day if found.settings.as_of is None else found.settings.as_of
-    steps = Steps.of(evaluator.market, found.frame, as_of)
+    as_of = found.settings.until(bars)
+    steps = Steps.of(bars, found.frame, as_of)
     where = np.searchsorted(steps.positions, found.positions)
     width = before + after + 1
     moves = np.empty((width, len(where)))

@@ -5,9 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 
-from wickcore.bars.bars import Bools, Days, Floats, Ints
+from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints
 from wickcore.bars.frames import finished
 from wickcore.bars.market import Market
+from wickcore.bars.moment import Moment, moment_of
 
 COUNTED, PENDING, DELISTED, NO_ENTRY = 0, 1, 2, 3
 NEXT_OPEN, SIGNAL_CLOSE, SAME_OPEN = 0, 1, 2
@@ -22,21 +23,21 @@ class Steps:
     offsets: Ints
 
     @staticmethod
-    def of(market: Market, frame: str, as_of: int) -> "Steps":
-        """Positions up to `as_of`; an unfinished week or month at the end is left out."""
-        if frame == market.bars.frame:
-            lengths = market.bars.ends(as_of) - market.bars.offsets[:-1]
+    def of(bars: Bars, frame: str, as_of: int | Moment) -> "Steps":
+        """Positions up to `as_of` (a day stands for its close); a bar of the frame that is unfinished there is left out."""
+        if frame == bars.frame:
+            lengths = bars.ends(as_of) - bars.offsets[:-1]
             offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
             positions = np.arange(offsets[-1])
-            if offsets[-1] < len(market.bars):
-                positions += np.repeat(market.bars.offsets[:-1] - offsets[:-1], lengths)
+            if offsets[-1] < len(bars):
+                positions += np.repeat(bars.offsets[:-1] - offsets[:-1], lengths)
             return Steps(positions, offsets)
-        bars = market.bars if as_of >= market.bars.last_day else market.bars.cut(as_of)
-        ends = market.bars.ends(as_of)
-        begins = market.bars.offsets[:-1]
-        keep = np.zeros(len(market.bars) + 1, np.bool_)
-        marks = finished(bars, frame)
-        inside = np.repeat(begins - bars.offsets[:-1], np.diff(bars.offsets)) + np.arange(len(bars.days))
+        known = bars if moment_of(as_of) >= bars.last_moment else bars.cut(as_of)
+        ends = bars.ends(as_of)
+        begins = bars.offsets[:-1]
+        keep = np.zeros(len(bars) + 1, np.bool_)
+        marks = finished(known, frame)
+        inside = np.repeat(begins - known.offsets[:-1], np.diff(known.offsets)) + np.arange(len(known.days))
         keep[inside[marks]] = True
         positions = np.flatnonzero(keep)
         offsets = np.searchsorted(positions, np.append(begins, ends[-1] if len(ends) else 0)).astype(np.int64)
@@ -45,16 +46,16 @@ class Steps:
 
 @njit(nogil=True, cache=True)
 def _follow(
-    positions: Ints, offsets: Ints, ends: Ints, stopped: Bools, open_: Floats, close: Floats, factor: Floats, session: Days,
+    positions: Ints, offsets: Ints, ends: Ints, stopped: Bools, open_: Floats, close: Floats, factor: Floats, moment: Days,
     belongs: Bools, wanted: Bools, where: Ints, h: int, entry: int, side: float, cost: float, total: Floats, count: Ints, out: Floats,
     status: Ints,
 ) -> None:  # fmt: skip
-    """Each step's return on the days that are wanted: summed by session over those that belong, and kept for the hits at `where`."""
+    """Each step's return at the moments that are wanted: summed by moment over those that belong, and kept for the hits at `where`."""
     hit = 0
     for k in range(len(offsets) - 1):
         for j in range(offsets[k], offsets[k + 1]):
             at = positions[j]
-            if not wanted[session[at]]:
+            if not wanted[moment[at]]:
                 continue
             state, r = 0, np.nan
             if entry == 0 and at + 1 >= ends[k]:
@@ -72,30 +73,39 @@ def _follow(
                 else:
                     state = 3 if stopped[k] else 1
             if r == r and belongs[j]:
-                total[session[at]] += r
-                count[session[at]] += 1
+                total[moment[at]] += r
+                count[moment[at]] += 1
             if hit < len(where) and where[hit] == j:
                 out[hit], status[hit] = r, state
                 hit += 1
 
 
 def follow(
-    market: Market, steps: Steps, as_of: int, where: Ints, belongs: Bools, horizon: int, entry: int, side: int, cost: float
+    market: Market,
+    bars: Bars,
+    steps: Steps,
+    as_of: Moment,
+    where: Ints,
+    belongs: Bools,
+    horizon: int,
+    entry: int,
+    side: int,
+    cost: float,
 ) -> tuple[Floats, Ints, Floats]:
-    """The return and status (counted, pending, delisted, no entry) of the hits at one horizon, and the mean return by session of all
-    steps that belong, on the sessions with hits (NaN elsewhere).
+    """The return and status (counted, pending, delisted, no entry) of the hits at one horizon, and the mean return by moment
+    (`Bars.moments`) of all steps that belong, at the moments with hits (NaN elsewhere).
 
     where: the hits, as places among the steps. belongs: one a step. cost: the whole round trip as a fraction. Prices on the continuous
     scale, so that splits and dividends between entry and exit count.
     """
-    bars = market.bars
-    size = len(bars.sessions)
+    size = len(bars.moments)
     wanted = np.zeros(size, np.bool_)
-    wanted[bars.session[steps.positions[where]]] = True
+    wanted[bars.step[steps.positions[where]]] = True
     total, count = np.zeros(size), np.zeros(size, np.int64)
     out, status = np.empty(len(where)), np.empty(len(where), np.int64)
+    stopped = market.stopped <= (as_of.day if as_of.closed else as_of.day - 1)
     _follow(
-        steps.positions, steps.offsets, bars.ends(as_of), market.stopped <= as_of, bars.open, bars.close, bars.factor, bars.session,
+        steps.positions, steps.offsets, bars.ends(as_of), stopped, bars.open, bars.close, bars.factor, bars.step,
         belongs, wanted, where, horizon, entry, float(side), cost, total, count, out, status,
     )  # fmt: skip
     return out, status, np.where(count > 0, total / np.maximum(count, 1), np.nan)
@@ -149,13 +159,12 @@ def _excursions(
         favourable[i], adverse[i] = best, worst
 
 
-def excursions(market: Market, steps: Steps, as_of: int, where: Ints, horizon: int, entry: int, side: int) -> tuple[Floats, Floats]:
+def excursions(bars: Bars, steps: Steps, as_of: Moment, where: Ints, horizon: int, entry: int, side: int) -> tuple[Floats, Floats]:
     """The largest moves for and against each hit's position between entry and exit, by the highs and lows of every bar there.
 
     Fractions of the entry, at least 0 and at most 0, before costs. A position entered at a close meets the bars after it. For hits that
     were counted; what stands for others means nothing.
     """
-    bars = market.bars
     favourable, adverse = np.empty(len(where)), np.empty(len(where))
     _excursions(
         steps.positions, steps.offsets, bars.ends(as_of), bars.open, bars.close, bars.high, bars.low, bars.factor, where, horizon, entry,

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from wickcore.bars.bars import Bools, Floats, Ints
+from wickcore.bars.moment import Moment
 from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.scan import hit_truth
@@ -86,9 +87,9 @@ def sweep(
         raise ValueError(f"That is {total:,} settings; at most {MOST_CELLS} can be tried at once. Take wider steps.")
     settings = replace(settings, horizons=(horizon,), draws=min(settings.draws, DRAWS))
     validate(settings)
-    market = evaluator.market
-    bars = market.bars
-    as_of = bars.last_day if settings.as_of is None else settings.as_of
+    evaluator = evaluator.stepping(make({name: axis[0] for name, axis in zip(names, axes, strict=True)}).frame)
+    bars = evaluator.bars
+    as_of = settings.until(bars)
     span = span_between(bars, settings, as_of)
     cells, series = [], []
     ahead: _Ahead | None = None
@@ -116,17 +117,25 @@ class _Ahead:
     """The return from every step, and every session's baseline, at one horizon: the same for all settings."""
 
     def __init__(
-        self, evaluator: Evaluator, rule: CheckedRule, settings: StudySettings, horizon: int, as_of: int, members: Bools | None
+        self, evaluator: Evaluator, rule: CheckedRule, settings: StudySettings, horizon: int, as_of: Moment, members: Bools | None
     ) -> None:
-        market = evaluator.market
-        self.bars, self.settings, self.horizon = market.bars, settings, horizon
-        self.steps = returns.Steps.of(market, rule.frame, as_of)
+        self.bars, self.settings, self.horizon = evaluator.bars, settings, horizon
+        self.steps = returns.Steps.of(self.bars, rule.frame, as_of)
         at = self.steps.positions
         entry = returns.SAME_OPEN if rule.decide == "open" else returns.ENTRIES[settings.entry]
         belongs = np.ones(len(at), np.bool_) if members is None else members[at]
         cost = 2 * (settings.cost + settings.slippage)
         self.returns, _, self.base = returns.follow(
-            market, self.steps, as_of, np.arange(len(at)), belongs, horizon, entry, 1 if rule.side == "long" else -1, cost
+            evaluator.market,
+            self.bars,
+            self.steps,
+            as_of,
+            np.arange(len(at)),
+            belongs,
+            horizon,
+            entry,
+            1 if rule.side == "long" else -1,
+            cost,
         )
 
     def cell(self, values: tuple[float, ...], hits: Bools, span: Span) -> tuple[Cell, tuple[Ints, Floats]]:
@@ -136,8 +145,8 @@ class _Ahead:
         session = bars.session[at[where]].astype(np.int64)
         r = self.returns[where]
         counted = ~np.isnan(r) & (session >= span[0]) & (session < span[0] + span[1])
-        r, session = r[counted], session[counted]
-        excess = r - self.base[session]
+        r, session, where = r[counted], session[counted], where[counted]
+        excess = r - self.base[bars.step[at[where]]]
         low, high = day_block_interval(excess, session, self.horizon, self.settings.seed + self.horizon, self.settings.draws, span)
         days, place = np.unique(session, return_inverse=True)
         made = Cell(

@@ -39,7 +39,8 @@ def line_worth(
 ) -> tuple[LineWorth, ...]:
     """Each deciding line against the study of the whole rule, at one horizon. Raises Stopped when `limits` say so."""
     deciding = rule.deciding
-    size = len(evaluator.market.bars)
+    evaluator = evaluator.stepping(rule.frame)
+    size = len(evaluator.bars)
     fails, failing = np.zeros(size, np.uint16), np.zeros(size, np.uint16)
     for i, (_, column) in enumerate(evaluator.each([line.op for line in deciding], limits)):
         false = column != TRUE
@@ -70,7 +71,7 @@ def survivors_only(evaluator: Evaluator, members: Bools | None, as_of: int) -> B
 
     A study over it beside the same study over dated membership shows the survivorship bias.
     """
-    bars = evaluator.market.bars
+    bars = evaluator.bars
     position = bars.on(as_of)
     today = position >= 0
     if members is not None:

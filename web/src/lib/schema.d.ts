@@ -1492,10 +1492,15 @@ export interface components {
             /** Mend */
             mend: string | null;
         };
-        /** ScanOut */
+        /**
+         * ScanOut
+         * @description as_of: the moment stood on. partial: the bar of the rule's frame is the one so far: its week, month or day goes on.
+         */
         ScanOut: {
             /** As Of */
             as_of: string;
+            /** Partial */
+            partial: boolean;
             /** Universe */
             universe: string | null;
             /** Lists */

@@ -4,13 +4,14 @@ Errors go to standard error as sentences with line and column; bad rules and bad
 """
 
 import argparse
+import importlib
 import os
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
-from upperwick import commands, study_commands
 from upperwick.market.formats import PRICE_FILES
+from wickcore.bars.frame_names import FRAMES
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -18,9 +19,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
     parser = build_parser()
     given = parser.parse_args(_several_prices(list(sys.argv[1:] if arguments is None else arguments)))
+    module, function = given.run
+    from upperwick.cli.shared import Bad
+
     try:
-        return given.run(given) or 0
-    except commands.Bad as error:
+        return getattr(importlib.import_module(f"upperwick.cli.{module}"), function)(given) or 0
+    except Bad as error:
         for line in error.lines:
             print(line, file=sys.stderr)
         return 2
@@ -50,18 +54,19 @@ def build_parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="upperwick", description="Write a rule, see what it leaves, measure what followed.")
     add = parser.add_subparsers(required=True, metavar="COMMAND")
 
-    def command(name: str, run: Callable[[argparse.Namespace], int | None], help: str) -> argparse.ArgumentParser:
+    def command(name: str, run: str, help: str) -> argparse.ArgumentParser:
+        """run: the module of this package and its function, such as `data.export_prices`."""
         sub = add.add_parser(name, help=help, description=help)
-        sub.set_defaults(run=run)
+        sub.set_defaults(run=run.split("."))
         return sub
 
-    scan = command("scan", commands.scan, "What a rule leaves on one evening.")
+    scan = command("scan", "looking.scan", "What a rule leaves on one evening.")
     _rule(scan)
     _prices(scan)
-    scan.add_argument("--as-of", metavar="DATE", help="the evening to stand on; the latest session where it is left out")
+    _as_of(scan)
     scan.add_argument("--universe", metavar="NAME", help="only members of that day (needs the database)")
 
-    study = command("study", study_commands.study, "What prices did after a rule's hits.")
+    study = command("study", "measuring.study", "What prices did after a rule's hits.")
     _rule(study)
     _prices(study)
     _measuring(study)
@@ -71,66 +76,77 @@ def build_parser() -> argparse.ArgumentParser:
     )
     study.add_argument("--report", type=Path, metavar="FILE", help="write a single HTML page with figures and plots")
 
-    compare = command("compare", study_commands.compare, "Two rules side by side, on the same days.")
+    compare = command("compare", "measuring.compare", "Two rules side by side, on the same days.")
     compare.add_argument("first_rule", metavar="FIRST", help="a rule file")
     compare.add_argument("second_rule", metavar="SECOND", help="a rule file, or - for standard input")
     _prices(compare)
     _measuring(compare)
     compare.add_argument("--horizon", type=int, default=5, help="bars ahead at which the hits that differ are counted")
 
-    sweep = command("sweep", study_commands.sweep, "One dial or two over their ranges: plateaus, not peaks.")
+    sweep = command("sweep", "measuring.sweep", "One dial or two over their ranges: plateaus, not peaks.")
     _rule(sweep)
     _prices(sweep)
     _measuring(sweep)
     sweep.add_argument("--dial", action="append", required=True, metavar="NAME=LOW:HIGH:STEP", help="given once or twice")
     sweep.add_argument("--horizon", type=int, default=5, help="bars ahead")
 
-    values = command("values", commands.values, "One expression on every bar of one instrument.")
+    values = command("values", "looking.values", "One expression on every bar of one instrument.")
     values.add_argument("expression")
     _prices(values)
     values.add_argument("--symbol", required=True)
+    values.add_argument("--bars", choices=FRAMES, help="whose bars it counts; days, where there are any")
+    _as_of(values)
 
-    explain = command("explain", commands.explain, "Why an instrument is a hit on a day, or is not.")
+    explain = command("explain", "looking.explain", "Why an instrument is a hit on a day, or is not.")
     _rule(explain)
     _prices(explain)
     explain.add_argument("--symbol", required=True)
-    explain.add_argument("--day", required=True, metavar="DATE")
+    explain.add_argument("--day", "--as-of", required=True, metavar="DATE", help="an evening, or a moment such as 2024-06-28T10:35")
 
-    check = command("check", commands.check, "Errors and advice of a rule.")
+    check = command("check", "language.check", "Errors and advice of a rule.")
     _rule(check)
     _json(check)
 
-    lay = command("format", commands.lay_out, "A rule in its canonical layout, on standard output.")
+    lay = command("format", "language.lay_out", "A rule in its canonical layout, on standard output.")
     _rule(lay)
-    turn = command("mirror", commands.turn, "The rule for the other side, on standard output.")
+    turn = command("mirror", "language.turn", "The rule for the other side, on standard output.")
     _rule(turn)
-    aloud = command("read", commands.read, "A rule in plain sentences.")
+    aloud = command("read", "language.read", "A rule in plain sentences.")
     _rule(aloud)
-    phrase = command("phrase", commands.phrase, "A phrase of the trade as a line of the rule language.")
+    phrase = command("phrase", "language.phrase", "A phrase of the trade as a line of the rule language.")
     phrase.add_argument("phrase", nargs="+")
     _json(phrase)
 
-    bring = command("import", commands.import_prices, "Prices from CSV or Parquet into the database, merged with what is there.")
+    bring = command("import", "data.import_prices", "Prices from CSV or Parquet into the database, merged with what is there.")
     bring.add_argument("prices", type=Path, nargs="+", help="files, or folders of one file a symbol; the later one's bars count")
     _json(bring)
     bring.add_argument("--universe", metavar="NAME", help="make the symbols members of this universe")
     bring.add_argument("--skip-bad", action="store_true", help="leave bad rows out instead of refusing the import")
 
-    take = command("export", commands.export_prices, "The stored bars as CSV or Parquet, by the file's ending.")
+    take = command("export", "data.export_prices", "The stored bars as CSV or Parquet, by the file's ending.")
     take.add_argument("file", type=Path)
     take.add_argument("--symbols", help="only these, separated by commas")
+    take.add_argument("--bars", choices=["day", "5min"], default="day", help="which of the stored bars")
 
-    demo = command("demo", commands.demo, "Prepare the database, and the demo market where there is none.")
+    demo = command("demo", "serving.demo", "Prepare the database, and the demo market where there is none.")
     demo.add_argument("--fresh", action="store_true", help="make the demo market anew even where one is stored")
     demo.add_argument("--serve", action="store_true", help="then serve it, in the same process")
     demo.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")), help="with --serve")
-    serve = command("serve", commands.serve, "Serve the application on this machine.")
+    serve = command("serve", "serving.serve", "Serve the application on this machine.")
     serve.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")))
-    command("worker", commands.worker, "Carry out studies in the background; `serve` starts one by itself.")
+    command("worker", "serving.worker", "Carry out studies in the background; `serve` starts one by itself.")
     return parser
 
 
+def _as_of(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--as-of", metavar="DATE",
+        help="the evening to stand on, or a moment inside a session such as 2024-06-28T10:35; the latest where it is left out",
+    )  # fmt: skip
+
+
 def _measuring(parser: argparse.ArgumentParser) -> None:
+    _as_of(parser)
     parser.add_argument("--from", dest="first", metavar="DATE", help="first day of hits")
     parser.add_argument("--to", dest="last", metavar="DATE", help="last day of hits")
     parser.add_argument("--horizons", default="1,2,3,5,10,20,60", help="bars ahead, separated by commas")
@@ -162,7 +178,3 @@ def _prices(parser: argparse.ArgumentParser) -> None:
 
 def _json(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--json", action="store_true", help="one JSON object and nothing else on standard output")
-
-
-if __name__ == "__main__":
-    sys.exit(main())

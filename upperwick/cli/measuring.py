@@ -6,22 +6,34 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
-from upperwick.commands import Bad, day_of, emit, engine_of, members_of, read_rule, rule_error
-from wickcore.language.check import check_named, check_rule
+from upperwick.cli.shared import (
+    Bad,
+    checked,
+    checked_text,
+    day_of,
+    emit,
+    engine_of,
+    members_of,
+    read_rule,
+    rule_error,
+    standing,
+)
+from wickcore.bars.moment import Moment
+from wickcore.language.check import check_named
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule
 
 
 def study(given: Namespace) -> None:
     """Follow-through of a rule's hits."""
-    text, parts = read_rule(given.rule)
-    rule = _checked(text, parts)
-    engine, bars = engine_of(given)
+    engine = engine_of(given)
+    rule = checked(given.rule, engine.market.finest)
+    engine = engine.stepping(rule.frame)
     members = _members(engine, given, rule)
     from upperwick.studies.shapes import as_dict
     from wickcore.study.follow import study as run
 
-    settings = _settings(bars, given)
+    settings = _settings(engine, given)
     if given.parts is not None or given.report is not None:
         at = given.parts or (5 if 5 in settings.horizons else settings.horizons[0])
         settings = replace(settings, horizons=tuple(sorted({*settings.horizons, at})))
@@ -52,29 +64,32 @@ def study(given: Namespace) -> None:
             few = "  (few)" if g["small"] else ""
             print(f"{g['label']:>18}{g['count']:>8}{_percent(g['win_rate']):>10}{_percent(g['excess']):>9}{few}")
     for e in report.get("events", []):
-        print(
-            e["symbol"], e["day"], e["entry_day"] or "not entered", e["entry"] or "", *(_percent(r) for r in e["returns"].values())
-        )
+        when = f"{e['day']}T{e['time']}" if "time" in e else e["day"]
+        entry = e["entry_day"] or "not entered"
+        print(e["symbol"], when, entry, e["entry"] or "", *(_percent(r) for r in e["returns"].values()))
 
 
 def compare(given: Namespace) -> None:
     """Two rules side by side on the same days."""
-    engine, bars = engine_of(given)
+    engine = engine_of(given)
     from wickcore.study.compare import compare as beside
     from wickcore.study.compare import difference_verdict
     from wickcore.study.follow import study as run
 
-    settings = _settings(bars, given)
+    settings = _settings(engine, given)
     if given.horizon not in settings.horizons:
         settings = replace(settings, horizons=tuple(sorted({*settings.horizons, given.horizon})))
     pair = []
     for said in (given.first_rule, given.second_rule):
-        rule = _checked(*read_rule(said))
+        rule = checked(said, engine.market.finest)
+        if pair and pair[0].frame != rule.frame:
+            raise Bad(f"The first rule steps on {pair[0].frame} bars, the second on {rule.frame} bars; only like can be compared.")
         try:
-            pair.append(run(engine, rule, settings, _members(engine, given, rule)))
+            stepping = engine.stepping(rule.frame)
+            pair.append(run(stepping, rule, settings, _members(stepping, given, rule)))
         except ValueError as error:
             raise Bad(str(error)) from None
-    found = beside(pair[0], pair[1], given.horizon, bars.symbols)
+    found = beside(pair[0], pair[1], given.horizon, engine.bars.symbols)
     verdicts = {str(d.bars): difference_verdict(d) for d in found.differences}
     if given.json:
         return emit(
@@ -97,16 +112,18 @@ def compare(given: Namespace) -> None:
 def sweep(given: Namespace) -> None:
     """One dial or two over their ranges."""
     text, parts = read_rule(given.rule)
-    rule = _checked(text, parts)
+    engine = engine_of(given)
+    base = engine.market.finest
+    rule = checked_text(text, parts, base)
     grid = dict(_turned(rule, said) for said in given.dial)
-    engine, bars = engine_of(given)
+    engine = engine.stepping(rule.frame)
     members = _members(engine, given, rule)
     from wickcore.study.sweep import sweep as run
     from wickcore.study.sweep import sweep_verdict
 
     try:
         found, _ = run(
-            engine, lambda dials: check_named(text, parts, dials)[0], grid, _settings(bars, given), given.horizon, members,
+            engine, lambda dials: check_named(text, parts, dials, base=base)[0], grid, _settings(engine, given), given.horizon, members,
             progress=lambda stage, share: print(f"\r{stage}   ", end="", file=sys.stderr) if sys.stderr.isatty() else None,
         )  # fmt: skip
     except RuleError as error:
@@ -145,14 +162,7 @@ def _turned(rule: CheckedRule, said: str) -> tuple[str, tuple[float, ...]]:
         ) from None
 
 
-def _checked(text: str, parts: dict[str, str]) -> CheckedRule:
-    try:
-        return check_rule(text, parts)
-    except RuleError as error:
-        raise rule_error(error) from None
-
-
-def _settings(bars: Any, given: Namespace) -> Any:
+def _settings(engine: Any, given: Namespace) -> Any:
     from wickcore.study.follow import StudySettings
     from wickcore.study.seal import sealed_from
 
@@ -160,9 +170,10 @@ def _settings(bars: Any, given: Namespace) -> Any:
         horizons = tuple(sorted({int(h) for h in given.horizons.split(",")}))
     except ValueError:
         raise Bad(f"--horizons takes whole numbers separated by commas; `{given.horizons}` is not that.") from None
-    as_of = None
-    if given.sealed and (seal := sealed_from(bars.sessions)) is not None:
-        as_of = int(bars.sessions[bars.session_on(seal - 1)])
+    as_of = standing(engine, given.as_of)
+    sessions = engine.market.bars.sessions
+    if given.sealed and (seal := sealed_from(sessions)) is not None:
+        as_of = min(as_of, Moment(int(sessions[engine.market.bars.session_on(seal - 1)])))
     return StudySettings(
         horizons, day_of(given.first), day_of(given.last), as_of, given.entry, given.repeats, given.cost, given.slippage,
         given.seed,
@@ -174,7 +185,7 @@ def _members(engine: Any, given: Namespace, rule: CheckedRule) -> Any:
     if given.survivors:
         from wickcore.study.worth import survivors_only
 
-        return survivors_only(engine, members, engine.market.bars.last_day)
+        return survivors_only(engine, members, standing(engine, given.as_of).day)
     return members
 
 
@@ -190,12 +201,11 @@ def _apart(engine: Any, rule: CheckedRule, found: Any, members: Any, horizon: in
 
 def _write_report(given: Namespace, rule: CheckedRule, report: dict[str, Any], study: dict[str, Any], settings: Any) -> None:
     from upperwick.studies.report import report as page
-    from wickcore.bars.moment import iso
 
     told = {
         "version": None, "data_version": "files" if given.prices else "stored", "seed": settings.seed,
         "settings": {
-            "as_of": "the last day" if settings.as_of is None else iso(settings.as_of), "cost": settings.cost,
+            "as_of": str(settings.as_of), "cost": settings.cost,
             "slippage": settings.slippage, "survivors": given.survivors,
         },
     }  # fmt: skip

@@ -1,0 +1,38 @@
+"""Which tests run: by default one in six of the catalogue's many cases, another sixth each day; all of them with `--every-case`."""
+
+import os
+import zlib
+from datetime import date
+
+import pytest
+
+TURNS = 6
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--every-case", action="store_true", help="run every case of the tests marked `rotated`")
+
+
+def rotation() -> int:
+    """The day's turn; ROTATION=n repeats that of another day."""
+    return int(os.environ.get("ROTATION", date.today().toordinal())) % TURNS
+
+
+def pytest_report_header(config: pytest.Config) -> str:
+    if config.getoption("--every-case"):
+        return "every case of the rotated tests"
+    return f"rotated tests: turn {rotation()} of {TURNS} (ROTATION={rotation()} repeats it, --every-case runs all)"
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    # A test that was asked for by its own name runs.
+    if config.getoption("--every-case") or any("::" in argument for argument in config.args):
+        return
+    turn = rotation()
+    kept, left = [], []
+    for item in items:
+        mine = item.get_closest_marker("rotated") is None or zlib.crc32(item.name.encode()) % TURNS == turn
+        (kept if mine else left).append(item)
+    if left:
+        config.hook.pytest_deselected(items=left)
+        items[:] = kept

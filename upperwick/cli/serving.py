@@ -1,0 +1,90 @@
+"""The commands that prepare and serve the application: demo, serve, worker."""
+
+from argparse import Namespace
+from pathlib import Path
+
+from upperwick.cli.shared import Bad, with_database
+
+
+def demo(given: Namespace) -> None:
+    """Migrates, makes the demo account, and loads the demo market where no market is stored."""
+    with_database()
+    from upperwick.accounts.services import ensure_demo_account
+    from upperwick.market.models import BarBlock
+
+    if given.fresh or not BarBlock.objects.exists():
+        from upperwick.market.store import save_demo
+        from wickcore.demo.market import make_market
+
+        print("Making the demo market …", flush=True)
+        print(f"{save_demo(make_market()):,} invented bars stored.", flush=True)
+    ensure_demo_account()
+    _warm()
+    if given.serve:
+        serve(given)
+
+
+def serve(given: Namespace) -> None:
+    """Serves on 127.0.0.1 until stopped."""
+    import socket
+    import threading
+
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", given.port))
+        except (OSError, OverflowError):
+            raise Bad(f"Port {given.port} is not free; choose another, for instance `make demo PORT=8010`.") from None
+    with_database()
+    import uvicorn
+
+    from upperwick.accounts.services import DEMO_NAME, DEMO_PASSWORD
+    from upperwick.market.load import evaluator
+    from upperwick.worker import supervised
+
+    evaluator()
+    threading.Thread(target=_fetch_ahead, daemon=True).start()
+    print(f"\n  Upper Wick is at http://127.0.0.1:{given.port}")
+    print(f"  The demo account: {DEMO_NAME}, with the password {DEMO_PASSWORD}\n  Ctrl+C stops it.\n", flush=True)
+    with supervised():
+        uvicorn.run("upperwick.asgi:application", host="127.0.0.1", port=given.port, log_level="warning", lifespan="off")
+
+
+def worker(given: Namespace) -> None:
+    """Carries out studies until stopped; `serve` starts it by itself."""
+    with_database()
+    from upperwick.worker import AlreadyRunning, work
+
+    try:
+        work()
+    except AlreadyRunning as error:
+        raise Bad(str(error)) from None
+
+
+def _fetch_ahead() -> None:
+    """What the first study would otherwise wait for."""
+    import arch.bootstrap  # noqa: F401
+
+
+def _warm() -> None:
+    """Compiles every kernel ahead, so that nobody waits for it at the first rule; once for each state of the sources."""
+    import hashlib
+
+    import wickcore
+
+    root = Path(wickcore.__file__).parent
+    sources = sorted(p for p in root.rglob("*.py"))
+    state = hashlib.blake2b("".join(f"{p}{p.stat().st_mtime_ns}" for p in sources).encode(), digest_size=8).hexdigest()
+    stamp = root / "__pycache__" / f"compiled-{state}"
+    if stamp.exists():
+        return
+    from wickcore.warm import warm
+
+    print("Compiling the measures; a minute or two, once …", flush=True)
+    warm()
+    try:
+        for old in stamp.parent.glob("compiled-*"):
+            old.unlink()
+        stamp.touch()
+    except OSError:
+        pass  # a read-only installation compiles at each start

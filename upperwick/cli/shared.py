@@ -1,0 +1,191 @@
+"""What the commands have in common: reading rules and prices, the evaluator over files or the database, and how they speak."""
+
+import json
+import sys
+from argparse import Namespace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from wickcore.bars.moment import Moment, read_day, read_moment
+from wickcore.language.check import check_rule
+from wickcore.language.problems import RuleError
+from wickcore.language.rule import CheckedRule
+
+if TYPE_CHECKING:
+    from upperwick.market.files import PriceTables
+    from wickcore.scan.evaluate import Evaluator
+
+BAD_ROWS_SHOWN = 20
+
+
+class Bad(Exception):
+    """Bad input, as sentences for standard error."""
+
+    def __init__(self, *lines: str) -> None:
+        super().__init__("\n".join(lines))
+        self.lines = lines
+
+
+def emit(report: dict[str, Any]) -> None:
+    json.dump(report, sys.stdout, ensure_ascii=False, allow_nan=False)
+    sys.stdout.write("\n")
+
+
+def read_rule(said: str) -> tuple[str, dict[str, str]]:
+    """The rule's text and, by name, the other rules of its folder."""
+    try:
+        if said == "-":
+            return sys.stdin.read(), {}
+        path = Path(said)
+        text = path.read_text(encoding="utf-8")
+        parts: dict[str, str] = {}
+        if 'use "' in text:
+            from upperwick.rules.naming import name_in
+
+            for other in sorted(path.resolve().parent.glob("*.rule")):
+                if other != path.resolve():
+                    part = other.read_text(encoding="utf-8")
+                    parts[other.stem] = part
+                    parts[name_in(part) or other.stem] = part
+        return text, parts
+    except (OSError, UnicodeDecodeError) as error:
+        raise Bad(f"The rule {said} cannot be read: {error}.") from None
+
+
+def rule_error(error: RuleError) -> Bad:
+    return Bad(*(f"line {p.line}, column {p.column}: {p.message}" for p in error.problems))
+
+
+def checked(said: str, base: str) -> CheckedRule:
+    """The rule of a file, checked for a market whose shortest bars are `base`. Raises Bad with every problem."""
+    text, parts = read_rule(said)
+    return checked_text(text, parts, base)
+
+
+def checked_text(text: str, parts: dict[str, str], base: str) -> CheckedRule:
+    """As `checked`, of a rule that was read already."""
+    try:
+        return check_rule(text, parts, base=base)
+    except RuleError as error:
+        raise rule_error(error) from None
+
+
+def read_price_files(paths: list[Path], skip_bad: bool) -> "PriceTables":
+    """Prices from files. Raises Bad naming every bad row, unless those are to be left out."""
+    from upperwick.market.files import PriceFileError, read_prices
+
+    try:
+        found = read_prices(paths)
+    except PriceFileError as error:
+        raise Bad(str(error)) from None
+    if found.bad and not skip_bad:
+        shown = [str(b) for b in found.bad[:BAD_ROWS_SHOWN]]
+        more = len(found.bad) - len(shown)
+        rest = [f"… and {more} more."] if more else []
+        raise Bad(*shown, *rest, f"{len(found.bad)} bad rows; nothing was taken. Mend them, or leave them out with --skip-bad.")
+    if not found.tables:
+        raise Bad(f"{' and '.join(map(str, paths))} holds no usable row.")
+    return found
+
+
+def engine_of(given: Namespace) -> "Evaluator":
+    """An evaluator over the given files, or over the database; on the daily bars."""
+    if given.prices is not None:
+        without_data()
+        from wickcore.bars.market import market_of
+        from wickcore.scan.evaluate import Evaluator
+
+        return Evaluator(market_of(read_price_files(given.prices, given.skip_bad).tables))
+    with_database()
+    from upperwick.market.load import DamagedBlock, evaluator
+
+    try:
+        engine = evaluator()
+    except DamagedBlock as error:
+        raise Bad(str(error)) from None
+    if not len(engine.market.bars.symbols):
+        raise Bad("The database holds no prices: import some, or name a file with --prices.")
+    return engine
+
+
+def standing(engine: "Evaluator", said: str | None) -> Moment:
+    """The moment that is meant: the latest one where nothing is said."""
+    try:
+        return engine.market.standing(read_moment(said) if said else engine.market.latest)
+    except ValueError as error:
+        raise Bad(str(error)) from None
+
+
+def day_of(said: str | None) -> int | None:
+    """A date as days since 1970."""
+    try:
+        return None if said is None else read_day(said)
+    except ValueError as error:
+        raise Bad(str(error)) from None
+
+
+def members_of(engine: "Evaluator", given: Namespace, rule: CheckedRule) -> Any:
+    """Membership by bar of the evaluator's table, None for all."""
+    from wickcore.bars.universe import UnknownUniverse
+
+    name = given.universe or rule.universe
+    if not name:
+        return None
+    try:
+        return engine.market.members(name, engine.table)
+    except UnknownUniverse as unknown:
+        if given.prices is not None and not given.universe:
+            print(
+                f"The prices hold no universe “{unknown.name}”; all {len(engine.market.bars.symbols)} symbols are taken.",
+                file=sys.stderr,
+            )
+            return None
+        known = ", ".join(sorted(engine.market.universes)) or "none"
+        raise Bad(f"There is no universe named “{unknown.name}”; known are: {known}.") from None
+
+
+def symbol_of(engine: "Evaluator", symbol: str) -> str:
+    """A symbol the market has. Raises Bad."""
+    if symbol not in engine.market.bars.number:
+        from wickcore.language.problems import nearest
+
+        near = nearest(symbol, [s.lower() for s in engine.market.bars.symbols])
+        raise Bad(f"There is no symbol {symbol}" + (f"; did you mean {near.upper()}?" if near else "."))
+    return symbol
+
+
+def without_data() -> None:
+    """Django's apps for work on files alone: nothing is read from the data folder, and none is made."""
+    import os
+    import secrets
+
+    import django
+
+    os.environ.setdefault("UPPERWICK_SECRET_KEY", secrets.token_urlsafe(50))
+    django.setup()
+
+
+def with_database() -> None:
+    """Django, with the database there and up to date."""
+    import os
+
+    import django
+
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
+    django.setup()
+    from django.core.management import call_command
+    from django.db import DatabaseError, connection
+    from django.db.migrations.executor import MigrationExecutor
+
+    from upperwick.settings import DATA_DIR
+
+    try:
+        DATA_DIR.mkdir(parents=True, exist_ok=True)
+        executor = MigrationExecutor(connection)
+        if executor.migration_plan(executor.loader.graph.leaf_nodes()):
+            call_command("migrate", verbosity=0, interactive=False)
+    except (OSError, DatabaseError) as error:
+        raise Bad(
+            f"The data folder {DATA_DIR} cannot be used: {error}. Choose a folder you may write to, for instance "
+            "`make demo DATA=~/upperwick-data`."
+        ) from None

@@ -1,0 +1,73 @@
+"""What looks across instruments: one registry. Each compares instruments at the same moment, never with a later part of the same day.
+
+A column of these needs all instruments at once, so it is computed whole before any block of instruments is.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import numpy as np
+
+from wickcore.bars.bars import Bools, Ints
+from wickcore.bars.market import Market
+from wickcore.bars.universe import UnknownUniverse
+from wickcore.language.operations import Op
+from wickcore.measures import cross
+from wickcore.measures.frame import UNKNOWN
+
+Column = Any  # float64 or int8, by the operation's result
+
+
+class Whole(Protocol):
+    """What the registry needs of an evaluator: a market, and columns on the bars of its table."""
+
+    @property
+    def market(self) -> Market: ...
+
+    def whole(self, op: Op, table: str) -> Column:
+        """The operation on every bar of a table."""
+
+    def of_one(self, op: Op, table: str, instrument: int) -> Column:
+        """The operation on the bars of one instrument."""
+
+
+@dataclass(frozen=True, slots=True)
+class Across:
+    """make: the whole column. by_step: it has one value a moment of the table (`Bars.moments`), the same for all instruments; else one
+    a bar."""
+
+    make: Callable[[Whole, Op, str], Column]
+    by_step: bool = False
+
+
+def _rank(over: Whole, op: Op, table: str) -> Column:
+    market, bars = over.market, over.market.table(table)
+    universe, by = (str(p) for p in op.params)
+    group: Ints = bars.step.astype(np.int64)
+    counted = _members(market, universe, table)
+    if by == "sector":
+        codes = market.sector_codes[bars.owner]
+        group = group * (int(codes.max(initial=0)) + 1) + codes
+        counted = codes >= 0 if counted is None else counted & (codes >= 0)
+    return cross.rank(over.whole(op.args[0], table), group, counted)
+
+
+def _members(market: Market, universe: str, table: str) -> Bools | None:
+    try:
+        return market.members(universe, table)
+    except UnknownUniverse:
+        return None  # prices from files hold no universes: all symbols are ranked
+
+
+def _benchmark(over: Whole, op: Op, table: str) -> Column:
+    bars = over.market.table(table)
+    condition = op.result == "condition"
+    out = np.full(len(bars.moments), UNKNOWN if condition else np.nan, np.int8 if condition else np.float64)
+    k = bars.number.get(over.market.benchmark or "", -1)
+    if k >= 0:
+        out[bars.step[bars.offsets[k] : bars.offsets[k + 1]]] = over.of_one(op.args[0], table, k)
+    return out
+
+
+ACROSS: dict[str, Across] = {"rank": Across(_rank), "benchmark": Across(_benchmark, by_step=True)}

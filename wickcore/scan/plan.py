@@ -1,0 +1,75 @@
+"""Which operation is computed on which table of bars, how often its column is asked for, and what it costs.
+
+Operations are asked for on the bars of one table: `day`, `5min`, or `mixed` (wickcore.bars.mixed). One that counts bars of its own frame has a
+table that it is at home on; its column is computed there and then read from the other table's bars: in a daily rule a five-minute value is
+that of the day's latest five-minute bar, in a five-minute rule a daily value that of the day so far.
+"""
+
+from collections.abc import Iterable
+
+from wickcore.bars.frame_names import within_day
+from wickcore.language.operations import Op
+from wickcore.scan.across import ACROSS
+from wickcore.scan.kernels import FRAMED
+
+Place = tuple[str, str]  # a table's name and an operation's key
+# About how many nanoseconds an operation takes a bar; those that look at each bar of their window anew take that many a bar of it.
+NANOSECONDS, AGAIN = 4.0, {"corr": 1.5, "mean_dev": 1.0, "median": 0.4, "percentile": 0.4}
+
+
+def home(op: Op, table: str) -> str:
+    """The table on which an operation, asked for on `table`, is computed."""
+    if op.kind not in FRAMED:
+        return table
+    if within_day(op.frame):
+        return "5min"
+    return "day" if table == "day" else "mixed"
+
+
+def parts(op: Op, table: str) -> tuple[tuple[Op, str], ...]:
+    """What has to be there before the operation can be computed for a table: itself on its home table, or its arguments."""
+    own = home(op, table)
+    return ((op, own),) if own != table else tuple((arg, table) for arg in op.args)
+
+
+def walk(ops: Iterable[Op], table: str) -> list[tuple[Op, str]]:
+    """Every distinct operation below the given ones, these included, with the table it is asked for on; inner ones first."""
+    found: dict[Place, tuple[Op, str]] = {}
+    opened: set[Place] = set()
+    waiting = [(op, table) for op in ops][::-1]  # by hand: operations can lie deeper than Python calls
+    while waiting:
+        op, on = waiting[-1]
+        place = on, op.key
+        if place in found or place in opened:
+            waiting.pop()
+            found.setdefault(place, (op, on))
+        else:
+            opened.add(place)
+            waiting += parts(op, on)
+    return list(found.values())
+
+
+def uses(ops: Iterable[Op], table: str) -> dict[Place, int]:
+    """How often each operation's column is asked for: once by each distinct operation over it, and once from outside."""
+    asked = list(ops)
+    found: dict[Place, int] = {}
+    for op in asked:
+        found[table, op.key] = found.get((table, op.key), 0) + 1
+    for op, on in walk(asked, table):
+        for part, of in parts(op, on):
+            found[of, part.key] = found.get((of, part.key), 0) + 1
+    return found
+
+
+def cost(ops: Iterable[Op], table: str = "day") -> float:
+    """About how many nanoseconds a bar the operations take, each distinct one once."""
+    total = 0.0
+    for op, _ in walk(ops, table):
+        window = max((float(p) for p in op.params if not isinstance(p, str)), default=0.0)
+        total += NANOSECONDS + AGAIN.get(op.kind, 0.0) * window
+    return total
+
+
+def across(op: Op, table: str) -> set[Place]:
+    """The operations across instruments that one operation rests on and that need a value a bar."""
+    return {(on, o.key) for o, on in walk([op], table) if o.kind in ACROSS and not ACROSS[o.kind].by_step}
