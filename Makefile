@@ -15,7 +15,8 @@ WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts
 help: ## these lines
 	@awk -F ':.*## ' '/^[a-z-]+:.*## /{printf "  make %-8s %s\n", $$1, $$2}' Makefile
 
-demo: check-tools .stamps/python .stamps/web ## install, build, load the demo market and serve it (PORT=8000, DATA=data)
+demo: check-tools ## install, build, load the demo market and serve it (PORT=8000, DATA=data)
+	@$(MAKE) --no-print-directory -j2 .stamps/python .stamps/web
 	@exec .venv/bin/upperwick demo --serve --port "$(PORT)"
 
 test: check-tools .stamps/dev .stamps/web chromium lint ## everything that must pass: lint, pytest, Vitest, build

@@ -6,6 +6,9 @@ from datetime import date
 
 import pytest
 
+from upperwick.kernels import prepare
+
+prepare()
 TURNS = 6
 
 

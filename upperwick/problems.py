@@ -6,6 +6,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
+from upperwick.kernels import missing
 from upperwick.market.load import DamagedBlock
 from wickcore.language.problems import RuleError
 from wickcore.scan.evaluate import Stopped
@@ -41,6 +42,9 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(Stopped)
     def stopped(request: HttpRequest, error: Stopped) -> HttpResponse:
+        if missing():
+            said = "The measures are still being compiled, which takes about a minute, once; ask again in a moment."
+            return problem(503, "Not ready yet", said)
         return problem(503, "Stopped", str(error))
 
     @api.exception_handler(DamagedBlock)

@@ -1,6 +1,6 @@
-"""Compiles every kernel on a handful of bars; the compiled code is kept on disk."""
+"""Compiles kernels ahead on a handful of bars, in parts; the compiled code is kept on disk."""
 
-from collections.abc import Callable
+from collections.abc import Iterable
 
 import numpy as np
 
@@ -16,23 +16,39 @@ from wickcore.study.follow import StudySettings, study
 from wickcore.study.path import path
 
 
-def warm(progress: Callable[[float], None] = lambda share: None) -> None:
-    """Compiles the kernels of measures, facts, frames and studies and of patterns on a chart, each for the base frame and for coarser ones."""
+def warm_rules(texts: Iterable[str], parts: dict[str, str] | None = None) -> None:
+    """What scans of these rules need; those with errors are passed over."""
     engine = Evaluator(_market())
     day = engine.market.bars.last_day
-    examples = [entry.example for entry in CATALOGUE.entries.values()]
-    for done, example in enumerate(examples):
-        for text in (example, f"on(week, {example})"):
-            try:
-                scan(engine, check_rule(text), day)
-            except RuleError:
-                continue  # an example that cannot stand inside another frame
-        progress((done + 1) / len(examples))
+    for text in texts:
+        try:
+            scan(engine, check_rule(text, parts, base="5min"), day)
+        except RuleError:
+            continue  # an example that cannot stand inside another frame
+
+
+def warm_patterns() -> None:
+    """All chart patterns, in rules and on charts."""
+    warm_rules(_examples(patterns=True))
+    engine = Evaluator(_market())
     for frame in ("day", "week"):
         list(drawn(engine, of_all(frame), "A", 40, every=True))
+
+
+def warm_measures() -> None:
+    """Every measure, fact and frame, each for the table's own frame and for coarser ones, and the studies."""
+    warm_rules(_examples(patterns=False))
+    warm_rules(["bars: 5min\nclose > on(day, sma(2))\nhigh > on(week, open)\nvolume < on(day, volume)", "on(15min, high) > 1"])
+    engine = Evaluator(_market())
+    for frame in ("day", "week"):
         rule = check_rule(f"bars: {frame}\nclose > 11")
         members = engine.market.members("all")
         path(engine, study(engine, rule, StudySettings(horizons=(1, 2), draws=2), members), members, draws=2)
+
+
+def _examples(patterns: bool) -> list[str]:
+    found = [entry.example for entry in CATALOGUE.entries.values() if (entry.kind == "pattern") == patterns]
+    return [text for example in found for text in (example, f"on(week, {example})")]
 
 
 def _market() -> Market:
@@ -48,8 +64,10 @@ def _market() -> Market:
     day = np.array([15_001, 15_002], np.int32)
     facts = {name: np.ones(2) for name in ("shares", "eps", "revenue_growth", "eps_growth", "eps_surprise")}
     two = np.array([0, 1, 2])
+    last = np.full(6, days[-1])
+    inner = {**{name: column[-6:] for name, column in table.items()}, "days": last, "minute": 570 + 5 * np.arange(6)}
     return Market(
-        (build_bars({"A": table, "B": table}),),
+        (build_bars({"A": table, "B": table}), build_bars({"A": inner, "B": inner}, "5min")),
         texts={"sector": ("x", "x")},
         facts=Facts(two, day, np.array([True, True]), facts),
         dividends=(two, day, np.array([0.1, 0.1])),

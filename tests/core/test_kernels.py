@@ -1,24 +1,47 @@
 """Compiled kernels do not outlive their sources."""
 
+import subprocess
+import sys
 from pathlib import Path
 
-from wickcore.kernels import STAMP, discard_stale
+import pytest
+
+from upperwick.kernels import STAMP, discard_stale, kept_in
+from wickcore.measures import windows
 
 
-def test_a_change_in_any_source_of_a_package_discards_its_kernels_and_no_others(tmp_path: Path) -> None:
+def test_a_change_in_any_source_of_a_package_discards_its_kernels_and_no_others(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("NUMBA_CACHE_DIR", str(tmp_path / "cache"))
+    root = tmp_path / "sources"
     for name in ("one", "two"):
-        (tmp_path / name / "__pycache__").mkdir(parents=True)
-        (tmp_path / name / "a.py").write_text("from numba import njit\n")
-        (tmp_path / name / "b.py").write_text("import a\n")
-    (tmp_path / "plain").mkdir()
-    (tmp_path / "plain" / "c.py").write_text("x = 1\n")
-    assert discard_stale(tmp_path) == [tmp_path / "one", tmp_path / "two"]
-    compiled = [tmp_path / name / "__pycache__" / f"a.f-1.{kind}" for name in ("one", "two") for kind in ("nbi", "nbc")]
+        (root / name).mkdir(parents=True)
+        (root / name / "a.py").write_text("from numba import njit\n")
+        (root / name / "b.py").write_text("import a\n")
+    (root / "plain").mkdir()
+    (root / "plain" / "c.py").write_text("x = 1\n")
+    assert discard_stale(root) == [root / "one", root / "two"]
+    compiled = [kept_in(root / name) / f"a.f-1.{kind}" for name in ("one", "two") for kind in ("nbi", "nbc")]
     for path in compiled:
         path.write_text("code")
-    assert discard_stale(tmp_path) == []
+    assert discard_stale(root) == []
     assert all(path.exists() for path in compiled)
-    (tmp_path / "one" / "b.py").write_text("import a  # another\n")
-    assert discard_stale(tmp_path) == [tmp_path / "one"]
+    (root / "one" / "b.py").write_text("import a  # another\n")
+    assert discard_stale(root) == [root / "one"]
     assert [path.exists() for path in compiled] == [False, False, True, True]
-    assert not (tmp_path / "plain" / "__pycache__" / STAMP).exists()
+    assert not (kept_in(root / "plain") / STAMP).exists()
+    assert {path.suffix for path in root.rglob("*") if path.is_file()} == {".py"}  # nothing is written beside the sources
+
+
+def test_numba_keeps_kernels_where_we_look_for_them(tmp_path: Path) -> None:
+    from numba.core.caching import _CacheLocator
+
+    package = Path(windows.__file__).parent
+    assert kept_in(package).name == _CacheLocator.get_suitable_cache_subpath(windows.__file__)
+
+
+def test_the_commands_about_the_language_alone_import_no_arrays() -> None:
+    """Half a second that a person would wait for a sentence."""
+    program = "import upperwick.cli.main, upperwick.cli.language, sys; print({'numpy', 'numba', 'django'} & set(sys.modules))"
+    assert subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True).stdout == "set()\n"

@@ -10,6 +10,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
+from upperwick.kernels import PARTS
 from upperwick.market.formats import PRICE_FILES
 from wickcore.bars.frame_names import FRAMES
 
@@ -134,6 +135,8 @@ def build_parser() -> argparse.ArgumentParser:
     demo.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")), help="with --serve")
     serve = command("serve", "serving.serve", "Serve the application on this machine.")
     serve.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")))
+    warm = command("warm", "serving.warm", "Compile kernels ahead; `demo` does it by itself.")
+    warm.add_argument("parts", nargs="*", choices=PARTS, default=list(PARTS))
     command("worker", "serving.worker", "Carry out studies in the background; `serve` starts one by itself.")
     return parser
 

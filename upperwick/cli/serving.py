@@ -1,17 +1,21 @@
 """The commands that prepare and serve the application: demo, serve, worker."""
 
 from argparse import Namespace
-from pathlib import Path
 
-from upperwick.cli.shared import Bad, with_database
+from upperwick.cli.shared import Bad, with_database, without_data
 
 
 def demo(given: Namespace) -> None:
     """Migrates, makes the demo account, and loads the demo market where no market is stored."""
     with_database()
     from upperwick.accounts.services import ensure_demo_account
+    from upperwick.kernels import missing, warm, warm_behind
     from upperwick.market.models import BarBlock
 
+    todo = missing()
+    if todo:
+        print("Compiling the measures, once …", flush=True)
+        warm_behind([part for part in todo if part != "starters"])
     if given.fresh or not BarBlock.objects.exists():
         from upperwick.market.store import save_demo
         from wickcore.demo.market import make_market
@@ -19,7 +23,7 @@ def demo(given: Namespace) -> None:
         print("Making the demo market …", flush=True)
         print(f"{save_demo(make_market()):,} invented bars stored.", flush=True)
     ensure_demo_account()
-    _warm()
+    warm("starters")
     if given.serve:
         serve(given)
 
@@ -66,25 +70,10 @@ def _fetch_ahead() -> None:
     import arch.bootstrap  # noqa: F401
 
 
-def _warm() -> None:
-    """Compiles every kernel ahead, so that nobody waits for it at the first rule; once for each state of the sources."""
-    import hashlib
+def warm(given: Namespace) -> None:
+    """Compiles parts of the kernels."""
+    without_data()
+    from upperwick.kernels import warm as run
 
-    import wickcore
-
-    root = Path(wickcore.__file__).parent
-    sources = sorted(p for p in root.rglob("*.py"))
-    state = hashlib.blake2b("".join(f"{p}{p.stat().st_mtime_ns}" for p in sources).encode(), digest_size=8).hexdigest()
-    stamp = root / "__pycache__" / f"compiled-{state}"
-    if stamp.exists():
-        return
-    from wickcore.warm import warm
-
-    print("Compiling the measures; a minute or two, once …", flush=True)
-    warm()
-    try:
-        for old in stamp.parent.glob("compiled-*"):
-            old.unlink()
-        stamp.touch()
-    except OSError:
-        pass  # a read-only installation compiles at each start
+    for part in given.parts:
+        run(part)

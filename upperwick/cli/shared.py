@@ -6,13 +6,13 @@ from argparse import Namespace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from wickcore.bars.moment import Moment, read_day, read_moment
 from wickcore.language.check import check_rule
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule
 
 if TYPE_CHECKING:
     from upperwick.market.files import PriceTables
+    from wickcore.bars.moment import Moment
     from wickcore.scan.evaluate import Evaluator
 
 BAD_ROWS_SHOWN = 20
@@ -108,8 +108,10 @@ def engine_of(given: Namespace) -> "Evaluator":
     return engine
 
 
-def standing(engine: "Evaluator", said: str | None) -> Moment:
+def standing(engine: "Evaluator", said: str | None) -> "Moment":
     """The moment that is meant: the latest one where nothing is said."""
+    from wickcore.bars.moment import read_moment
+
     try:
         return engine.market.standing(read_moment(said) if said else engine.market.latest)
     except ValueError as error:
@@ -118,6 +120,8 @@ def standing(engine: "Evaluator", said: str | None) -> Moment:
 
 def day_of(said: str | None) -> int | None:
     """A date as days since 1970."""
+    from wickcore.bars.moment import read_day
+
     try:
         return None if said is None else read_day(said)
     except ValueError as error:
@@ -161,6 +165,9 @@ def without_data() -> None:
 
     import django
 
+    from upperwick.kernels import prepare
+
+    prepare()
     os.environ.setdefault("UPPERWICK_SECRET_KEY", secrets.token_urlsafe(50))
     django.setup()
 
@@ -171,6 +178,9 @@ def with_database() -> None:
 
     import django
 
+    from upperwick.kernels import prepare
+
+    prepare()
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
     django.setup()
     from django.core.management import call_command

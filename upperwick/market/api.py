@@ -17,6 +17,8 @@ Frame = Literal["day", "week", "month"]
 
 
 class MarketOut(Schema):
+    """compiling: the parts of the measures that are still being compiled, on a first start."""
+
     version: str
     invented: bool
     sessions: list[str]
@@ -25,6 +27,7 @@ class MarketOut(Schema):
     events: list[str]
     instruments: int
     benchmark: str | None
+    compiling: list[str]
 
 
 class EntryOut(Schema):

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from threading import Lock
 from typing import Any
 
+from upperwick.kernels import missing
 from upperwick.market.load import evaluator
 from upperwick.market.models import DataVersion
 from upperwick.problems import Refused
@@ -98,6 +99,7 @@ def overview() -> dict[str, Any]:
         "events": sorted(market.events),
         "instruments": len(market.bars.symbols),
         "benchmark": market.benchmark,
+        "compiling": missing(),
     }
 
 

@@ -28,6 +28,14 @@ export async function loadMarket(): Promise<void> {
   const kept = sessionStorage.getItem(KEY)
   market.asOf = kept && found.sessions.includes(kept) ? kept : last
   market.now = found
+  if (found.compiling.length) setTimeout(() => void followCompiling(), 3000)
+}
+
+/** On a first start some measures are compiled while the page is there already: asks until they are. */
+async function followCompiling(): Promise<void> {
+  const found = await api.market().catch(() => null)
+  if (found && market.now) market.now.compiling = found.compiling
+  if (!found || found.compiling.length) setTimeout(() => void followCompiling(), 3000)
 }
 
 export function latest(): string | null {

@@ -1070,7 +1070,10 @@ export interface components {
             /** Symbols */
             symbols: string[];
         };
-        /** MarketOut */
+        /**
+         * MarketOut
+         * @description compiling: the parts of the measures that are still being compiled, on a first start.
+         */
         MarketOut: {
             /** Version */
             version: string;
@@ -1088,6 +1091,8 @@ export interface components {
             instruments: number;
             /** Benchmark */
             benchmark: string | null;
+            /** Compiling */
+            compiling: string[];
         };
         /** CatalogueOut */
         CatalogueOut: {

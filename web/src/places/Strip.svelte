@@ -63,6 +63,12 @@
       >demo market: all invented</span
     >
   {/if}
+  {#if market.now?.compiling.length}
+    <span class="text-[13px] text-ink2" role="status"
+      >Compiling {market.now.compiling.includes('patterns') ? 'the chart patterns' : 'the rarer measures'},
+      once: a rule that needs them may have to wait a minute.</span
+    >
+  {/if}
   <div class="ml-auto flex items-center gap-1" class:past>
     {#each [['month', '‹‹‹'], ['week', '‹‹'], ['day', '‹']] as const as [unit, sign] (unit)}
       <button

@@ -110,8 +110,8 @@
   {#if selected.size}<span class="text-ember"
       >{selected.size} selected <button class="link" onclick={() => selected.clear()}>clear</button></span
     >{/if}
-  {#if scan.partial}<span class="text-ink3">the {scan.bars} so far</span>{:else if scan.bars !== 'day'}<span class="text-ink3"
-      >{scan.bars} bars</span
+  {#if scan.partial}<span class="text-ink3">the {scan.bars} so far</span>{:else if scan.bars !== 'day'}<span
+      class="text-ink3">{scan.bars} bars</span
     >{/if}
   <span class="ml-auto flex gap-5">
     <button class="link" aria-pressed={since !== null} onclick={oncompare}

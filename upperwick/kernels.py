@@ -1,0 +1,125 @@
+"""Where compiled kernels are kept: in a cache folder of the person's own, never beside the sources.
+
+Numba keeps a compiled function as long as the file it stands in is unchanged, whatever became of functions in other files that it calls. So
+after an update a kernel could go on with the old version of another. Here the cache remembers, for each package of the core, of which sources
+its kernels were compiled, and forgets them all when any has changed.
+"""
+
+import hashlib
+import os
+import subprocess
+import sys
+import tempfile
+from functools import cache
+from pathlib import Path
+
+STAMP = "sources.txt"
+
+
+def cache_folder() -> Path:
+    """The folder: `UPPERWICK_CACHE`, or the one for caches of the person's account, or a temporary one where that cannot be written."""
+    chosen = os.environ.get("UPPERWICK_CACHE")
+    usual = Path(chosen) if chosen else Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "upperwick"
+    there = next(folder for folder in (usual, *usual.parents) if folder.exists())
+    return usual if os.access(there, os.W_OK) else Path(tempfile.gettempdir()) / f"upperwick-{os.getuid()}"
+
+
+def use_cache_folder() -> None:
+    """Tells Numba where to keep what it compiles; to be called before it is imported. Writes nothing."""
+    os.environ.setdefault("NUMBA_CACHE_DIR", str(cache_folder() / "kernels"))
+
+
+def kept_in(package: Path) -> Path:
+    """Where Numba keeps the kernels of a package: named as numba.core.caching names it."""
+    digest = hashlib.sha1(str(package.absolute()).encode(), usedforsecurity=False).hexdigest()
+    return Path(os.environ["NUMBA_CACHE_DIR"]) / f"{package.name}_{digest}"
+
+
+def discard_stale(root: Path) -> list[Path]:
+    """Removes the compiled kernels of each package under root whose sources have changed since. Returns those packages."""
+    stale = []
+    for package in sorted({path.parent for path in root.rglob("*.py")}):
+        sources = [path.read_bytes() for path in sorted(package.glob("*.py"))]
+        if not any(b"njit" in source for source in sources):
+            continue
+        digest = _digest(sources)
+        kept = kept_in(package)
+        try:
+            if (kept / STAMP).exists() and (kept / STAMP).read_text() == digest:
+                continue
+            kept.mkdir(parents=True, exist_ok=True)
+            for compiled in kept.glob("*.nb?"):
+                compiled.unlink(missing_ok=True)
+            (kept / STAMP).write_text(digest)
+        except OSError:
+            continue  # where nothing can be written nothing was kept either
+        stale.append(package)
+    return stale
+
+
+def prepare() -> None:
+    """Kernels true to their sources, before any is used."""
+    discard_stale(_root())
+
+
+# What is compiled ahead: what the starter rules need besides patterns, then the patterns, then every measure there is.
+PARTS = ("starters", "patterns", "measures")
+
+
+def warm(part: str) -> None:
+    """Compiles a part of the kernels, so that nobody waits for them at the first rule; does nothing where that was done."""
+    if _mark(part).exists():
+        return
+    from wickcore import warm as core
+
+    if part == "starters":
+        from upperwick.rules.naming import name_in
+        from upperwick.rules.services import STARTERS
+
+        texts = [path.read_text() for path in sorted(STARTERS.glob("*/*.rule"))]
+        core.warm_rules(
+            [text for path, text in zip(sorted(STARTERS.glob("*/*.rule")), texts, strict=True) if path.parent.name != "Patterns"],
+            {name_in(text): text for text in texts},
+        )
+    elif part == "patterns":
+        core.warm_patterns()
+    else:
+        core.warm_measures()
+    try:
+        for old in _mark(part).parent.glob(f"{part}-*"):
+            old.unlink()
+        _mark(part).parent.mkdir(parents=True, exist_ok=True)
+        _mark(part).touch()
+    except OSError:
+        pass  # where nothing can be kept, each start compiles
+
+
+def missing() -> list[str]:
+    """The parts that are not compiled yet."""
+    return [part for part in PARTS if not _mark(part).exists()]
+
+
+def warm_behind(parts: list[str]) -> None:
+    """Compiles parts in another process, beside whatever is done here."""
+    if parts:
+        subprocess.Popen([sys.executable, "-m", "upperwick.cli", "warm", *parts], stdout=subprocess.DEVNULL)
+
+
+def _mark(part: str) -> Path:
+    """The mark that a part is compiled, for the sources as they are now."""
+    return kept_in(_root()) / f"{part}-{_state()}"
+
+
+def _root() -> Path:
+    import wickcore
+
+    return Path(wickcore.__file__).parent
+
+
+@cache
+def _state() -> str:
+    return _digest([path.read_bytes() for path in sorted(_root().rglob("*.py"))])
+
+
+def _digest(sources: list[bytes]) -> str:
+    return hashlib.blake2b(b"\0".join(sources), digest_size=16).hexdigest()
