@@ -8,10 +8,10 @@ from wickcore.bars.bars import Ints
 from wickcore.language.check import check_expression
 from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.scan.evaluate import Evaluator, Limits
-from wickcore.study import returns
 from wickcore.study.follow import Study
 from wickcore.study.intervals import group_intervals
 from wickcore.study.sample import SMALL_GROUP, HorizonFigures, Sample, figures
+from wickcore.trade.entries import NEXT_OPEN
 
 DRAWS = 1_000
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -74,7 +74,7 @@ def _kinds(
     market, bars = evaluator.market, evaluator.bars
     position = found.positions[sample.place]
     day = bars.days[position].astype("datetime64[D]")
-    entered = bars.days[position + (1 if found.entry == returns.NEXT_OPEN else 0)]
+    entered = bars.days[position + (1 if found.entry == NEXT_OPEN else 0)]
     years = day.astype("datetime64[Y]").astype(np.int64) + 1970
     first = int(years.min(initial=9_999))
     sectors = market.texts.get("sector", ("",) * len(bars.symbols))

@@ -11,6 +11,9 @@ from wickcore.language.rule import CheckedRule
 from wickcore.study import returns
 from wickcore.study.follow import StudySettings
 from wickcore.study.sample import known
+from wickcore.trade.costs import round_trip
+from wickcore.trade.entries import entry_bar, entry_of, price_paid
+from wickcore.trade.exits import COUNTED, DELISTED, NO_ENTRY, STATES, last_held
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,9 +31,6 @@ class Trade:
     favourable: float | None
     adverse: float | None
     state: str
-
-
-STATES = {returns.COUNTED: "counted", returns.PENDING: "pending", returns.DELISTED: "delisted", returns.NO_ENTRY: "not entered"}
 
 
 def trade(
@@ -57,28 +57,27 @@ def trade(
         raise LookupError(symbol)
     at = int(own[found[0]])
     where = np.array([steps.offsets[k] + found[0]])
-    entry = returns.SAME_OPEN if rule.decide == "open" else returns.ENTRIES[settings.entry]
+    entry = entry_of(rule.decide, settings.entry)
     side = 1 if rule.side == "long" else -1
-    cost = 2 * (settings.cost + settings.slippage)
+    cost = round_trip(settings.cost, settings.slippage)
     belongs = np.ones(len(steps.positions), np.bool_) if members is None else members[steps.positions]
     value, status, base = returns.follow(market, bars, steps, as_of, where, belongs, horizon, entry, side, cost)
     state = int(status[0])
     end = int(bars.ends(as_of)[k])
-    into = at + (1 if entry == returns.NEXT_OPEN else 0)
-    entered = state != returns.NO_ENTRY and into < end
-    price = bars.close if entry == returns.SIGNAL_CLOSE else bars.open
-    leave = int(found[0]) + horizon - (1 if entry == returns.SAME_OPEN else 0)
+    into = entry_bar(at, entry)
+    entered = state != NO_ENTRY and into < end
+    leave = last_held(int(found[0]), horizon, entry)
     out = None
-    if state == returns.COUNTED:
+    if state == COUNTED:
         out = int(own[leave])
-    elif state == returns.DELISTED:
+    elif state == DELISTED:
         out = end - 1
     best, worst = None, None
     if out is not None:
         up, down = returns.excursions(bars, steps, as_of, where, horizon, entry, side)
         best, worst = float(up[0]), float(down[0])
     return Trade(
-        moment.day, int(bars.days[into]) if entered else None, float(price[into]) if entered else None,
+        moment.day, int(bars.days[into]) if entered else None, float(price_paid(bars.open, bars.close, at, entry)) if entered else None,
         None if out is None else int(bars.days[out]), None if out is None else float(bars.close[out]),
         known(value[0]), known(base[bars.step[at]]), best, worst, STATES[state],
     )  # fmt: skip

@@ -15,6 +15,9 @@ from wickcore.scan.scan import hit_truth
 from wickcore.study import returns
 from wickcore.study.intervals import MEDIAN_DRAWS, Span, day_block_interval, median_interval
 from wickcore.study.sample import HorizonFigures, Sample, figures
+from wickcore.trade.costs import round_trip
+from wickcore.trade.entries import ENTRIES, NEXT_OPEN, SIGNAL_CLOSE, entry_of
+from wickcore.trade.exits import DELISTED, NO_ENTRY, PENDING
 
 HORIZONS = (1, 2, 3, 5, 10, 20, 60)
 MAX_HORIZON = 500
@@ -71,7 +74,7 @@ class Study:
     samples: dict[int, Sample] = field(default_factory=dict, repr=False)
     positions: Ints = field(default_factory=lambda: np.empty(0, np.int64), repr=False)
     frame: str = "day"
-    entry: int = returns.NEXT_OPEN
+    entry: int = NEXT_OPEN
     side: int = 1
     span: Span | None = None
 
@@ -119,9 +122,9 @@ def study_of(
     where = np.flatnonzero(chosen)
     day = bars.days[at[where]]
     where = where[(day >= (settings.first or day.min(initial=0))) & (day <= (settings.last or day.max(initial=0)))]
-    entry = returns.SAME_OPEN if rule.decide == "open" else returns.ENTRIES[settings.entry]
+    entry = entry_of(rule.decide, settings.entry)
     side = 1 if rule.side == "long" else -1
-    cost = 2 * (settings.cost + settings.slippage)
+    cost = round_trip(settings.cost, settings.slippage)
     belongs = np.ones(len(at), np.bool_) if members is None else members[at]
     span = span_between(bars, settings, as_of)
     found, columns, statuses, samples = [], {}, [], {}
@@ -146,9 +149,9 @@ def study_of(
         middle = (np.nan, np.nan)
         if listed:
             middle = median_interval(sample.returns, sample.session, h, settings.seed + h, min(settings.draws, MEDIAN_DRAWS), span)
-        pending, delisted = int(np.sum(status == returns.PENDING)), int(np.sum(status == returns.DELISTED))
+        pending, delisted = int(np.sum(status == PENDING)), int(np.sum(status == DELISTED))
         found.append(figures(sample, bars.symbols, interval, pending, delisted, middle=middle))
-    no_entry = int(np.sum(statuses[0] == returns.NO_ENTRY)) if statuses else 0
+    no_entry = int(np.sum(statuses[0] == NO_ENTRY)) if statuses else 0
     events = _events(evaluator, at_hit, columns, entry, as_of) if listed else ()
     return Study(settings, len(where), no_entry, tuple(found), events, samples, at_hit, rule.frame, entry, side, span)
 
@@ -165,7 +168,7 @@ def validate(settings: StudySettings) -> None:
     """Raises ValueError for settings that mean nothing."""
     if not settings.horizons or any(not 1 <= h <= MAX_HORIZON for h in settings.horizons):
         raise ValueError(f"Horizons are whole numbers of bars from 1 to {MAX_HORIZON}.")
-    if settings.entry not in ("next-open", "signal-close"):
+    if settings.entry not in ENTRIES:
         raise ValueError("The entry is next-open or signal-close.")
     if settings.repeats not in ("fresh", "every", "apart"):
         raise ValueError("Repeats are fresh, every or apart.")
@@ -176,10 +179,10 @@ def validate(settings: StudySettings) -> None:
 def _events(evaluator: Evaluator, positions: Ints, columns: dict[int, Floats], entry: int, as_of: Moment) -> tuple[Event, ...]:
     bars = evaluator.bars
     number = bars.owner[positions].astype(np.int64)
-    at = positions + (1 if entry == returns.NEXT_OPEN else 0)
+    at = positions + (1 if entry == NEXT_OPEN else 0)
     there = at < bars.ends(as_of)[number]
     at = np.where(there, at, 0)
-    price = (bars.close if entry == returns.SIGNAL_CLOSE else bars.open)[at]
+    price = (bars.close if entry == SIGNAL_CLOSE else bars.open)[at]
     order = np.lexsort((number, bars.known_at(positions)))  # instruments are sorted by symbol
 
     def told(values: npt.NDArray[Any], known: Bools) -> list[Any]:

@@ -1,4 +1,4 @@
-"""From hit to return: entries, exits, pending and delisted."""
+"""From hits to returns: what each signal of a study would have brought, beside what all members brought at the same moment."""
 
 from dataclasses import dataclass
 
@@ -9,10 +9,10 @@ from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints
 from wickcore.bars.frames import finished
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, moment_of
-
-COUNTED, PENDING, DELISTED, NO_ENTRY = 0, 1, 2, 3
-NEXT_OPEN, SIGNAL_CLOSE, SAME_OPEN = 0, 1, 2
-ENTRIES = {"next-open": NEXT_OPEN, "signal-close": SIGNAL_CLOSE, "open": SAME_OPEN}
+from wickcore.trade.costs import net_return
+from wickcore.trade.entries import entry_bar, first_met, price_paid
+from wickcore.trade.excursions import excursions as trade_excursions
+from wickcore.trade.exits import COUNTED, DELISTED, NO_ENTRY, PENDING, last_held
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +47,7 @@ class Steps:
 @njit(nogil=True, cache=True)
 def _follow(
     positions: Ints, offsets: Ints, ends: Ints, stopped: Bools, open_: Floats, close: Floats, factor: Floats, moment: Days,
-    belongs: Bools, wanted: Bools, where: Ints, h: int, entry: int, side: float, cost: float, total: Floats, count: Ints, out: Floats,
+    belongs: Bools, wanted: Bools, where: Ints, h: int, entry: int, side: int, cost: float, total: Floats, count: Ints, out: Floats,
     status: Ints,
 ) -> None:  # fmt: skip
     """Each step's return at the moments that are wanted: summed by moment over those that belong, and kept for the hits at `where`."""
@@ -57,21 +57,21 @@ def _follow(
             at = positions[j]
             if not wanted[moment[at]]:
                 continue
-            state, r = 0, np.nan
-            if entry == 0 and at + 1 >= ends[k]:
-                state = 3 if stopped[k] else 1
+            state, r = COUNTED, np.nan
+            into, leave = entry_bar(at, entry), last_held(j, h, entry)
+            gone = PENDING if not stopped[k] else NO_ENTRY
+            if into >= ends[k]:
+                state = gone
             else:
-                into = at + 1 if entry == 0 else at
-                paid = (close[at] if entry == 1 else open_[into]) * factor[into]
-                leave = j + h - 1 if entry == 2 else j + h
+                paid = price_paid(open_, close, at, entry) * factor[into]
                 if leave < offsets[k + 1]:
                     to = positions[leave]
-                    r = side * (close[to] * factor[to] / paid - 1.0) - cost
-                elif stopped[k] and not (entry == 1 and at + 1 >= ends[k]):
+                    r = net_return(paid, close[to] * factor[to], side, cost)
+                elif stopped[k] and first_met(at, entry) < ends[k]:
                     to = ends[k] - 1
-                    r, state = side * (close[to] * factor[to] / paid - 1.0) - cost, 2
+                    r, state = net_return(paid, close[to] * factor[to], side, cost), DELISTED
                 else:
-                    state = 3 if stopped[k] else 1
+                    state = gone
             if r == r and belongs[j]:
                 total[moment[at]] += r
                 count[moment[at]] += 1
@@ -106,7 +106,7 @@ def follow(
     stopped = market.stopped <= (as_of.day if as_of.closed else as_of.day - 1)
     _follow(
         steps.positions, steps.offsets, bars.ends(as_of), stopped, bars.open, bars.close, bars.factor, bars.step,
-        belongs, wanted, where, horizon, entry, float(side), cost, total, count, out, status,
+        belongs, wanted, where, horizon, entry, side, cost, total, count, out, status,
     )  # fmt: skip
     return out, status, np.where(count > 0, total / np.maximum(count, 1), np.nan)
 
@@ -137,7 +137,7 @@ def choose_hits(hits: Bools, offsets: Ints, repeats: str, longest: int) -> Bools
 @njit(nogil=True, cache=True)
 def _excursions(
     positions: Ints, offsets: Ints, ends: Ints, open_: Floats, close: Floats, high: Floats, low: Floats, factor: Floats, where: Ints,
-    h: int, entry: int, side: float, favourable: Floats, adverse: Floats,
+    h: int, entry: int, side: int, favourable: Floats, adverse: Floats,
 ) -> None:  # fmt: skip
     k = 0
     for i in range(len(where)):
@@ -145,18 +145,12 @@ def _excursions(
         while j >= offsets[k + 1]:
             k += 1
         at = positions[j]
-        into = at if entry == 2 else at + 1
-        leave = j + h - 1 if entry == 2 else j + h
-        last = positions[leave] if leave < offsets[k + 1] else ends[k] - 1
-        paid_at = at if entry != 0 else into
-        paid = (close[at] if entry == 1 else open_[into if into < ends[k] else at]) * factor[paid_at if paid_at < ends[k] else at]
-        best, worst = 0.0, 0.0
-        for p in range(into, last + 1):
-            up, down = high[p] * factor[p] / paid - 1.0, low[p] * factor[p] / paid - 1.0
-            if side < 0:
-                up, down = -down, -up
-            best, worst = max(best, up), min(worst, down)
-        favourable[i], adverse[i] = best, worst
+        favourable[i], adverse[i] = 0.0, 0.0
+        into, leave = entry_bar(at, entry), last_held(j, h, entry)
+        if into < ends[k]:
+            last = positions[leave] if leave < offsets[k + 1] else ends[k] - 1
+            paid = price_paid(open_, close, at, entry) * factor[into]
+            favourable[i], adverse[i] = trade_excursions(high, low, factor, first_met(at, entry), last, paid, side)
 
 
 def excursions(bars: Bars, steps: Steps, as_of: Moment, where: Ints, horizon: int, entry: int, side: int) -> tuple[Floats, Floats]:
@@ -168,6 +162,6 @@ def excursions(bars: Bars, steps: Steps, as_of: Moment, where: Ints, horizon: in
     favourable, adverse = np.empty(len(where)), np.empty(len(where))
     _excursions(
         steps.positions, steps.offsets, bars.ends(as_of), bars.open, bars.close, bars.high, bars.low, bars.factor, where, horizon, entry,
-        float(side), favourable, adverse,
+        side, favourable, adverse,
     )  # fmt: skip
     return favourable, adverse

@@ -17,6 +17,8 @@ from wickcore.study.intervals import Span, day_block_interval
 from wickcore.study.sample import SMALL_GROUP, known
 from wickcore.study.tries import laid_out, luck
 from wickcore.study.verdict import percent
+from wickcore.trade.costs import round_trip
+from wickcore.trade.entries import entry_of
 
 DRAWS, MOST_CELLS, MOST_STEPS, REPS = 500, 400, 100, 500
 HOLDS = 0.5  # the share of a setting's excess that each of its neighbours must keep
@@ -122,9 +124,9 @@ class _Ahead:
         self.bars, self.settings, self.horizon = evaluator.bars, settings, horizon
         self.steps = returns.Steps.of(self.bars, rule.frame, as_of)
         at = self.steps.positions
-        entry = returns.SAME_OPEN if rule.decide == "open" else returns.ENTRIES[settings.entry]
+        entry = entry_of(rule.decide, settings.entry)
         belongs = np.ones(len(at), np.bool_) if members is None else members[at]
-        cost = 2 * (settings.cost + settings.slippage)
+        cost = round_trip(settings.cost, settings.slippage)
         self.returns, _, self.base = returns.follow(
             evaluator.market,
             self.bars,
