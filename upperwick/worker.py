@@ -14,7 +14,7 @@ from typing import Any
 from django.conf import settings
 
 POLL_SECONDS, REST_SECONDS, LONGEST_REST, PATIENCE_SECONDS = 0.1, 1.0, 60.0, 3.0
-CHILD = "UPPERWICK_CHILD"  # set for a worker that shall not outlive the server beside it
+CHILD = "UPPERWICK_CHILD"  # set for a process that shall not outlive the one that started it
 
 
 class AlreadyRunning(RuntimeError):
@@ -29,8 +29,7 @@ def work() -> None:
     from upperwick.studies import runs
 
     held = _lock()
-    if os.environ.get(CHILD):
-        threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
+    end_with_parent()
     runs.interrupt_all()
     call_command("prune_db_task_results", min_age_days=1, verbosity=0)
     # Before the first study asks for them: the prices, and the days that all studies up to the seal or the last session draw.
@@ -57,6 +56,12 @@ def _lock() -> Any:
     except OSError:
         raise AlreadyRunning("A worker is running over this data folder already.") from None
     return file
+
+
+def end_with_parent() -> None:
+    """Where this process was started as somebody's child, it ends when they do."""
+    if os.environ.get(CHILD):
+        threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
 
 
 def _end_with(parent: int) -> None:

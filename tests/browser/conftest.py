@@ -27,7 +27,8 @@ def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    env = {**os.environ, "UPPERWICK_DATA": str(tmp_path_factory.mktemp("served"))}
+    # A server whose test was killed ends with it.
+    env = {**os.environ, "UPPERWICK_DATA": str(tmp_path_factory.mktemp("served")), "UPPERWICK_CHILD": "1"}
     subprocess.run([COMMAND, "demo"], env=env, check=True, capture_output=True, timeout=300)
     server = subprocess.Popen(
         [COMMAND, "serve", "--port", str(port)], env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL

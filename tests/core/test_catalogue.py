@@ -67,16 +67,18 @@ SEVERAL = {n for n, e in CATALOGUE.entries.items() if e.family == "candles"} | {
 }
 
 
-@pytest.mark.parametrize(
-    "name", [n for n in NAMES if CATALOGUE[n].kind in ("kernel", "definition", "form", "field") and n not in SEVERAL]
-)
+def expected_warm_up(name: str) -> int | None:
+    """How many bars the entry's example is unknown for; None where that is no number of bars."""
+    return 6 if name in ("corr", "beta") else OWN_EXAMPLE.get(name, warm_up_of(CATALOGUE[name]))
+
+
+COUNTED = [n for n in NAMES if CATALOGUE[n].kind in ("kernel", "definition", "form", "field") and n not in SEVERAL]
+
+
+@pytest.mark.parametrize("name", [n for n in COUNTED if expected_warm_up(n) is not None])
 def test_an_entry_is_unknown_as_long_as_it_says(clean: Evaluator, name: str) -> None:
     entry = CATALOGUE[name]
-    expected = OWN_EXAMPLE.get(name, warm_up_of(entry))
-    if expected is None:
-        return
-    if name in ("corr", "beta"):
-        expected = 6  # over changes, which begin on the second bar
+    expected = expected_warm_up(name)
     column = clean.rows([check_expression(example_of(name)).op], "A")[0]
     unknown = column == UNKNOWN if entry.result == "condition" else np.isnan(column)
     assert unknown[:expected].all()
@@ -84,8 +86,14 @@ def test_an_entry_is_unknown_as_long_as_it_says(clean: Evaluator, name: str) -> 
         assert not unknown[expected:].any(), (name, np.flatnonzero(unknown))
 
 
+# With plain numbers these are of the day's money, which a split changes.
+OF_THE_DAY = ("max", "min", "pick", "round", "sqrt", "log")
+
+
 @pytest.mark.rotated
-@pytest.mark.parametrize("name", [n for n in NAMES if CATALOGUE[n].kind in ("kernel", "definition", "form")])
+@pytest.mark.parametrize(
+    "name", [n for n in NAMES if CATALOGUE[n].kind in ("kernel", "definition", "form") and n not in OF_THE_DAY]
+)
 def test_splits_change_nothing_but_the_scale(name: str) -> None:
     """The same prices with a split every eight bars, so that one lies in the middle of every window: ratios, oscillators and truths
     are the same to the last digits, prices and volumes the same on the continuous scale."""
@@ -98,8 +106,6 @@ def test_splits_change_nothing_but_the_scale(name: str) -> None:
     for at in range(8, 80, 8):
         cut = {s: made.split_at(t, min(at, len(t["days"]) - 1), 2.0 if at % 16 else 0.5) for s, t in cut.items()}
     value = check_expression(example_of(name).replace("total(change)", "total(close)"))
-    if name in ("max", "min", "pick", "round", "sqrt", "log"):
-        return  # with plain numbers these are of the day's money, which a split changes
     whole, parts = engine(plain), engine(cut)
     for symbol in plain:
         a, b = whole.rows([value.op], symbol)[0], parts.rows([value.op], symbol)[0]

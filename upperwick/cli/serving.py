@@ -25,33 +25,42 @@ def demo(given: Namespace) -> None:
     ensure_demo_account()
     warm("starters")
     if given.serve:
-        serve(given)
+        _serve(given.port)
 
 
 def serve(given: Namespace) -> None:
     """Serves on 127.0.0.1 until stopped."""
+    from upperwick.kernels import missing, prepare, warm_behind
+
+    prepare()
+    warm_behind(missing())
+    _serve(given.port)
+
+
+def _serve(port: int) -> None:
     import socket
     import threading
 
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
-            probe.bind(("127.0.0.1", given.port))
+            probe.bind(("127.0.0.1", port))
         except (OSError, OverflowError):
-            raise Bad(f"Port {given.port} is not free; choose another, for instance `make demo PORT=8010`.") from None
+            raise Bad(f"Port {port} is not free; choose another, for instance `make demo PORT=8010`.") from None
     with_database()
     import uvicorn
 
     from upperwick.accounts.services import DEMO_NAME, DEMO_PASSWORD
     from upperwick.market.load import evaluator
-    from upperwick.worker import supervised
+    from upperwick.worker import end_with_parent, supervised
 
+    end_with_parent()
     evaluator()
     threading.Thread(target=_fetch_ahead, daemon=True).start()
-    print(f"\n  Upper Wick is at http://127.0.0.1:{given.port}")
+    print(f"\n  Upper Wick is at http://127.0.0.1:{port}")
     print(f"  The demo account: {DEMO_NAME}, with the password {DEMO_PASSWORD}\n  Ctrl+C stops it.\n", flush=True)
     with supervised():
-        uvicorn.run("upperwick.asgi:application", host="127.0.0.1", port=given.port, log_level="warning", lifespan="off")
+        uvicorn.run("upperwick.asgi:application", host="127.0.0.1", port=port, log_level="warning", lifespan="off")
 
 
 def worker(given: Namespace) -> None:
