@@ -13,6 +13,8 @@ import tempfile
 from functools import cache
 from pathlib import Path
 
+from upperwick.rules.naming import name_in
+
 STAMP = "sources.txt"
 
 
@@ -66,20 +68,20 @@ def prepare() -> None:
 PARTS = ("starters", "patterns", "measures")
 
 
-def warm(part: str) -> None:
-    """Compiles a part of the kernels, so that nobody waits for them at the first rule; does nothing where that was done."""
+def warm(part: str, starters: Path) -> None:
+    """Compiles a part of the kernels, so that nobody waits for them at the first rule; does nothing where that was done.
+
+    starters: the folder of the starter rules, one folder a kind.
+    """
     if _mark(part).exists():
         return
     from wickcore import warm as core
 
     if part == "starters":
-        from upperwick.rules.naming import name_in
-        from upperwick.rules.services import STARTERS
-
-        texts = [path.read_text() for path in sorted(STARTERS.glob("*/*.rule"))]
+        found = {path: path.read_text(encoding="utf-8") for path in sorted(starters.glob("*/*.rule"))}
         core.warm_rules(
-            [text for path, text in zip(sorted(STARTERS.glob("*/*.rule")), texts, strict=True) if path.parent.name != "Patterns"],
-            {name_in(text): text for text in texts},
+            [text for path, text in found.items() if path.parent.name != "Patterns"],
+            {name_in(text): text for text in found.values()},
         )
     elif part == "patterns":
         core.warm_patterns()

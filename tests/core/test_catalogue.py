@@ -10,8 +10,9 @@ from tests import made
 from tests.core.test_meaning import WINDOWS, example_of
 from wickcore.bars.bars import Bars, build_bars
 from wickcore.bars.market import Market
-from wickcore.language.catalogue import CATALOGUE, Entry
+from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_expression, check_rule
+from wickcore.language.entry import Entry
 from wickcore.measures.frame import UNKNOWN
 from wickcore.scan.evaluate import Evaluator
 

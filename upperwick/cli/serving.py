@@ -11,6 +11,7 @@ def demo(given: Namespace) -> None:
     from upperwick.accounts.services import ensure_demo_account
     from upperwick.kernels import missing, warm, warm_behind
     from upperwick.market.models import BarBlock
+    from upperwick.rules.services import STARTERS
 
     todo = missing()
     if todo:
@@ -23,7 +24,7 @@ def demo(given: Namespace) -> None:
         print("Making the demo market …", flush=True)
         print(f"{save_demo(make_market()):,} invented bars stored.", flush=True)
     ensure_demo_account()
-    warm("starters")
+    warm("starters", STARTERS)
     if given.serve:
         _serve(given.port)
 
@@ -83,6 +84,7 @@ def warm(given: Namespace) -> None:
     """Compiles parts of the kernels."""
     without_data()
     from upperwick.kernels import warm as run
+    from upperwick.rules.services import STARTERS
 
     for part in given.parts:
-        run(part)
+        run(part, STARTERS)

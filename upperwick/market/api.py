@@ -10,7 +10,8 @@ from pydantic import Field
 from upperwick.market import drawings
 from upperwick.market.facts import facts
 from upperwick.market.services import overview
-from wickcore.language.catalogue import CATALOGUE, FRAMES
+from wickcore.bars.frame_names import FRAMES
+from wickcore.language.catalogue import CATALOGUE
 
 router = Router(tags=["market"])
 Frame = Literal["day", "week", "month"]

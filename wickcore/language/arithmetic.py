@@ -1,18 +1,15 @@
 """Arithmetic and logic: scale degrees, how much of a price level a value keeps, and plain numbers worked out at once."""
 
 import math
-from typing import TYPE_CHECKING
 
 from wickcore.language import tree
 from wickcore.language.operations import Op, constant
 from wickcore.language.rule import Value
+from wickcore.language.scope import Scope
 from wickcore.language.tree import Span
 
-if TYPE_CHECKING:
-    from wickcore.language.expressions import Expressions
 
-
-def unary(e: "Expressions", node: tree.Unary) -> Value:
+def unary(e: Scope, node: tree.Unary) -> Value:
     if node.operator == "not":
         return Value(Op("not", (e.condition(node.operand).op,), result="condition"), "condition")
     value = e.number(node.operand)
@@ -22,7 +19,7 @@ def unary(e: "Expressions", node: tree.Unary) -> Value:
     return Value(Op("negate", (value.op,)), "number", value.degree, None, weight)
 
 
-def binary(e: "Expressions", node: tree.Binary) -> Value:
+def binary(e: Scope, node: tree.Binary) -> Value:
     if node.operator in ("and", "or"):
         left, right = e.condition(node.left), e.condition(node.right)
         return Value(Op(node.operator, (left.op, right.op), result="condition"), "condition")
@@ -44,14 +41,14 @@ def binary(e: "Expressions", node: tree.Binary) -> Value:
     return Value(Op(node.operator, (a.op, b.op)), "number", degree, None, weight)
 
 
-def _fold(e: "Expressions", node: tree.Binary, a: float, b: float, percent: bool) -> Value:
+def _fold(e: Scope, node: tree.Binary, a: float, b: float, percent: bool) -> Value:
     if node.operator == "/" and b == 0:
         e.fail(node.span, "This divides by zero.")
     result = {"+": a + b, "-": a - b, "*": a * b}.get(node.operator)
     return folded(e, a / b if result is None else result, percent, node.span)
 
 
-def folded(e: "Expressions", value: float, percent: bool, span: Span) -> Value:
+def folded(e: Scope, value: float, percent: bool, span: Span) -> Value:
     """A plain number that was worked out of others."""
     if not math.isfinite(value):
         e.fail(span, "This comes to a number larger than any that can be computed with.")

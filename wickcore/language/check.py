@@ -4,15 +4,16 @@ import math
 import re
 from collections.abc import Mapping
 
-from wickcore.bars.frame_names import finer
+from wickcore.bars.frame_names import FRAMES, finer
 from wickcore.language import tree
 from wickcore.language.advice import about_lines
-from wickcore.language.catalogue import CATALOGUE, FRAMES
-from wickcore.language.expressions import Expressions, Size, Unresolved
+from wickcore.language.catalogue import CATALOGUE
+from wickcore.language.expressions import Expressions
 from wickcore.language.operations import Op, constant
 from wickcore.language.parser import parse, parse_expression, read
 from wickcore.language.problems import Places, Problem, RuleError, nearest
 from wickcore.language.rule import CheckedRule, DialState, Line, Value
+from wickcore.language.scope import Size, Unresolved
 from wickcore.language.tree import Span
 
 MAX_PARTS, MAX_ADVICE = 32, 200

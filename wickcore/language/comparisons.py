@@ -1,21 +1,19 @@
 """Comparisons: on one scale, with both sides kept to explain and draw, and advice where one can never hold."""
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from wickcore.language import advice, tree
 from wickcore.language.operations import Op, constant, every
 from wickcore.language.rule import Overlay, Pair, Value
+from wickcore.language.scope import Scope
 from wickcore.language.tree import Span
-
-if TYPE_CHECKING:
-    from wickcore.language.expressions import Expressions
 
 _ENDLESS = {">": "highest", "<": "lowest"}  # what a price is never beyond while its window holds today
 MIRRORED = {">": "<", "<": ">", ">=": "<=", "<=": ">="}
 
 
-def compare(e: "Expressions", node: tree.Compare) -> Value:
+def compare(e: Scope, node: tree.Compare) -> Value:
     if tree.Text in map(type, node.operands):
         return _text_comparison(e, node)
     values = [e.number(o) for o in node.operands]
@@ -27,7 +25,7 @@ def compare(e: "Expressions", node: tree.Compare) -> Value:
     return Value(every(ops), "condition")
 
 
-def _text_comparison(e: "Expressions", node: tree.Compare) -> Value:
+def _text_comparison(e: Scope, node: tree.Compare) -> Value:
     if len(node.operands) != 2 or node.operators[0] not in ("==", "!="):
         e.fail(node.span, "A text is compared with `==`, `!=` or `in`.")
     left, right = node.operands
@@ -39,18 +37,18 @@ def _text_comparison(e: "Expressions", node: tree.Compare) -> Value:
     return Value(op if node.operators[0] == "==" else Op("not", (op,), result="condition"), "condition")
 
 
-def within(e: "Expressions", node: tree.Within) -> Value:
+def within(e: Scope, node: tree.Within) -> Value:
     return Value(_text_in(e, node.value, node.texts), "condition")
 
 
-def _text_in(e: "Expressions", node: tree.Node, texts: tuple[tree.Text, ...]) -> Op:
+def _text_in(e: Scope, node: tree.Node, texts: tuple[tree.Text, ...]) -> Op:
     value = e.check(node)
     if value.type != "text":
         e.fail(node.span, f"`{e.source(node)}` is not a text; texts are `sector`, `kind` and `symbol`.")
     return Op("text_in", (value.op,), tuple(sorted({t.value for t in texts})), result="condition")
 
 
-def crosses(e: "Expressions", node: tree.Crosses) -> Value:
+def crosses(e: Scope, node: tree.Crosses) -> Value:
     left, right = e.number(node.left), e.number(node.right)
     _draw(e, (node.left, left), (node.right, right))
     now, before = (">", "<=") if node.direction == "above" else ("<", ">=")
@@ -61,13 +59,13 @@ def crosses(e: "Expressions", node: tree.Crosses) -> Value:
     return Value(every(crossed), "condition")
 
 
-def between(e: "Expressions", node: tree.Between) -> Value:
+def between(e: Scope, node: tree.Between) -> Value:
     value, low, high = e.number(node.value), e.number(node.low), e.number(node.high)
     _draw(e, (node.value, value), (node.low, low), (node.high, high))
     return Value(every([pair(e, value, ">=", low, node.span), pair(e, value, "<=", high, node.span)]), "condition")
 
 
-def near(e: "Expressions", node: tree.Near) -> Value:
+def near(e: Scope, node: tree.Near) -> Value:
     value, target, by = e.number(node.value), e.number(node.target), e.number(node.by)
     _draw(e, (node.value, value), (node.target, target))
     a, b, degree = e.same_scale(value, target, node.span)
@@ -79,7 +77,7 @@ def near(e: "Expressions", node: tree.Near) -> Value:
     return Value(pair(e, distance, "<=", by, node.span), "condition")
 
 
-def pair(e: "Expressions", left: Value, operator: str, right: Value, span: Span) -> Op:
+def pair(e: Scope, left: Value, operator: str, right: Value, span: Span) -> Op:
     a, b, degree = e.same_scale(left, right, span)
     _keep(e, Pair(a, operator, b, degree or 0, _percent(left, right)))
     return Op("compare", (a, b), (operator,), result="condition")
@@ -89,12 +87,12 @@ def _percent(left: Value, right: Value) -> bool:
     return left.fraction or right.fraction or left.percent or right.percent
 
 
-def _keep(e: "Expressions", pair: Pair) -> None:
+def _keep(e: Scope, pair: Pair) -> None:
     if e.inside is None:
         e.pairs.append(pair)
 
 
-def _draw(e: "Expressions", *parts: tuple[tree.Node, Value]) -> None:
+def _draw(e: Scope, *parts: tuple[tree.Node, Value]) -> None:
     if e.inside is not None:
         return
     for node, value in parts:
@@ -103,7 +101,7 @@ def _draw(e: "Expressions", *parts: tuple[tree.Node, Value]) -> None:
             e.overlays.append(Overlay(e.source(node), value.op))
 
 
-def _look_at(e: "Expressions", left_node: tree.Node, left: Value, operator: str, right_node: tree.Node, right: Value) -> None:
+def _look_at(e: Scope, left_node: tree.Node, left: Value, operator: str, right_node: tree.Node, right: Value) -> None:
     """Advice that needs both sides of one comparison."""
     if e.inside is not None:
         return
@@ -133,6 +131,6 @@ def _averages_volume(op: Op) -> bool:
     return op.kind in ("*", "/") and any(_averages_volume(a) for a in op.args)
 
 
-COMPARISONS: dict[type, Callable[["Expressions", Any], Value]] = {
+COMPARISONS: dict[type, Callable[[Scope, Any], Value]] = {
     tree.Compare: compare, tree.Within: within, tree.Crosses: crosses, tree.Between: between, tree.Near: near,
 }  # fmt: skip

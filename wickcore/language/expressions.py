@@ -2,26 +2,23 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
-from functools import cache
-from typing import Any, NoReturn
+from dataclasses import replace
+from typing import Any
 
-from wickcore.bars.frame_names import finer
 from wickcore.language import advice, tree
 from wickcore.language.arithmetic import binary, folded, unary
-from wickcore.language.catalogue import CATALOGUE, Entry, Parameter
+from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.comparisons import COMPARISONS
-from wickcore.language.definitions import Closed, definition_of
+from wickcore.language.definitions import Closed
+from wickcore.language.entry import Entry
 from wickcore.language.forms import FORMS
 from wickcore.language.operations import Op, constant
 from wickcore.language.pattern_uses import pattern
 from wickcore.language.problems import nearest
-from wickcore.language.rule import Overlay, Pair, Value
+from wickcore.language.rule import Value
+from wickcore.language.scope import Scope, Unresolved
 from wickcore.language.tree import Span
 
-MAX_WINDOW = 5_000
-MAX_SIZE = 3_000  # a name, number, operator or call each, those of the definitions too
-USES_CLOSE = {"market_cap", "pe", "dividend_yield"}
 KEEPS_WEIGHT = {"sma", "ema", "rma", "wma", "ema_by", "median", "highest", "lowest", "value_at"}
 SAME_SCALE = {"max", "min", "pick"}
 UNSCALED = {"sqrt", "log", "round"}
@@ -33,77 +30,12 @@ FOLDED: dict[str, Callable[..., float]] = {
     "max": max,
     "min": min,
 }
-Say = Callable[[Span, str, "str | None"], None]
 
 
-@dataclass(slots=True)
-class Size:
-    """What is left of the size that a rule may have, and whether it was said that nothing is."""
-
-    left: int = MAX_SIZE
-    said: bool = False
-
-
-class Unresolved(Exception):
-    """Raised once a problem has been said and the expression around it can no longer be checked."""
-
-
-@cache
-def _plain(n: int) -> Value:
-    """A number of bars as a value."""
-    return Value(constant(float(n)), "number", None, float(n), 0.0)
-
-
-class Expressions:
-    """Checks expressions of one rule; `say` and `advise` receive problems with their place.
-
-    dials: plain values by name. lets: trees by name, checked again in each frame they are used in. frame: whose bars are counted.
-    base: the finest frame the market has bars of. universe: among whose members `rank` ranks; "" for all. size: what is left of the size that
-    a rule may have, shared by all that belongs to it.
-    """
-
-    def __init__(
-        self,
-        text: str,
-        say: Say,
-        advise: Say,
-        frame: str,
-        decide: str,
-        base: str = "day",
-        universe: str = "",
-        size: Size | None = None,
-    ) -> None:
-        self.size = size or Size()
-        self.text, self._say, self.advise = text, say, advise
-        self.frame, self.decide, self.base, self.universe = frame, decide, base, universe
-        self.dials: dict[str, Value] = {}
-        self.lets: dict[str, tree.Node] = {}
-        self.unread: set[str] = set()
-        self.pairs: list[Pair] = []
-        self.overlays: list[Overlay] = []
-        self._let_values: dict[tuple[str, str, bool], Value] = {}
-        self._names: dict[tuple[str, str, bool], Value] = {}
-        self._definitions: dict[tuple[object, ...], Value] = {}
-        self._bound: dict[str, Value] = {}
-        self.inside: Span | None = None  # the place of the call whose definition is being expanded
-        self._ago = 0
+class Expressions(Scope):
+    """Checks every kind of node."""
 
     # -- entry points ------------------------------------------------------------------------------------------------
-
-    def condition(self, node: tree.Node) -> Value:
-        value = self.check(node)
-        if value.type != "condition":
-            what = "a text; compare it with a text in quotes" if value.type == "text" else "a number; compare it with something"
-            mend = None
-            self.fail(node.span, f"A condition is needed here, but `{self.source(node)}` is {what}.", mend)
-        return value
-
-    def number(self, node: tree.Node) -> Value:
-        value = self.check(node)
-        if value.type != "number":
-            what = "a text" if value.type == "text" else "a condition"
-            self.fail(node.span, f"A number is needed here, but `{self.source(node)}` is {what}.")
-        return value
 
     def check(self, node: tree.Node) -> Value:
         self.size.left -= 1
@@ -129,19 +61,19 @@ class Expressions:
 
     def _check_name(self, node: tree.Name) -> Value:
         name = node.name
-        if name in self._bound:
-            return self._bound[name]
+        if name in self.bound:
+            return self.bound[name]
         if name in self.dials:
             return self.dials[name]
         if name in self.lets:
-            memo = (name, self.frame, self._ago > 0)
+            memo = (name, self.frame, self.earlier > 0)
             if memo not in self._let_values:
                 self._let_values[memo] = self.check(self.lets[name])
             return self._let_values[memo]
         entry = self._entry(name, node.span)
         if not entry.bare:
             self.fail(node.span, f"`{name}` needs its arguments: `{entry.signature}`.")
-        memo = (name, self.frame, self._ago > 0)
+        memo = (name, self.frame, self.earlier > 0)
         if memo not in self._names:
             self._names[memo] = self._use(entry, tree.Call(name, (), node.span, node.span))
         return self._names[memo]
@@ -196,28 +128,6 @@ class Expressions:
             return self.in_frame(frames.pop(), lambda: self._apply(entry, node, given))
         return self._apply(entry, node, given)
 
-    def column(self, entry: Entry, span: Span) -> Value:
-        if self.decide == "open" and not self._ago and (entry.kind == "field" or entry.name in USES_CLOSE) and entry.name != "open":
-            self.fail(
-                self.inside or span,
-                f"At the open, today's `{entry.name}` is not known yet; use the bar before: add `1 ago`.",
-                f"({self.source_at(self.inside or span)} 1 ago)",
-            )
-        frame = self.frame if entry.kind == "field" else "day"
-        op = Op(entry.kind, (), (entry.name,), frame, entry.result)
-        weight = 1.0 if entry.kind == "field" and entry.name != "volume" else None
-        return Value(op, entry.result, entry.degree, None, weight)
-
-    def in_frame(self, frame: str, build: Callable[[], Value], span: Span | None = None) -> Value:
-        if finer(frame, self.base):
-            place = span or self.inside or Span(0, 1)
-            self.fail(place, f"There are no {frame} bars in this market; {self.base} bars and longer ones can be used.")
-        before, self.frame = self.frame, frame
-        try:
-            return build()
-        finally:
-            self.frame = before
-
     def _match(self, entry: Entry, node: tree.Call) -> dict[str, tree.Node | None]:
         """Arguments by parameter name. A leading plain number means the source was left out."""
         given: dict[str, tree.Node | None] = dict.fromkeys([p.name for p in entry.parameters])
@@ -252,7 +162,7 @@ class Expressions:
         if isinstance(node, tree.Number | tree.Count):
             return True
         if isinstance(node, tree.Name):
-            bound = self._bound.get(node.name) or self.dials.get(node.name)
+            bound = self.bound.get(node.name) or self.dials.get(node.name)
             return bound is not None and bound.constant is not None
         if isinstance(node, tree.Binary):
             return self._is_plain(node.left) and self._is_plain(node.right)
@@ -287,7 +197,7 @@ class Expressions:
         """The entry's definition with its arguments in place; definitions use one another, and often the same one twice."""
         assert entry.definition
         given = [v.op if v.constant is None else (v.constant, v.percent) for v in values.values()]
-        memo = (entry.name, self.frame, self._ago > 0, *given)
+        memo = (entry.name, self.frame, self.earlier > 0, *given)
         made = self._definitions.get(memo)
         if made is None:
             made = self.expand(entry.definition, values, span)
@@ -297,7 +207,7 @@ class Expressions:
         return made
 
     def _closed(self, part: Closed) -> Value:
-        memo = (id(part), self.frame, self._ago > 0)
+        memo = (id(part), self.frame, self.earlier > 0)
         made = self._definitions.get(memo)
         if made is None:
             made = self._definitions[memo] = self.check(part.node)
@@ -320,77 +230,16 @@ class Expressions:
             return numbers[0].weight
         return 0.0 if entry.name in ("stdev", "mean_dev", "slope") else None
 
-    def argument(self, entry: Entry, parameter: Parameter, node: tree.Node | None, span: Span, before: dict[str, Value]) -> Value:
-        if node is None:
-            assert parameter.default is not None
-            return self.expand(parameter.default, dict(before), self.inside or span)
-        if parameter.takes == "bars":
-            return _plain(self.bar_count(node, int(parameter.low or 1), parameter.name, entry.name))
-        if parameter.takes == "condition":
-            return self.condition(node)
-        value = self.number(node)
-        if parameter.takes == "constant" and value.constant is None:
-            self.fail(node.span, f"`{parameter.name}` of `{entry.name}` is a plain number or a dial.")
-        return value
-
-    def expand(self, definition: str, values: dict[str, Value], span: Span) -> Value:
-        before = self._bound, self.inside
-        self._bound, self.inside = values, span
-        try:
-            return self.check(definition_of(definition, frozenset(values)))
-        finally:
-            self._bound, self.inside = before
-
-    def bar_count(self, node: tree.Node, low: int, what: str = "A number of bars", of: str = "") -> int:
-        """A number of bars. what: for problems; with `of` the name of an argument of that entry."""
-        amount: float | None
-        if isinstance(node, tree.Number):
-            amount = node.value
-        elif isinstance(node, tree.Count):
-            amount = self.number(node.amount).constant if isinstance(node.amount, tree.Name) else node.amount
-        else:
-            amount = self.number(node).constant
-        if amount is not None and low <= amount <= MAX_WINDOW and amount == int(amount):
-            return int(amount)
-        said = f"`{what}` of `{of}`" if of else what
-        if amount is None:
-            self.fail(node.span, f"{said} must be a plain number or a dial.")
-        self.fail(node.span, f"{said} must be a whole number from {low} to {MAX_WINDOW:,}; this is {amount:g}.")
-
-    # -- scales ------------------------------------------------------------------------------------------------------
-
-    def unscaled(self, value: Value) -> Op:
-        """The value in money (or shares) of each day."""
-        return Op("unscale", (value.op,), (value.degree,)) if value.degree else value.op
-
-    def _scaled(self, value: Value, degree: int) -> Op:
-        if value.degree is None and degree and value.constant:
-            return Op("money", (), (value.constant, degree))
-        return value.op
-
-    def same_scale(self, left: Value, right: Value, span: Span) -> tuple[Op, Op, int | None]:
-        """Both sides on one scale, and that scale's degree (None when both are plain numbers)."""
-        if left.degree is None and right.degree is None:
-            return left.op, right.op, None
-        if left.degree is None or right.degree is None:
-            degree = right.degree if left.degree is None else left.degree
-            assert degree is not None
-            return self._scaled(left, degree), self._scaled(right, degree), degree
-        if left.degree == right.degree:
-            return left.op, right.op, left.degree
-        self.advise(self.inside or span, "These two are unlike things, such as a price and a volume or a percentage.", None)
-        return self.unscaled(left), self.unscaled(right), 0
-
     # -- earlier bars, and several ------------------------------------------------------------------------------------
 
     def _check_ago(self, node: tree.Ago) -> Value:
         def build() -> Value:
             n = self.bar_count(node.count if not node.count.frame else _bare(node.count), 0, "The number of bars before `ago`")
-            self._ago += 1 if n else 0
+            self.earlier += 1 if n else 0
             try:
                 value = self.check(node.value)
             finally:
-                self._ago -= 1 if n else 0
+                self.earlier -= 1 if n else 0
             if value.type == "text":
                 self.fail(node.span, "A text has no earlier value; compare it as it is.")
             if n == 0 or value.constant is not None:
@@ -407,28 +256,6 @@ class Expressions:
             return Value(Op(node.kind, (value.op,), (float(n),), self.frame, "condition"), "condition")
 
         return self.in_frame(node.count.frame, build) if node.count.frame else build()
-
-    def too_large(self, span: Span) -> NoReturn:
-        """Says once that the rule is larger than can be; whatever is looked at after that ends at once."""
-        if not self.size.said:
-            self.size.said = True
-            said = (
-                f"With its names and parts written out, a rule comes to at most {MAX_SIZE:,} steps, which end here; take lines out."
-            )
-            self._say(self.inside or span, said, None)
-        raise Unresolved
-
-    # -- saying ------------------------------------------------------------------------------------------------------
-
-    def source(self, node: tree.Node) -> str:
-        return self.source_at(node.span)
-
-    def source_at(self, span: Span) -> str:
-        return " ".join(self.text[span.start : span.end].split())
-
-    def fail(self, span: Span, message: str, mend: str | None = None) -> NoReturn:
-        self._say(self.inside or span, message, mend)
-        raise Unresolved
 
 
 def _bare(count: tree.Count) -> tree.Count:

@@ -3,28 +3,25 @@
 import itertools
 from collections.abc import Callable
 from functools import cache
-from typing import TYPE_CHECKING
 
-from wickcore.bars.frame_names import finer
+from wickcore.bars.frame_names import FRAMES, finer
 from wickcore.language import tree
-from wickcore.language.catalogue import CATALOGUE, FRAMES
+from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.comparisons import pair
 from wickcore.language.operations import Op, every
 from wickcore.language.problems import nearest
 from wickcore.language.rule import Overlay, Value
-
-if TYPE_CHECKING:
-    from wickcore.language.expressions import Expressions
+from wickcore.language.scope import Scope
 
 
-def on(e: "Expressions", node: tree.Call) -> Value:
+def on(e: Scope, node: tree.Call) -> Value:
     if len(node.arguments) != 2 or any(a.name for a in node.arguments):
         e.fail(node.span, "`on` takes a frame and an expression: `on(week, close > sma(40))`.")
     frame = _frame_named(e, node.arguments[0].value)
     return e.in_frame(frame, lambda: e.check(node.arguments[1].value), node.arguments[0].value.span)
 
 
-def first_of(e: "Expressions", node: tree.Call) -> Value:
+def first_of(e: Scope, node: tree.Call) -> Value:
     if len(node.arguments) != 1:
         e.fail(node.span, "`first_of` takes a frame: `first_of(month)`.")
     frame = _frame_named(e, node.arguments[0].value)
@@ -39,7 +36,7 @@ def _averages() -> tuple[str, ...]:
     return tuple(e.name for e in CATALOGUE.entries.values() if e.family == "averages" and len(e.parameters) == 2)
 
 
-def stacked(e: "Expressions", node: tree.Call) -> Value:
+def stacked(e: Scope, node: tree.Call) -> Value:
     hint = "`stacked` takes an average and two numbers of bars or more: `stacked(sma, 20, 50, 200)`."
     named = node.arguments[0].value if node.arguments else None
     if not isinstance(named, tree.Name) or len(node.arguments) < 3 or any(a.name for a in node.arguments):
@@ -59,7 +56,7 @@ def stacked(e: "Expressions", node: tree.Call) -> Value:
     return Value(every([pair(e, a, ">", b, node.span) for a, b in itertools.pairwise(values)]), "condition")
 
 
-def rank(e: "Expressions", node: tree.Call) -> Value:
+def rank(e: Scope, node: tree.Call) -> Value:
     plain = [a for a in node.arguments if a.name is None]
     among = [a.value for a in node.arguments if a.name == "in"]
     if len(plain) != 1 or len(plain) + len(among) != len(node.arguments):
@@ -74,7 +71,7 @@ def rank(e: "Expressions", node: tree.Call) -> Value:
     return Value(Op("rank", (e.unscaled(value),), (e.universe, "sector" if within == "sector" else "")), "number", 0)
 
 
-def benchmark(e: "Expressions", node: tree.Call) -> Value:
+def benchmark(e: Scope, node: tree.Call) -> Value:
     if len(node.arguments) != 1 or node.arguments[0].name:
         e.fail(node.span, "`benchmark` takes one expression: `benchmark(close)`.")
     before = list(e.pairs), list(e.overlays)
@@ -87,15 +84,15 @@ def benchmark(e: "Expressions", node: tree.Call) -> Value:
     return Value(Op("benchmark", (e.unscaled(value),)), "number", 0)
 
 
-def event(e: "Expressions", node: tree.Call) -> Value:
+def event(e: Scope, node: tree.Call) -> Value:
     name = node.arguments[0].value if len(node.arguments) == 1 else None
     if not isinstance(name, tree.Text):
         e.fail(node.span, '`event` takes the announcement\'s name in quotes: `event("Lending rate")`.')
     return Value(Op("event", (), (name.value,), result="condition"), "condition")
 
 
-def _within(part: str) -> Callable[["Expressions", tree.Call], Value]:
-    def form(e: "Expressions", node: tree.Call) -> Value:
+def _within(part: str) -> Callable[[Scope, tree.Call], Value]:
+    def form(e: Scope, node: tree.Call) -> Value:
         hint = f"`{node.name}` takes a pattern and a number of bars: `{node.name}(double_bottom, 3)`."
         if not 1 <= len(node.arguments) <= 2 or any(a.name for a in node.arguments):
             e.fail(node.span, hint)
@@ -113,14 +110,14 @@ def _within(part: str) -> Callable[["Expressions", tree.Call], Value]:
     return form
 
 
-def _frame_named(e: "Expressions", node: tree.Node) -> str:
+def _frame_named(e: Scope, node: tree.Node) -> str:
     if not isinstance(node, tree.Name) or node.name not in FRAMES:
         word = e.source(node)
         e.fail(node.span, f"`{word}` is not a frame; known are {', '.join(FRAMES)}.", nearest(word, FRAMES))
     return node.name
 
 
-FORMS: dict[str, Callable[["Expressions", tree.Call], Value]] = {
+FORMS: dict[str, Callable[[Scope, tree.Call], Value]] = {
     "on": on,
     "first_of": first_of,
     "stacked": stacked,

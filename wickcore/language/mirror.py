@@ -8,6 +8,7 @@ traded, ranges, sizes of companies, dates) stays. Mirroring twice gives the rule
 from dataclasses import dataclass, replace
 
 from wickcore.language import tree
+from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.layout import lay_out
 from wickcore.language.parser import parse
 from wickcore.language.shapes import LINE, OPPOSITE, SHAPES
@@ -234,8 +235,6 @@ class _Mirror:
         raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
 
     def _part(self, node: tree.Part) -> tuple[tree.Node, str]:
-        from wickcore.language.catalogue import CATALOGUE
-
         whole = f"{node.name}.{node.part}"
         two_way = node.name in SHAPES and SHAPES[node.name].side == 0
         if not (node.name in OTHER or two_way) or whole not in CATALOGUE:
@@ -279,8 +278,6 @@ class _Mirror:
         return tree.Name(name, node.span) if bare else tree.Call(name, arguments, node.span, node.name_span)
 
     def _kind(self, node: tree.Call, name: str, own: str) -> str:
-        from wickcore.language.catalogue import CATALOGUE
-
         if name in CATALOGUE and CATALOGUE[name].result == "condition":
             return TRUTH
         if name in _FOLLOWS:

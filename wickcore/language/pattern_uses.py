@@ -1,23 +1,20 @@
 """Patterns as a rule uses them: their arguments, and the columns their finders look at."""
 
-from typing import TYPE_CHECKING
-
 from wickcore.language import tree
-from wickcore.language.catalogue import CATALOGUE, Entry, Parameter
+from wickcore.language.catalogue import CATALOGUE
+from wickcore.language.entry import Entry, Parameter
 from wickcore.language.operations import Op
 from wickcore.language.problems import nearest
 from wickcore.language.rule import Value
+from wickcore.language.scope import Scope
 from wickcore.language.shapes import SHAPES
 from wickcore.language.tree import Span
-
-if TYPE_CHECKING:
-    from wickcore.language.expressions import Expressions
 
 # What a touch and a pole are measured in: the average true range of the logarithms, which is the same upside down.
 LOG_RANGE = "rma(log(max(high, close 1 ago) / min(low, close 1 ago)), 14)"
 
 
-def pattern(e: "Expressions", entry: Entry, node: tree.Call, given: dict[str, tree.Node | None]) -> Value:
+def pattern(e: Scope, entry: Entry, node: tree.Call, given: dict[str, tree.Node | None]) -> Value:
     """A part of a pattern, or whether one is forming. given: its arguments by name."""
     name, _, part = entry.name.partition(".")
     part = part or "forming"
@@ -42,7 +39,7 @@ def pattern(e: "Expressions", entry: Entry, node: tree.Call, given: dict[str, tr
     return Value(op, "condition" if part == "forming" else "number", entry.degree, None, 1.0 if entry.level else None)
 
 
-def _breaks(e: "Expressions", entry: Entry, node: tree.Node | None) -> float:
+def _breaks(e: Scope, entry: Entry, node: tree.Node | None) -> float:
     if node is None:
         return 1.0
     word = node.name if isinstance(node, tree.Name) else ""
@@ -51,7 +48,7 @@ def _breaks(e: "Expressions", entry: Entry, node: tree.Node | None) -> float:
     return 1.0 if word == "up" else -1.0
 
 
-def _within(e: "Expressions", entry: Entry, parameter: Parameter, value: float, span: Span) -> None:
+def _within(e: Scope, entry: Entry, parameter: Parameter, value: float, span: Span) -> None:
     """Shares of a price or of a size lie between nothing and all of it; sizes in average true ranges are above nothing."""
     share = (parameter.default or "").endswith("%")
     top = 1.0 if share or parameter.name == "fit" else 100.0

@@ -1,7 +1,7 @@
 """Averages and extremes."""
 
-from wickcore.language.catalogue import X, bars, constant, defined, kernel, number
 from wickcore.language.entries.prices import WILDER
+from wickcore.language.entry import X, bars, constant, defined, kernel, number
 
 _A, _E = "averages", "extremes"
 

@@ -1,6 +1,6 @@
 """Bands, channels and the squeeze: all of them definitions over the averages."""
 
-from wickcore.language.catalogue import X, bars, constant, defined
+from wickcore.language.entry import X, bars, constant, defined
 
 _B = "bands"
 _WIDTH = constant("width", "2", "how many standard deviations")

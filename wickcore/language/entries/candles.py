@@ -1,6 +1,6 @@
 """Candles, and Heikin-Ashi bars. Published descriptions differ in their limits: here every limit is a named argument."""
 
-from wickcore.language.catalogue import Entry, Parameter, bars, constant, defined, kernel
+from wickcore.language.entry import Entry, Parameter, bars, constant, defined, kernel
 
 _C = "candles"
 _SMALL = constant("small", "35%", "the largest body, as a share of the range")

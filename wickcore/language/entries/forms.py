@@ -1,6 +1,6 @@
 """Names with a meaning of their own to the checker."""
 
-from wickcore.language.catalogue import Entry, Parameter, bars, defined
+from wickcore.language.entry import Entry, Parameter, bars, defined
 
 _X = Parameter("x", "number", None, "any expression")
 

@@ -1,6 +1,6 @@
 """What is known about an instrument on a day besides its prices: facts and texts, each as published by that day."""
 
-from wickcore.language.catalogue import Entry
+from wickcore.language.entry import Entry
 
 _F = "facts"
 

@@ -1,7 +1,7 @@
 """Momentum and direction."""
 
-from wickcore.language.catalogue import X, bars, defined
 from wickcore.language.entries.prices import WILDER
+from wickcore.language.entry import X, bars, defined
 
 _M = "momentum"
 _FAST, _SLOW, _SIGNAL = bars(12, name="fast"), bars(26, name="slow"), bars(9, name="signal")

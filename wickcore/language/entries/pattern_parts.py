@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from wickcore.language.catalogue import Entry, Parameter, bars
+from wickcore.language.entry import Entry, Parameter, bars
 from wickcore.language.shapes import SHAPES
 
 PRACTICE = "common practice; points confirmed as in A. W. Lo, H. Mamaysky and J. Wang, Journal of Finance 55(4), 2000"

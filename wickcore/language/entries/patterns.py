@@ -1,7 +1,7 @@
 """Chart patterns: each name is a condition, one is forming now; its parts are numbers."""
 
-from wickcore.language.catalogue import Entry, Parameter, bars
 from wickcore.language.entries.pattern_parts import PAPER, Told, pattern
+from wickcore.language.entry import Entry, Parameter, bars
 
 _EVEN = "how level the two lie (the tolerance is nothing, no difference all)"
 _TOUCHED = "how near the lines their touches lie (the touch distance is nothing, on them all), how many there are (four nothing, eight all), and how evenly the lines share them"

@@ -1,6 +1,6 @@
 """Fields of the bar, what is made of one or two bars, and ranges."""
 
-from wickcore.language.catalogue import Entry, bars, defined
+from wickcore.language.entry import Entry, bars, defined
 
 _F = "price fields"
 WILDER = "J. Welles Wilder, New Concepts in Technical Trading Systems, 1978"

@@ -1,6 +1,6 @@
 """Trend lines, statistics, counts, and plain functions."""
 
-from wickcore.language.catalogue import CONDITION, X, bars, defined, kernel, number
+from wickcore.language.entry import CONDITION, X, bars, defined, kernel, number
 
 _T, _S = "trend", "statistics"
 

@@ -1,6 +1,6 @@
 """Turning points, and the pivots of the day before."""
 
-from wickcore.language.catalogue import Parameter, bars, defined, kernel
+from wickcore.language.entry import Parameter, bars, defined, kernel
 
 _S, _P = "swings", "pivots"
 _K = bars(1, name="k", help="how many lower highs (higher lows) on both sides")

@@ -1,6 +1,6 @@
 """Volume and money."""
 
-from wickcore.language.catalogue import CONDITION, bars, defined
+from wickcore.language.entry import CONDITION, bars, defined
 
 _V = "volume"
 _FLOW = "pick(high > low, ((close - low) - (high - close)) / (high - low) * volume, 0)"

@@ -1,0 +1,199 @@
+"""What the checks of expressions have in common: the rule's names and frame, scales, arguments, and saying what is wrong."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+from typing import NoReturn
+
+from wickcore.bars.frame_names import finer
+from wickcore.language import tree
+from wickcore.language.definitions import definition_of
+from wickcore.language.entry import Entry, Parameter
+from wickcore.language.operations import Op, constant
+from wickcore.language.rule import Overlay, Pair, Value
+from wickcore.language.tree import Span
+
+MAX_WINDOW = 5_000
+MAX_SIZE = 3_000  # a name, number, operator or call each, those of the definitions too
+USES_CLOSE = {"market_cap", "pe", "dividend_yield"}
+Say = Callable[[Span, str, "str | None"], None]
+
+
+@dataclass(slots=True)
+class Size:
+    """What is left of the size that a rule may have, and whether it was said that nothing is."""
+
+    left: int = MAX_SIZE
+    said: bool = False
+
+
+class Unresolved(Exception):
+    """Raised once a problem has been said and the expression around it can no longer be checked."""
+
+
+@cache
+def _plain(n: int) -> Value:
+    """A number of bars as a value."""
+    return Value(constant(float(n)), "number", None, float(n), 0.0)
+
+
+class Scope:
+    """What all checks of one rule's expressions share; `say` and `advise` receive problems with their place.
+
+    `check` is given by the class that knows every kind of node.
+
+    dials: plain values by name. lets: trees by name, checked again in each frame they are used in. frame: whose bars are counted.
+    base: the finest frame the market has bars of. universe: among whose members `rank` ranks; "" for all. size: what is left of the size that
+    a rule may have, shared by all that belongs to it.
+    """
+
+    def __init__(
+        self,
+        text: str,
+        say: Say,
+        advise: Say,
+        frame: str,
+        decide: str,
+        base: str = "day",
+        universe: str = "",
+        size: Size | None = None,
+    ) -> None:
+        self.size = size or Size()
+        self.text, self._say, self.advise = text, say, advise
+        self.frame, self.decide, self.base, self.universe = frame, decide, base, universe
+        self.dials: dict[str, Value] = {}
+        self.lets: dict[str, tree.Node] = {}
+        self.unread: set[str] = set()
+        self.pairs: list[Pair] = []
+        self.overlays: list[Overlay] = []
+        self._let_values: dict[tuple[str, str, bool], Value] = {}
+        self._names: dict[tuple[str, str, bool], Value] = {}
+        self._definitions: dict[tuple[object, ...], Value] = {}
+        self.bound: dict[str, Value] = {}
+        self.inside: Span | None = None  # the place of the call whose definition is being expanded
+        self.earlier = 0  # how many `ago` stand around the place that is looked at
+
+    def check(self, node: tree.Node) -> Value:
+        """The checked value of any node. Raises Unresolved once a problem has been said."""
+        raise NotImplementedError
+
+    def condition(self, node: tree.Node) -> Value:
+        value = self.check(node)
+        if value.type != "condition":
+            what = "a text; compare it with a text in quotes" if value.type == "text" else "a number; compare it with something"
+            mend = None
+            self.fail(node.span, f"A condition is needed here, but `{self.source(node)}` is {what}.", mend)
+        return value
+
+    def number(self, node: tree.Node) -> Value:
+        value = self.check(node)
+        if value.type != "number":
+            what = "a text" if value.type == "text" else "a condition"
+            self.fail(node.span, f"A number is needed here, but `{self.source(node)}` is {what}.")
+        return value
+
+    def column(self, entry: Entry, span: Span) -> Value:
+        if (
+            self.decide == "open"
+            and not self.earlier
+            and (entry.kind == "field" or entry.name in USES_CLOSE)
+            and entry.name != "open"
+        ):
+            self.fail(
+                self.inside or span,
+                f"At the open, today's `{entry.name}` is not known yet; use the bar before: add `1 ago`.",
+                f"({self.source_at(self.inside or span)} 1 ago)",
+            )
+        frame = self.frame if entry.kind == "field" else "day"
+        op = Op(entry.kind, (), (entry.name,), frame, entry.result)
+        weight = 1.0 if entry.kind == "field" and entry.name != "volume" else None
+        return Value(op, entry.result, entry.degree, None, weight)
+
+    def in_frame(self, frame: str, build: Callable[[], Value], span: Span | None = None) -> Value:
+        if finer(frame, self.base):
+            place = span or self.inside or Span(0, 1)
+            self.fail(place, f"There are no {frame} bars in this market; {self.base} bars and longer ones can be used.")
+        before, self.frame = self.frame, frame
+        try:
+            return build()
+        finally:
+            self.frame = before
+
+    def argument(self, entry: Entry, parameter: Parameter, node: tree.Node | None, span: Span, before: dict[str, Value]) -> Value:
+        if node is None:
+            assert parameter.default is not None
+            return self.expand(parameter.default, dict(before), self.inside or span)
+        if parameter.takes == "bars":
+            return _plain(self.bar_count(node, int(parameter.low or 1), parameter.name, entry.name))
+        if parameter.takes == "condition":
+            return self.condition(node)
+        value = self.number(node)
+        if parameter.takes == "constant" and value.constant is None:
+            self.fail(node.span, f"`{parameter.name}` of `{entry.name}` is a plain number or a dial.")
+        return value
+
+    def expand(self, definition: str, values: dict[str, Value], span: Span) -> Value:
+        before = self.bound, self.inside
+        self.bound, self.inside = values, span
+        try:
+            return self.check(definition_of(definition, frozenset(values)))
+        finally:
+            self.bound, self.inside = before
+
+    def bar_count(self, node: tree.Node, low: int, what: str = "A number of bars", of: str = "") -> int:
+        """A number of bars. what: for problems; with `of` the name of an argument of that entry."""
+        amount: float | None
+        if isinstance(node, tree.Number):
+            amount = node.value
+        elif isinstance(node, tree.Count):
+            amount = self.number(node.amount).constant if isinstance(node.amount, tree.Name) else node.amount
+        else:
+            amount = self.number(node).constant
+        if amount is not None and low <= amount <= MAX_WINDOW and amount == int(amount):
+            return int(amount)
+        said = f"`{what}` of `{of}`" if of else what
+        if amount is None:
+            self.fail(node.span, f"{said} must be a plain number or a dial.")
+        self.fail(node.span, f"{said} must be a whole number from {low} to {MAX_WINDOW:,}; this is {amount:g}.")
+
+    def unscaled(self, value: Value) -> Op:
+        """The value in money (or shares) of each day."""
+        return Op("unscale", (value.op,), (value.degree,)) if value.degree else value.op
+
+    def _scaled(self, value: Value, degree: int) -> Op:
+        if value.degree is None and degree and value.constant:
+            return Op("money", (), (value.constant, degree))
+        return value.op
+
+    def same_scale(self, left: Value, right: Value, span: Span) -> tuple[Op, Op, int | None]:
+        """Both sides on one scale, and that scale's degree (None when both are plain numbers)."""
+        if left.degree is None and right.degree is None:
+            return left.op, right.op, None
+        if left.degree is None or right.degree is None:
+            degree = right.degree if left.degree is None else left.degree
+            assert degree is not None
+            return self._scaled(left, degree), self._scaled(right, degree), degree
+        if left.degree == right.degree:
+            return left.op, right.op, left.degree
+        self.advise(self.inside or span, "These two are unlike things, such as a price and a volume or a percentage.", None)
+        return self.unscaled(left), self.unscaled(right), 0
+
+    def too_large(self, span: Span) -> NoReturn:
+        """Says once that the rule is larger than can be; whatever is looked at after that ends at once."""
+        if not self.size.said:
+            self.size.said = True
+            said = (
+                f"With its names and parts written out, a rule comes to at most {MAX_SIZE:,} steps, which end here; take lines out."
+            )
+            self._say(self.inside or span, said, None)
+        raise Unresolved
+
+    def source(self, node: tree.Node) -> str:
+        return self.source_at(node.span)
+
+    def source_at(self, span: Span) -> str:
+        return " ".join(self.text[span.start : span.end].split())
+
+    def fail(self, span: Span, message: str, mend: str | None = None) -> NoReturn:
+        self._say(self.inside or span, message, mend)
+        raise Unresolved
