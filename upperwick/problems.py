@@ -8,16 +8,9 @@ from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from upperwick.kernels import missing
 from upperwick.market.load import DamagedBlock
+from upperwick.refused import Refused
 from wickcore.language.problems import RuleError
-from wickcore.scan.evaluate import Stopped
-
-
-class Refused(Exception):
-    """A request that cannot be carried out, said in a sentence for the person who made it."""
-
-    def __init__(self, detail: str, status: int = 400, **extra: Any) -> None:
-        super().__init__(detail)
-        self.detail, self.status, self.extra = detail, status, extra
+from wickcore.scan.limits import Stopped
 
 
 def problem(status: int, title: str, detail: str, **extra: Any) -> HttpResponse:

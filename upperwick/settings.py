@@ -36,6 +36,7 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "upperwick.accounts",
     "upperwick.bench",
+    "upperwick.jobs",
     "upperwick.market",
     "upperwick.rules",
     "upperwick.studies",

@@ -25,12 +25,12 @@ def work() -> None:
     """Takes work from the queue until it is told to end, or the server that started it is gone. Raises AlreadyRunning."""
     from django.core.management import call_command
 
+    from upperwick.jobs.services import interrupt_all
     from upperwick.market.load import evaluator
-    from upperwick.studies import runs
 
     held = _lock()
     end_with_parent()
-    runs.interrupt_all()
+    interrupt_all()
     call_command("prune_db_task_results", min_age_days=1, verbosity=0)
     # Before the first study asks for them: the prices, and the days that all studies up to the seal or the last session draw.
     _draw_ahead(evaluator().market.bars.sessions)

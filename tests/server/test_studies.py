@@ -13,8 +13,11 @@ from django.contrib.auth import get_user_model
 from django.utils import timezone
 
 from tests.server.conftest import Api
+from upperwick.jobs import registry
+from upperwick.jobs import services as jobs
+from upperwick.jobs.models import Job
 from upperwick.studies import runs
-from upperwick.studies.models import StudyRun, Try
+from upperwick.studies.models import Try
 from upperwick.studies.schemas import CompareRunOut, PartsRunOut, RunOut, SweepRunOut
 
 pytestmark = pytest.mark.django_db
@@ -55,7 +58,7 @@ def test_the_same_question_is_answered_from_what_is_kept_and_again_with_the_same
     assert measured(api)["id"] == first["id"]
     again = api.post("/studies?again=true", {"text": RULE, "horizons": [20, 5]}).json()
     assert again["id"] != first["id"]
-    a, b = (bytes(StudyRun.objects.get(id=i).answer) for i in (first["id"], again["id"]))
+    a, b = (bytes(Job.objects.get(id=i).answer) for i in (first["id"], again["id"]))
     assert a == b
     assert measured(api, seed=2)["result"]["horizons"][0]["excess_low"] != first["result"]["horizons"][0]["excess_low"]
 
@@ -219,20 +222,21 @@ def test_a_large_run_waits_for_the_worker_is_stopped_and_replaced(api: Api, monk
     other_question = api.post("/studies", {"text": RULE, "horizons": [20]}).json()
     assert api.get(f"/studies/{waiting['id']}").json()["state"] == "stopped"
     assert api.delete(f"/studies/{other_question['id']}").json()["state"] == "stopped"
-    runs.carry_out(other_question["id"])  # the queue still names it
+    jobs.carry_out(other_question["id"])  # the queue still names it
     assert api.get(f"/studies/{other_question['id']}").json()["state"] == "stopped"
     once_more = api.post(f"/studies/{other_question['id']}/again").json()
     assert once_more["state"] == "waiting"
-    runs.carry_out(once_more["id"])
+    jobs.carry_out(once_more["id"])
     assert api.get(f"/studies/{once_more['id']}").json()["state"] == "done"
 
 
 def test_a_run_without_a_sign_of_life_was_interrupted(api: Api) -> None:
     run = measured(api)
     long_ago = timezone.now() - timezone.timedelta(minutes=5)
-    StudyRun.objects.filter(id=run["id"]).update(state="running", beat=long_ago)
+    Job.objects.filter(id=run["id"]).update(state="running", beat=long_ago)
     found = api.get(f"/studies/{run['id']}").json()
     assert found["state"] == "interrupted"
+    assert Job.objects.get(id=run["id"]).state == "running"  # looking writes nothing
     assert "can be run again" in found["detail"]
     assert api.post(f"/studies/{run['id']}/again").json()["state"] == "done"
 
@@ -241,9 +245,9 @@ def test_an_error_of_the_studys_own_is_a_sentence(api: Api, monkeypatch: pytest.
     def broken(*_: object) -> None:
         raise ZeroDivisionError
 
-    monkeypatch.setitem(runs.WORK, "study", broken)
+    monkeypatch.setitem(registry.KINDS, "study", registry.Kind(broken, lambda: "1"))
     run = api.post("/studies", {"text": RULE, "horizons": [5]}).json()
-    assert (run["state"], run["detail"]) == ("failed", "The study met an error of its own; it is written in the server's log.")
+    assert (run["state"], run["detail"]) == ("failed", "This met an error of its own; it is written in the server's log.")
 
 
 def test_tries_go_with_their_rule(api: Api) -> None:
@@ -251,13 +255,14 @@ def test_tries_go_with_their_rule(api: Api) -> None:
     measured(api, rule_id=rule)
     get_user_model().objects.all().delete()
     assert not Try.objects.exists()
-    assert not StudyRun.objects.exists()
+    assert not Job.objects.exists()
 
 
 SCRIPT = """
 import django; django.setup()
 from django.contrib.auth import get_user_model
 from upperwick.market.store import save_tables, save_demo
+from upperwick.jobs.services import find
 from upperwick.studies import runs, services
 from wickcore.demo.market import make_market
 import sys
@@ -265,7 +270,7 @@ runs.SMALL_BARS = 0
 user, new = get_user_model().objects.get_or_create(username="ada")
 body = dict(as_of=None, dials={}, universe=None, first=None, last=None, horizons=[5], entry="next-open", repeats="every",
             cost=0.001, slippage=0.0, seed=1, survivors=False, rule_id=None, text=sys.argv[1])
-print(services.measure(user, body).id if sys.argv[2] == "ask" else runs.find(user, int(sys.argv[3])).state)
+print(services.measure(user, body).id if sys.argv[2] == "ask" else find(user, int(sys.argv[3])).state)
 """
 
 

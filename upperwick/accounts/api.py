@@ -6,7 +6,7 @@ from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from ninja import Router, Schema
 
-from upperwick.problems import Refused
+from upperwick.refused import Refused
 from upperwick.rules.services import add_starters
 
 router = Router(tags=["session"])

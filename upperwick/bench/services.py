@@ -8,7 +8,7 @@ from django.utils import timezone
 
 from upperwick.bench.models import BenchList
 from upperwick.market.services import no_universe
-from upperwick.problems import Refused
+from upperwick.refused import Refused
 from wickcore.bars.market import Market
 from wickcore.bars.universe import UnknownUniverse, read_universe
 

@@ -68,7 +68,7 @@ def explain(given: Namespace) -> None:
     """Each line for one instrument at one moment."""
     engine = engine_of(given)
     rule = checked(given.rule, engine.market.finest)
-    from upperwick.problems import Refused
+    from upperwick.refused import Refused
     from upperwick.rules.scanning import explain_rows
     from wickcore.bars.moment import read_moment
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from upperwick.market.services import as_of_day, open_market, request_limits, shown_as
-from upperwick.problems import Refused
+from upperwick.refused import Refused
 from wickcore.bars.bars import Bars, Bools, Ints
 from wickcore.bars.frames import period
 from wickcore.bars.moment import iso

@@ -7,7 +7,7 @@ import numpy as np
 from upperwick.market.charts import frame_ends, place, rounded
 from upperwick.market.models import Drawing, Instrument
 from upperwick.market.services import as_of_day, open_market, request_limits
-from upperwick.problems import Refused
+from upperwick.refused import Refused
 from wickcore.bars.bars import Bars
 from wickcore.bars.moment import iso
 from wickcore.language.check import check_expression

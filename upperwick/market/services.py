@@ -7,7 +7,7 @@ from typing import Any
 from upperwick.kernels import missing
 from upperwick.market.load import evaluator
 from upperwick.market.models import DataVersion
-from upperwick.problems import Refused
+from upperwick.refused import Refused
 from wickcore.bars.bars import Bools
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, iso, read_moment

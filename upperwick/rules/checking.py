@@ -5,7 +5,7 @@ from typing import Any
 
 from upperwick.bench.services import universe_key
 from upperwick.market.services import as_of_moment, members_of, open_market
-from upperwick.problems import Refused
+from upperwick.refused import Refused
 from upperwick.rules.naming import header_in
 from upperwick.rules.services import parts_for
 from wickcore.bars.bars import Bools

@@ -10,7 +10,7 @@ from typing import Any
 
 from django.db import transaction
 
-from upperwick.problems import Refused
+from upperwick.refused import Refused
 from upperwick.rules.models import Rule
 from upperwick.rules.naming import header_in, name_in
 from upperwick.rules.services import create, parts_of, rules_of, used_parts

@@ -10,7 +10,7 @@ import pyarrow.parquet as pq
 
 from upperwick.market.charts import place
 from upperwick.market.services import as_of_day, as_of_moment, open_market, request_limits, shown_as
-from upperwick.problems import Refused
+from upperwick.refused import Refused
 from upperwick.rules.checking import asked, names_of
 from wickcore.bars.moment import Moment, clock, iso
 from wickcore.language.problems import Problem, RuleError

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from upperwick.market.charts import ChartAsked, chart
 from upperwick.market.services import as_of_moment, members_of
-from upperwick.problems import Refused
+from upperwick.refused import Refused
 from upperwick.rules import scanning
 from upperwick.rules.checking import asked
 from wickcore.bars.bars import Bools

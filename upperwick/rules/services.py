@@ -7,7 +7,7 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from upperwick.problems import Refused
+from upperwick.refused import Refused
 from upperwick.rules.models import Rule, RuleVersion
 from upperwick.rules.naming import name_in, with_name
 from wickcore.language.check import check_rule

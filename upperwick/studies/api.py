@@ -6,9 +6,10 @@ from django.http import HttpRequest, HttpResponse
 from django.utils.http import content_disposition_header
 from ninja import Router
 
+from upperwick.jobs import services as jobs
+from upperwick.jobs.models import Job
 from upperwick.rules import services as rules
 from upperwick.studies import runs, services, tries
-from upperwick.studies.models import StudyRun
 from upperwick.studies.schemas import (
     AnyRunOut,
     CompareIn,
@@ -26,10 +27,10 @@ from upperwick.studies.schemas import (
 router = Router(tags=["studies"])
 
 
-def _run(run: StudyRun) -> HttpResponse:
+def _run(run: Job) -> HttpResponse:
     """The run with its answer as it was kept: reading and checking each of twenty thousand events again would take longer than the
     study."""
-    answer = runs.answer_of(run) or b"null"
+    answer = jobs.answer_of(run) or b"null"
     body = json.dumps(runs.told(run), ensure_ascii=False).encode()[:-1] + b',"result":' + answer + b"}"
     return HttpResponse(body, content_type="application/json")
 
@@ -54,7 +55,7 @@ def compare(request: HttpRequest, body: CompareIn):
 
 @router.get("/compare/{run_id}", response=CompareRunOut, operation_id="comparison")
 def one_comparison(request: HttpRequest, run_id: int):
-    return _run(runs.find(request.user, run_id, "compare"))
+    return _run(jobs.find(request.user, run_id, "compare"))
 
 
 @router.post("/sweep", response=SweepRunOut, operation_id="start_sweep")
@@ -65,7 +66,7 @@ def sweep(request: HttpRequest, body: SweepIn):
 
 @router.get("/sweep/{run_id}", response=SweepRunOut, operation_id="sweep")
 def one_sweep(request: HttpRequest, run_id: int):
-    return _run(runs.find(request.user, run_id, "sweep"))
+    return _run(jobs.find(request.user, run_id, "sweep"))
 
 
 @router.get("/tries", response=TriesOut, operation_id="tries")
@@ -88,19 +89,19 @@ def break_seal(request: HttpRequest, rule_id: int):
 @router.get("/parts/{run_id}", response=PartsRunOut, operation_id="parts")
 def parts_of_study(request: HttpRequest, run_id: int):
     """How far the taking apart is, and what it found once it is done."""
-    return _run(runs.find(request.user, run_id, "parts"))
+    return _run(jobs.find(request.user, run_id, "parts"))
 
 
 @router.get("/{run_id}", response=RunOut, operation_id="study")
 def one(request: HttpRequest, run_id: int):
     """How far the study is, and its figures once it is done."""
-    return _run(runs.find(request.user, run_id, "study"))
+    return _run(jobs.find(request.user, run_id, "study"))
 
 
 @router.delete("/{run_id}", response=AnyRunOut, operation_id="stop_study")
 def stop(request: HttpRequest, run_id: int):
     """Stops a run of any kind."""
-    return runs.told(runs.stop(request.user, run_id))
+    return runs.told(jobs.stop(request.user, run_id))
 
 
 @router.post("/{run_id}/again", response=AnyRunOut, operation_id="study_again")

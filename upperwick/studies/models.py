@@ -1,42 +1,6 @@
-"""Studies asked for and what they found; what each rule has tried; whose seal was broken."""
+"""What each rule has tried, and whose seal was broken. Studies themselves are jobs."""
 
-from django.conf import settings
 from django.db import models
-
-
-class StudyRun(models.Model):
-    """One piece of work of the worker. `question` says all that its answer depends on besides the data, and `digest` stands for both; the
-    answer is JSON, compressed, the same bytes whenever it is made again. `beat` is the last sign of life of whoever carries it out."""
-
-    KINDS = [(k, k) for k in ("study", "parts", "compare", "sweep")]
-    STATES = [(s, s) for s in ("waiting", "running", "done", "stopped", "failed", "interrupted")]
-
-    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="study_runs")
-    rule = models.ForeignKey("rules.Rule", on_delete=models.CASCADE, null=True, blank=True, related_name="study_runs")
-    version = models.PositiveIntegerField(null=True, blank=True)
-    name = models.CharField(max_length=120)
-    kind = models.CharField(max_length=10, choices=KINDS)
-    question = models.JSONField()
-    digest = models.CharField(max_length=32, db_index=True)
-    data_version = models.CharField(max_length=20)
-    seed = models.PositiveIntegerField()
-    state = models.CharField(max_length=12, choices=STATES, default="waiting")
-    stage = models.CharField(max_length=120, blank=True)
-    share = models.FloatField(default=0.0)
-    detail = models.TextField(blank=True)
-    cancel = models.BooleanField(default=False)
-    asked = models.DateTimeField(auto_now_add=True)
-    beat = models.DateTimeField(null=True, blank=True)
-    seconds = models.FloatField(null=True, blank=True)
-    headline = models.TextField(blank=True)
-    answer = models.BinaryField(null=True, blank=True)
-
-    class Meta:
-        ordering = ["-id"]
-        indexes = [models.Index(fields=["owner", "rule", "-id"], name="runs_of_a_rule")]
-
-    def __str__(self) -> str:
-        return f"{self.kind} of {self.name}"
 
 
 class Try(models.Model):

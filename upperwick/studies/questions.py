@@ -1,14 +1,13 @@
 """What a study asks, as it is kept: all that its answer depends on besides the data."""
 
-import hashlib
-import json
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
+from upperwick.jobs.services import digest_of
 from upperwick.market.services import as_of_day, open_market
-from upperwick.problems import Refused
+from upperwick.refused import Refused
 from upperwick.rules.checking import Asked, asked
 from upperwick.rules.services import used_parts
 from upperwick.studies.models import SealBreak
@@ -79,11 +78,6 @@ def ready(owner: Any, question: Question) -> tuple[Asked, StudySettings]:
         **{name: question[name] for name in SETTINGS if name != "survivors"},
     )
     return found, settings
-
-
-def digest_of(*parts: Any) -> str:
-    """A short name of anything that JSON can hold."""
-    return hashlib.blake2b(json.dumps(parts, sort_keys=True).encode(), digest_size=16).hexdigest()
 
 
 def try_digest(rule: CheckedRule, universe: str, question: Question) -> str:

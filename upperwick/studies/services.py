@@ -6,10 +6,12 @@ from typing import Any
 
 from django.db import transaction
 
-from upperwick.problems import Refused
+from upperwick.jobs import services as jobs
+from upperwick.jobs.models import Job
+from upperwick.refused import Refused
 from upperwick.rules import services as rules
 from upperwick.studies import runs
-from upperwick.studies.models import SealBreak, StudyRun
+from upperwick.studies.models import SealBreak
 from upperwick.studies.questions import day_of, question_of, ready, seal_day
 from upperwick.studies.report import report
 from wickcore.bars.moment import iso
@@ -18,20 +20,20 @@ from wickcore.study.follow import validate
 from wickcore.study.sweep import MOST_CELLS, steps_of
 
 
-def measure(owner: Any, body: dict[str, Any], again: bool = False) -> StudyRun:
+def measure(owner: Any, body: dict[str, Any], again: bool = False) -> Job:
     """Checks everything that can be checked at once, then asks for the study. Raises RuleError and Refused."""
     rule, question = _checked(owner, body)
     return runs.ask(owner, "study", question, rule, 3 if question["unsealed"] else 1, again)
 
 
-def take_apart(owner: Any, run_id: int, horizon: int) -> StudyRun:
+def take_apart(owner: Any, run_id: int, horizon: int) -> Job:
     """Takes a finished study apart at one of its horizons. Raises Refused."""
     run = _finished(owner, run_id)
     _measured_at(run.question, horizon)
-    return runs.ask(owner, "parts", {"study": run.question, "horizon": horizon}, run.rule, 2)
+    return runs.ask(owner, "parts", {"study": run.question, "horizon": horizon}, runs.rule_of(run), 2)
 
 
-def compare(owner: Any, first: dict[str, Any], second: dict[str, Any], horizon: int) -> StudyRun:
+def compare(owner: Any, first: dict[str, Any], second: dict[str, Any], horizon: int) -> Job:
     """Two studies side by side. Raises RuleError and Refused."""
     _, a = _checked(owner, first)
     rule, b = _checked(owner, second)
@@ -40,7 +42,7 @@ def compare(owner: Any, first: dict[str, Any], second: dict[str, Any], horizon: 
     return runs.ask(owner, "compare", {"first": a, "second": b, "horizon": horizon}, rule, 2)
 
 
-def sweep(owner: Any, body: dict[str, Any], dials: list[dict[str, Any]], horizon: int) -> StudyRun:
+def sweep(owner: Any, body: dict[str, Any], dials: list[dict[str, Any]], horizon: int) -> Job:
     """Turns one dial or two over their ranges. Raises RuleError, and Refused for ranges that cannot be tried."""
     rule, question = _checked(owner, body)
     _measured_at(question, horizon)
@@ -63,18 +65,19 @@ def sweep(owner: Any, body: dict[str, Any], dials: list[dict[str, Any]], horizon
 
 
 def page_of(owner: Any, run_id: int, horizon: int) -> tuple[str, str]:
-    """A finished study as one HTML page: its name and the page. Raises Refused while it is still being taken apart."""
+    """A finished study that has been taken apart as one HTML page: its name and the page. Raises Refused for one that has not."""
     run = _finished(owner, run_id)
-    apart = take_apart(owner, run_id, horizon)
-    study, parts = runs.answer_of(run), runs.answer_of(apart)
+    _measured_at(run.question, horizon)
+    apart = jobs.answered(owner, "parts", {"study": run.question, "horizon": horizon}, runs.subject_of(run.subject_id))
+    study, parts = jobs.answer_of(run), None if apart is None else jobs.answer_of(apart)
     if study is None or parts is None:
-        raise Refused("The study is still being taken apart; ask for the report again in a moment.", 409)
+        raise Refused("The study is not taken apart at this horizon; look at its parts first, then ask for the report again.", 409)
     return run.name, report(run.name, run.question["text"], runs.told(run), json.loads(study), json.loads(parts))
 
 
 def one_trade(owner: Any, run_id: int, symbol: str, day: str, horizon: int) -> dict[str, Any]:
     """One hit of a study as it was traded. Raises Refused."""
-    run = runs.find(owner, run_id)
+    run = jobs.find(owner, run_id)
     found, settings = ready(owner, run.question)
     market = found.engine.market
     _measured_at(run.question, horizon)
@@ -123,8 +126,8 @@ def _checked(owner: Any, body: dict[str, Any]) -> tuple[Any, dict[str, Any]]:
     return rule, question
 
 
-def _finished(owner: Any, run_id: int) -> StudyRun:
-    run = runs.find(owner, run_id, "study")
+def _finished(owner: Any, run_id: int) -> Job:
+    run = jobs.find(owner, run_id, "study")
     if run.state != "done":
         raise Refused("This study is not done; wait for its figures first.", 409)
     return run

@@ -1,35 +1,47 @@
 """Which settings of a rule were measured, and how good the best of them would look by luck."""
 
 import io
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
+from upperwick.jobs.models import Job
 from upperwick.market.services import open_market
-from upperwick.studies.models import StudyRun, Try
-from upperwick.studies.work import Tried
+from upperwick.studies.models import Try
+from wickcore.bars.bars import Floats, Ints
 from wickcore.study.tries import laid_out, luck
 
 MOST_JUDGED, SHOWN = 500, 50
 SEED = 1
 
 
-def record(run: StudyRun, tried: list[Tried]) -> None:
+@dataclass(frozen=True)
+class Tried:
+    """A setting that was measured: its digest, what tells it from the others, its daily excess by horizon."""
+
+    digest: str
+    label: str
+    series: dict[int, tuple[Ints, Floats]]
+
+
+def record(run: Job, tried: list[Tried]) -> None:
     """Keeps each setting once a rule and data version; one measured again at other horizons keeps them all."""
-    if run.rule_id is None:
+    rule_id, version = run.subject_id, run.note.get("version")
+    if rule_id is None:
         return
-    known = {t.digest: t for t in Try.objects.filter(rule_id=run.rule_id, data_version=run.data_version)}
+    known = {t.digest: t for t in Try.objects.filter(rule_id=rule_id, data_version=run.data_version)}
     made, changed = [], []
     for one in {t.digest: t for t in tried}.values():
         old = known.get(one.digest)
         series = {**(_unpacked(old.series) if old else {}), **one.series}
         packed = _packed(series)
         if old is None:
-            label = ", ".join(filter(None, [f"version {run.version}" if run.version else "not saved", one.label]))[:200]
+            label = ", ".join(filter(None, [f"version {version}" if version else "not saved", one.label]))[:200]
             made.append(
                 Try(
-                    rule_id=run.rule_id, digest=one.digest, data_version=run.data_version, version=run.version, label=label,
+                    rule_id=rule_id, digest=one.digest, data_version=run.data_version, version=version, label=label,
                     series=packed,
                 )
             )  # fmt: skip
@@ -45,7 +57,7 @@ def judged(rule_id: int, horizon: int) -> dict[str, Any]:
     market = open_market().market
     tries = Try.objects.filter(rule_id=rule_id, data_version=market.version)
     # A try may get further horizons by a later run: what is known holds until the next one.
-    latest = StudyRun.objects.filter(rule_id=rule_id).order_by("-id").values_list("id", "state").first()
+    latest = Job.objects.filter(subject_kind="rule", subject_id=rule_id).order_by("-id").values_list("id", "state").first()
     return dict(_judged(rule_id, horizon, market.version, tries.count(), latest))
 
 

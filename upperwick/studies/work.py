@@ -3,14 +3,17 @@
 import itertools
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, replace
 from typing import Any
 
+from upperwick.jobs.models import Job
+from upperwick.jobs.registry import Done, Tell
+from upperwick.jobs.services import digest_of
 from upperwick.rules.checking import Asked
 from upperwick.studies import parts
-from upperwick.studies.questions import Question, digest_of, ready, try_digest
+from upperwick.studies.questions import Question, ready, try_digest
 from upperwick.studies.shapes import as_dict, event_rows
-from wickcore.bars.bars import Floats, Ints
+from upperwick.studies.tries import Tried, record
 from wickcore.scan.evaluate import Limits
 from wickcore.study.compare import compare, difference_verdict
 from wickcore.study.follow import Study, study
@@ -18,27 +21,8 @@ from wickcore.study.sweep import steps_of, sweep, sweep_verdict
 from wickcore.study.tries import daily_excess
 from wickcore.study.verdict import verdict
 
-Tell = Callable[[str, float], None]
 WHOLE, MOST_APART = 4, 500
 _whole: OrderedDict[str, tuple[Asked, Study]] = OrderedDict()  # the latest studies of this process, to be taken apart
-
-
-@dataclass(frozen=True)
-class Tried:
-    """A setting that was measured: its digest, what tells it from the others, its daily excess by horizon."""
-
-    digest: str
-    label: str
-    series: dict[int, tuple[Ints, Floats]]
-
-
-@dataclass(frozen=True)
-class Done:
-    """answer: what is kept. headline: in a sentence. tried: the settings that count as tries."""
-
-    answer: dict[str, Any]
-    headline: str
-    tried: list[Tried] = field(default_factory=list)
 
 
 def _measured(owner: Any, question: Question, version: str, limits: Limits, tell: Tell) -> tuple[Asked, Study]:
@@ -66,7 +50,12 @@ def measure(owner: Any, question: Question, version: str, limits: Limits, tell: 
             answer[name] = [asdict(f) for f in alone.horizons]
     tried = [] if question["survivors"] else [_tried(found, made, question)]
     middle = 5 if 5 in made.samples else made.settings.horizons[len(made.settings.horizons) // 2]
-    return Done(answer, verdict(made, middle), tried)
+    return Done(answer, verdict(made, middle), _counting(tried))
+
+
+def _counting(tried: list[Tried]) -> Callable[[Job], None]:
+    """Keeps the settings that a run has measured as tries of its rule."""
+    return lambda job: record(job, tried)
 
 
 def _tried(found: Asked, made: Study, question: Question) -> Tried:
@@ -111,7 +100,7 @@ def side_by_side(owner: Any, question: dict[str, Any], version: str, limits: Lim
         "events_second": event_rows([e for e in pair[1].events if e.position in set(apart.only_second.tolist())][-MOST_APART:]),
     }
     said = next(d for d in apart.differences if d.bars == horizon)
-    return Done(answer, difference_verdict(said), tried)
+    return Done(answer, difference_verdict(said), _counting(tried))
 
 
 def _side(made: Study) -> dict[str, Any]:
@@ -138,7 +127,7 @@ def turn_dials(owner: Any, question: dict[str, Any], version: str, limits: Limit
             digest = try_digest(rules[values], found.key, question["study"])
             tried.append(Tried(digest, label, {question["horizon"]: daily}))
     answer = {**asdict(swept), "verdict": sweep_verdict(swept)}
-    return Done(answer, answer["verdict"], tried)
+    return Done(answer, answer["verdict"], _counting(tried))
 
 
 WORK: dict[str, Callable[[Any, Any, str, Limits, Tell], Done]] = {
