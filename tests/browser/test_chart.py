@@ -5,6 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.states import choices_kept
 from tests.browser.test_rules import open_rule, write_rule
 
 pytestmark = pytest.mark.browser
@@ -33,7 +34,7 @@ def test_frames_ranges_and_panes_are_kept(page: Page) -> None:
     page.get_by_role("button", name="as table").click()
     for name in ("macd_hist", "rsi(2)", "rsi(14)"):
         expect(page.get_by_role("columnheader", name=name, exact=True)).to_be_visible()
-    page.wait_for_timeout(700)
+    choices_kept(page)
     page.reload()
     expect(page.get_by_role("button", name="Panes 2")).to_be_visible()
     page.get_by_role("button", name="Panes 2").click()
@@ -42,7 +43,7 @@ def test_frames_ranges_and_panes_are_kept(page: Page) -> None:
     page.keyboard.press("Escape")
     for name in ("day", "6m", "linear"):
         page.get_by_role("button", name=name, exact=True).click()
-    page.wait_for_timeout(700)
+    choices_kept(page)
 
 
 def test_past_hits_lead_to_their_day(page: Page) -> None:

@@ -27,7 +27,7 @@ def tab_to(page: Page, name: str, most: int = 60) -> None:
 def test_the_evening_by_keyboard_alone(page: Page) -> None:
     """Write a rule, count, sort, flick, look, compare, step back, the sheet, measure, save: no mouse anywhere."""
     page.keyboard.press("?")
-    expect(page.get_by_role("dialog")).to_contain_text("one session back and forward")
+    expect(page.get_by_role("dialog")).to_contain_text("one session back")
     page.keyboard.press("Escape")
     tab_to(page, "^Write a rule$")
     page.keyboard.press("Enter")
@@ -123,7 +123,7 @@ def test_an_accessibility_checker_finds_nothing_serious(page: Page, theme: str) 
     expect(page.locator("article").first.get_by_role("img")).to_be_visible()
     found["sheet"] = serious(page)
     page.get_by_role("tab", name="Versions").click()
-    page.wait_for_timeout(400)
+    expect(page.get_by_text("Version 1", exact=False).first).to_be_visible()
     found["versions"] = serious(page)
     page.get_by_role("tab", name="Follow-through").click()
     page.get_by_role("button", name="Measure follow-through").click()

@@ -7,6 +7,7 @@ import pyarrow.parquet as pq
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.states import choices_kept
 from tests.browser.test_rules import open_rule, write_rule
 
 pytestmark = pytest.mark.browser
@@ -59,11 +60,11 @@ def test_columns_are_added_moved_kept_and_taken_out(page: Page) -> None:
     page.get_by_role("button", name="With range", exact=True).click()
     page.keyboard.press("Escape")
     expect(page.get_by_role("columnheader", name="range / atr(14)")).to_be_visible()
-    page.wait_for_timeout(700)  # choices are kept a moment after the last change
+    choices_kept(page)
     page.reload()
     expect(page.get_by_role("columnheader", name="range / atr(14)")).to_be_visible()
     usual_columns(page)
-    page.wait_for_timeout(700)
+    choices_kept(page)
 
 
 def test_sorting_by_several(page: Page) -> None:

@@ -5,6 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.states import choices_kept, counted, insert
 from tests.browser.test_rules import open_rule
 
 pytestmark = pytest.mark.browser
@@ -15,7 +16,7 @@ def write(page: Page, text: str, name: str = "") -> None:
     page.get_by_role("link", name="Rules", exact=True).click()
     page.get_by_role("button", name="Write a rule").click()
     page.get_by_label("Lines of the rule").click()
-    page.keyboard.insert_text(text)
+    insert(page, text)
     page.keyboard.press("Escape")  # the list of completions
     page.keyboard.press("Escape")
     if name:
@@ -29,8 +30,7 @@ def write(page: Page, text: str, name: str = "") -> None:
 
 def left(page: Page) -> int:
     """The count that stands once nothing is being counted."""
-    expect(page.get_by_text(re.compile("^v\\d+, counting$"))).to_have_count(0)
-    page.wait_for_timeout(350)
+    counted(page)
     expect(page.get_by_role("alert")).to_have_count(0)
     return int(page.evaluate(LOOK))
 
@@ -38,7 +38,7 @@ def left(page: Page) -> int:
 def append(page: Page, text: str) -> None:
     page.get_by_label("Lines of the rule").click()
     page.keyboard.press("Control+End")
-    page.keyboard.insert_text("\n" + text)
+    insert(page, "\n" + text)
     page.keyboard.press("Escape")
 
 
@@ -68,7 +68,7 @@ def test_a_new_high_on_a_wide_day_turned_down_by_a_dial_and_mirrored(page: Page)
     page.get_by_role("button", name="Columns").click()
     page.get_by_role("button", name="Back to the usual columns").click()
     page.keyboard.press("Escape")
-    page.wait_for_timeout(600)
+    choices_kept(page)
     page.get_by_role("button", name="Mirror").click()
     expect(page.get_by_label("Lines of the rule")).to_contain_text("low <= lowest(low, 60)")
 
@@ -157,7 +157,7 @@ def test_leaders_are_four_saved_rules_each_by_its_own_performance(page: Page) ->
     page.get_by_role("button", name="Columns").click()
     page.get_by_role("button", name="Back to the usual columns").click()
     page.keyboard.press("Escape")
-    page.wait_for_timeout(600)
+    choices_kept(page)
 
 
 def test_cut_in_half_yet_large_with_the_sick_told_from_the_cheap(page: Page) -> None:

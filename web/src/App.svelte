@@ -1,17 +1,17 @@
 <script lang="ts">
+  import type { Component } from 'svelte'
   import { api, onSignedOut, sentence } from '$lib/api'
+  import { commandIn } from '$lib/commands'
   import { isCommand } from '$lib/keys'
-  import { go, referenceOf, route, ruleOf, sharedOf } from '$lib/router.svelte'
+  import { lazily } from '$lib/lazily'
+  import { go, route } from '$lib/router.svelte'
   import { loadLists, loadMarket, market } from '$lib/market.svelte'
   import { loadPreferences } from '$lib/preferences.svelte'
   import { hush, notice } from '$lib/notice.svelte'
-  import RuleList from './places/rules/RuleList.svelte'
-  import Workspace from './places/rules/Workspace.svelte'
+  import { HOME, PLACES, placeOf, type Place } from './places/places'
   import SignIn from './places/SignIn.svelte'
   import Strip from './places/Strip.svelte'
   import Keys from './places/Keys.svelte'
-  import Reference from './places/Reference.svelte'
-  import Shared from './places/Shared.svelte'
 
   let who = $state<string | null>(null)
   let known = $state(false)
@@ -27,7 +27,7 @@
     trouble = ''
     try {
       await Promise.all([loadMarket(), loadPreferences(), loadLists()])
-      if (!ruleOf(route.path) && referenceOf(route.path) === null && !sharedOf(route.path)) go('/rules', true)
+      if (!placeOf(route.path)) go(HOME, true)
     } catch (error) {
       trouble = sentence(error)
     }
@@ -41,16 +41,39 @@
       trouble = sentence(error)
     })
 
-  const open = $derived(ruleOf(route.path))
-  const shared = $derived(sharedOf(route.path))
-  const looked = $derived(referenceOf(route.path))
+  const here = $derived(placeOf(route.path))
+  // Each place is loaded when it is first opened, and kept.
+  const loads = Object.fromEntries(PLACES.map((place) => [place.id, lazily(place.load)]))
+  const load = (place: Place) => loads[place.id]!()
+  // What stands on the page: a place and what it was given change together, once the place is there.
+  let shown = $state.raw<{
+    Opened: Component<Record<string, unknown>>
+    props: Record<string, unknown>
+  } | null>(null)
+  let lost = $state(false)
+  $effect(() => {
+    const to = here
+    if (!to || who === null) return
+    load(to.place).then(
+      ({ default: Opened }) => {
+        if (to !== here) return
+        shown = { Opened, props: to.props }
+        lost = false
+      },
+      () => (lost = true),
+    )
+  })
+  $effect(() => {
+    // What is opened next most often is fetched while nothing else is to be done.
+    if (who && here?.place.id === 'rules') setTimeout(() => void load(PLACES[0]!).catch(() => undefined), 400)
+  })
 
   let pending = ''
   function keydown(event: KeyboardEvent): void {
+    if (commandIn(event, 'everywhere') === 'keys') keysOpen = true
     if (!isCommand(event)) return
-    if (event.key === '?') keysOpen = true
-    else if (pending === 'g' && event.key === 'r') go('/rules')
-    else if (pending === 'g' && event.key === 'w') go('/reference')
+    const to = pending === 'g' ? PLACES.find((place) => place.key === event.key) : undefined
+    if (to) go(to.address)
     pending = event.key
   }
 </script>
@@ -73,16 +96,21 @@
         </div>
       {:else if !market.now}
         <p class="p-12 text-ink2">Loading the market …</p>
-      {:else if looked !== null}
-        <Reference name={looked} />
-      {:else if shared}
-        <Shared token={shared} />
-      {:else if open}
-        {#key open.id}
-          <Workspace id={open.id} tab={open.tab} />
-        {/key}
-      {:else}
-        <RuleList />
+      {:else if here}
+        {#if lost}
+          <div class="p-12">
+            <p role="alert" class="text-loss">
+              This part of the application could not be fetched; is the server still running?
+            </p>
+            <button class="quiet mt-4" onclick={() => location.reload()}>Load the page again</button>
+          </div>
+        {:else if shown}
+          {#key shown.props.id}
+            <shown.Opened {...shown.props} />
+          {/key}
+        {:else}
+          <p class="p-12 text-ink2">Opening …</p>
+        {/if}
       {/if}
     </main>
   {/if}

@@ -21,7 +21,14 @@ export async function loadPreferences(): Promise<void> {
 export function choose(change: Partial<Preferences>): void {
   preferences.now = { ...preferences.now, ...change }
   clearTimeout(timer)
-  timer = setTimeout(() => {
-    api.keepPreferences($state.snapshot(preferences.now)).catch((error) => tell(sentence(error)))
-  }, 400)
+  // What the page says of itself: whether what was chosen is on the server yet.
+  document.documentElement.dataset.choices = 'keeping'
+  const mine = (timer = setTimeout(() => {
+    api
+      .keepPreferences($state.snapshot(preferences.now))
+      .catch((error) => tell(sentence(error)))
+      .finally(() => {
+        if (timer === mine) document.documentElement.dataset.choices = 'kept'
+      })
+  }, 400))
 }

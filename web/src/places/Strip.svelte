@@ -3,11 +3,12 @@
   import Moon from '@lucide/svelte/icons/moon'
   import Sun from '@lucide/svelte/icons/sun'
   import { api } from '$lib/api'
-  import { isCommand } from '$lib/keys'
+  import { commandIn, shownKey, type Command } from '$lib/commands'
   import { longDay } from '$lib/format'
   import { latest, market, standOn, step } from '$lib/market.svelte'
-  import { go, referenceOf, route } from '$lib/router.svelte'
+  import { go, route } from '$lib/router.svelte'
   import { theme, toggleTheme } from '$lib/theme.svelte'
+  import { HOME, PLACES, placeOf, type Place } from './places'
 
   interface Props {
     who: string
@@ -17,9 +18,21 @@
   const { who, onout, onkeys }: Props = $props()
   const sessions = $derived(market.now?.sessions ?? [])
   const past = $derived(market.asOf !== null && market.asOf !== latest())
-  const here = $derived(referenceOf(route.path) === null)
-  // Shift makes a session a week; a brace is a bracket with Shift on many keyboards, so a month has keys of its own.
-  const KEYS = { day: ['[', ']'], week: ['{', '}'], month: ['<', '>'] } as const
+  const here = $derived(placeOf(route.path)?.place)
+  const inStrip = (where: Place['strip']) => PLACES.filter((place) => place.strip === where)
+  /** A place is current with everything below its address. */
+  const current = (place: Place) => here?.address.startsWith(place.address) ?? false
+  // A brace is a bracket with Shift on many keyboards, so a month has keys of its own.
+  const STEPS = {
+    'session.back': [-1, 'day'],
+    'session.forward': [1, 'day'],
+    'week.back': [-1, 'week'],
+    'week.forward': [1, 'week'],
+    'month.back': [-1, 'month'],
+    'month.forward': [1, 'month'],
+  } as const
+  const keyOf = (unit: 'day' | 'week' | 'month', way: 'back' | 'forward') =>
+    shownKey(`${unit === 'day' ? 'session' : unit}.${way}` as Command)
   let picker: HTMLInputElement | undefined = $state()
 
   async function leave(): Promise<void> {
@@ -30,11 +43,11 @@
 
 <header class="flex h-[44px] shrink-0 items-center gap-6 border-b border-hair px-4">
   <a
-    href="/rules"
+    href={HOME}
     class="flex items-center gap-2"
     onclick={(event) => {
       event.preventDefault()
-      go('/rules')
+      go(HOME)
     }}
   >
     <svg viewBox="0 0 16 24" class="h-6" aria-hidden="true">
@@ -44,17 +57,20 @@
     <span class="font-title text-[21px] leading-none">Upper Wick</span>
   </a>
   <nav aria-label="Places" class="flex h-full">
-    <a
-      href="/rules"
-      aria-current={here ? 'page' : undefined}
-      class="grid h-full place-items-center border-b-2 px-1 pt-[2px] {here
-        ? 'border-ember font-semibold'
-        : 'border-transparent text-ink2'}"
-      onclick={(event) => {
-        event.preventDefault()
-        go('/rules')
-      }}>Rules</a
-    >
+    {#each inStrip('places') as place (place.id)}
+      <a
+        href={place.address}
+        aria-current={current(place) ? 'page' : undefined}
+        title={place.key ? `g ${place.key}` : undefined}
+        class="grid h-full place-items-center border-b-2 px-1 pt-[2px] {current(place)
+          ? 'border-ember font-semibold'
+          : 'border-transparent text-ink2'}"
+        onclick={(event) => {
+          event.preventDefault()
+          go(place.address)
+        }}>{place.title}</a
+      >
+    {/each}
   </nav>
   {#if market.now?.invented}
     <span
@@ -74,7 +90,7 @@
       <button
         class="px-1 text-[17px] leading-none text-ink2 hover:text-ink disabled:opacity-40"
         aria-label="One {unit === 'day' ? 'session' : unit} back"
-        title="One {unit === 'day' ? 'session' : unit} back ({KEYS[unit][0]})"
+        title="One {unit === 'day' ? 'session' : unit} back ({keyOf(unit, 'back')})"
         disabled={market.asOf === sessions[0]}
         onclick={() => step(-1, unit)}>{sign}</button
       >
@@ -98,23 +114,25 @@
       <button
         class="px-1 text-[17px] leading-none text-ink2 hover:text-ink disabled:opacity-40"
         aria-label="One {unit === 'day' ? 'session' : unit} forward"
-        title="One {unit === 'day' ? 'session' : unit} forward ({KEYS[unit][1]})"
+        title="One {unit === 'day' ? 'session' : unit} forward ({keyOf(unit, 'forward')})"
         disabled={!past}
         onclick={() => step(1, unit)}>{sign}</button
       >
     {/each}
   </div>
   <div class="flex items-center gap-3 text-ink2">
-    <a
-      href="/reference"
-      class="link {here ? '' : 'font-semibold text-ink'}"
-      aria-current={here ? undefined : 'page'}
-      title="Every name of the rule language (g w)"
-      onclick={(event) => {
-        event.preventDefault()
-        go('/reference')
-      }}>Reference</a
-    >
+    {#each inStrip('helps') as place (place.id)}
+      <a
+        href={place.address}
+        class="link {current(place) ? 'font-semibold text-ink' : ''}"
+        aria-current={current(place) ? 'page' : undefined}
+        title="{place.help} (g {place.key})"
+        onclick={(event) => {
+          event.preventDefault()
+          go(place.address)
+        }}>{place.title}</a
+      >
+    {/each}
     <button class="link" onclick={onkeys} title="The list of keys (?)"><kbd>?</kbd> keys</button>
     <button
       class="p-1 hover:text-ink"
@@ -144,11 +162,10 @@
 
 <svelte:window
   onkeydown={(event) => {
-    if (!isCommand(event)) return
-    for (const unit of ['day', 'week', 'month'] as const) {
-      if (event.key === KEYS[unit][0]) step(-1, unit)
-      if (event.key === KEYS[unit][1]) step(1, unit)
-    }
+    const command = commandIn(event, 'everywhere')
+    if (!command || !(command in STEPS)) return
+    const [by, unit] = STEPS[command as keyof typeof STEPS]
+    step(by, unit)
   }}
 />
 

@@ -2,7 +2,7 @@
   import { untrack } from 'svelte'
   import { SvelteSet } from 'svelte/reactivity'
   import { api, sentence, type Scan, type Since } from '$lib/api'
-  import { isCommand } from '$lib/keys'
+  import { commandIn } from '$lib/commands'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import ChartPane from './chart/ChartPane.svelte'
@@ -110,16 +110,16 @@
     const target = event.target as HTMLElement
     if (event.key === 'Escape' && !event.defaultPrevented && target.closest('input, .cm-editor'))
       target.blur()
-    if (!isCommand(event)) return
-    if (event.key === 'j') move(1)
-    else if (event.key === 'k') move(-1)
-    else if (event.key === 'Escape' && full) full = false
-    else if (event.key === 'Enter' && chosen && !target.closest('button, a, summary')) full = !full
-    else if (event.key === 'v' && chosen && at >= 0) {
+    const command = commandIn(event, 'hits')
+    if (command === 'hits.next') move(1)
+    else if (command === 'hits.before') move(-1)
+    else if (command === 'hits.beside' && full) full = false
+    else if (command === 'hits.alone' && chosen && !target.closest('button, a, summary')) full = !full
+    else if (command === 'hits.select' && chosen && at >= 0) {
       if (selected.has(chosen)) selected.delete(chosen)
       else selected.add(chosen)
-    } else if (event.key === 'c') toggleCompare()
-    else if (event.key === '/') {
+    } else if (command === 'hits.compare') toggleCompare()
+    else if (command === 'hits.filter') {
       event.preventDefault()
       full = false
       bar?.focusFilter()

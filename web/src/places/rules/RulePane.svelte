@@ -1,7 +1,7 @@
 <script lang="ts">
   import { DropdownMenu } from 'bits-ui'
   import { api, sentence, type RuleDetail, type RuleProblem, type Scan } from '$lib/api'
-  import { isCommand } from '$lib/keys'
+  import { commandIn } from '$lib/commands'
   import { download } from '$lib/csv'
   import Editor from '$lib/editor/Editor.svelte'
   import { read, whole } from '$lib/format'
@@ -130,11 +130,9 @@
   }
 
   function keydown(event: KeyboardEvent): void {
-    if (!isCommand(event)) return
-    if (event.key === 'e') {
-      event.preventDefault()
-      editor?.focus()
-    }
+    if (commandIn(event, 'rule') !== 'rule.edit') return
+    event.preventDefault()
+    editor?.focus()
   }
 </script>
 

@@ -2,7 +2,7 @@
   import { untrack } from 'svelte'
   import { api, sentence, type Chart, type Hit, type Scan } from '$lib/api'
   import MiniChart from '$lib/charts/MiniChart.svelte'
-  import { isCommand } from '$lib/keys'
+  import { commandIn } from '$lib/commands'
   import { percent } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
@@ -116,25 +116,42 @@
   }
 
   function keydown(event: KeyboardEvent): void {
-    if (!isCommand(event)) return
     const hit = shown[at]
     const across = SIZES[size]
-    const steps: Record<string, number> = {
-      j: 1,
-      k: -1,
-      ArrowRight: 1,
-      ArrowLeft: -1,
-      ArrowDown: across,
-      ArrowUp: -across,
+    switch (commandIn(event, 'sheet')) {
+      case 'sheet.next':
+        move(1)
+        break
+      case 'sheet.before':
+        move(-1)
+        break
+      case 'sheet.down':
+        move(across)
+        break
+      case 'sheet.up':
+        move(-across)
+        break
+      case 'sheet.page':
+        turn(1)
+        break
+      case 'sheet.pageback':
+        turn(-1)
+        break
+      case 'sheet.open':
+        if (!hit || (event.target as HTMLElement).closest('button, a')) return
+        onopen(hit.symbol)
+        break
+      case 'sheet.dismiss':
+        if (!hit) return
+        dismiss(hit.symbol)
+        break
+      case 'sheet.undo':
+        if (!undone.length) return
+        setDismissed(rule, market.asOf, undone.pop()!, false)
+        break
+      case null:
+        return
     }
-    if (event.key in steps) move(steps[event.key]!)
-    else if (event.key === 'PageDown') turn(1)
-    else if (event.key === 'PageUp') turn(-1)
-    else if (event.key === 'Enter' && hit && !(event.target as HTMLElement).closest('button, a'))
-      onopen(hit.symbol)
-    else if (event.key === 'x' && hit) dismiss(hit.symbol)
-    else if (event.key === 'u' && undone.length) setDismissed(rule, market.asOf, undone.pop()!, false)
-    else return
     event.preventDefault()
   }
 </script>

@@ -1,17 +1,16 @@
 <script lang="ts">
   import { untrack } from 'svelte'
   import { Tabs } from 'bits-ui'
+  import { commandIn } from '$lib/commands'
   import { api, Problem, sentence, type RuleDetail, type RuleProblem, type Scan } from '$lib/api'
   import { market, standOn } from '$lib/market.svelte'
   import { go } from '$lib/router.svelte'
+  import { lazily } from '$lib/lazily'
   import { tell } from '$lib/notice.svelte'
   import { join, offsetOf, split, turnDial, type Header, type HeaderValues } from '$lib/rule/headers'
   import { expressions } from './hits.svelte'
-  import FollowThrough from './FollowThrough.svelte'
   import Hits from './Hits.svelte'
   import RulePane from './RulePane.svelte'
-  import Sheet from './Sheet.svelte'
-  import Versions from './Versions.svelte'
 
   const TABS = [
     ['hits', 'Hits'],
@@ -19,6 +18,10 @@
     ['follow-through', 'Follow-through'],
     ['versions', 'Versions'],
   ] as const
+  // A tab is fetched when it is first opened.
+  const sheet = lazily(() => import('./Sheet.svelte'))
+  const versions = lazily(() => import('./Versions.svelte'))
+  const followThrough = lazily(() => import('./FollowThrough.svelte'))
   const { id, tab }: { id: number; tab: string } = $props()
   const DRAFT = untrack(() => `upperwick-draft-${id}`)
 
@@ -43,6 +46,10 @@
   const text = $derived(join(headers, body))
   // As text, so that an order or a width that changes asks for nothing anew.
   const columns = $derived(JSON.stringify(expressions()))
+  /** What the numbers on the page are: of the text as it stands, or still of the one before. */
+  const counts = $derived(
+    counting ? 'counting' : errors.length || trouble ? 'to mend' : counted === text ? 'counted' : 'counting',
+  )
   const dirty = $derived(rule !== null && text !== rule.text)
 
   function take(found: RuleDetail): void {
@@ -187,14 +194,11 @@
   }
 
   function keydown(event: KeyboardEvent): void {
-    if (event.defaultPrevented) return // the editor has dealt with it
-    if ((event.ctrlKey || event.metaKey) && event.key === 's') {
-      event.preventDefault()
-      void save()
-    } else if ((event.ctrlKey || event.metaKey) && event.key === 'Enter') {
-      event.preventDefault()
-      startMeasure()
-    }
+    const command = commandIn(event, 'rule') // null where the editor has dealt with it
+    if (command !== 'rule.save' && command !== 'rule.measure') return
+    event.preventDefault()
+    if (command === 'rule.save') void save()
+    else startMeasure()
   }
 </script>
 
@@ -208,7 +212,7 @@
 {:else if !rule}
   <p class="p-12 text-ink2">Opening the rule …</p>
 {:else}
-  <div class="flex h-full">
+  <div class="flex h-full" data-counts={counts} data-characters={text.length}>
     <div class="min-w-0 shrink-0" class:hidden={alone} style:width="{width}px">
       <RulePane
         {rule}
@@ -283,46 +287,52 @@
       </Tabs.Content>
       <Tabs.Content value="sheet" class="min-h-0 flex-1">
         {#if tab === 'sheet'}
-          <Sheet
-            {scan}
-            text={counted}
-            stale={errors.length > 0 || trouble !== ''}
-            rule={id}
-            onopen={(symbol) => {
-              chosen = symbol
-              full = true
-              go(`/rules/${id}`)
-            }}
-          />
+          {#await sheet() then { default: Sheet }}
+            <Sheet
+              {scan}
+              text={counted}
+              stale={errors.length > 0 || trouble !== ''}
+              rule={id}
+              onopen={(symbol) => {
+                chosen = symbol
+                full = true
+                go(`/rules/${id}`)
+              }}
+            />
+          {/await}
         {/if}
       </Tabs.Content>
       <Tabs.Content value="versions" class="min-h-0 flex-1">
         {#if tab === 'versions'}
-          <Versions {rule} {dirty} onrestored={take} />
+          {#await versions() then { default: Versions }}
+            <Versions {rule} {dirty} onrestored={take} />
+          {/await}
         {/if}
       </Tabs.Content>
       <Tabs.Content value="follow-through" class="relative min-h-0 flex-1">
         {#if tab === 'follow-through'}
-          <FollowThrough
-            {rule}
-            {text}
-            {measure}
-            broken={errors.length > 0}
-            dials={scan?.dials ?? []}
-            onset={(values) =>
-              (body = values.reduce((now, v) => turnDial(now, v.name, v.value, v.percent), body))}
-            offset={offsetOf(headers)}
-            onevent={(symbol, day) => {
-              standOn(day)
-              looked = symbol
-              chosen = symbol
-              go(`/rules/${id}`)
-            }}
-            onday={(day) => {
-              standOn(day)
-              go(`/rules/${id}`)
-            }}
-          />
+          {#await followThrough() then { default: FollowThrough }}
+            <FollowThrough
+              {rule}
+              {text}
+              {measure}
+              broken={errors.length > 0}
+              dials={scan?.dials ?? []}
+              onset={(values) =>
+                (body = values.reduce((now, v) => turnDial(now, v.name, v.value, v.percent), body))}
+              offset={offsetOf(headers)}
+              onevent={(symbol, day) => {
+                standOn(day)
+                looked = symbol
+                chosen = symbol
+                go(`/rules/${id}`)
+              }}
+              onday={(day) => {
+                standOn(day)
+                go(`/rules/${id}`)
+              }}
+            />
+          {/await}
         {/if}
       </Tabs.Content>
     </Tabs.Root>

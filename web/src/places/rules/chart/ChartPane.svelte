@@ -4,7 +4,7 @@
   import DrawLayer from '$lib/charts/DrawLayer.svelte'
   import PatternLayer, { marksOf } from '$lib/charts/PatternLayer.svelte'
   import PriceChart from '$lib/charts/PriceChart.svelte'
-  import { isCommand } from '$lib/keys'
+  import { commandIn } from '$lib/commands'
   import { download } from '$lib/csv'
   import { day, fixed, percent, price, read, short, whole } from '$lib/format'
   import { market, standOn } from '$lib/market.svelte'
@@ -113,15 +113,15 @@
   }
 
   function keydown(event: KeyboardEvent): void {
-    if (!isCommand(event)) return
-    if (event.key === 'w') aside = aside === 'why' ? null : 'why'
-    else if (event.key === 'f') aside = aside === 'facts' ? null : 'facts'
-    else if (event.key === 'p') aside = aside === 'patterns' ? null : 'patterns'
-    else if (event.key === 't') drawings.tool = 'line'
-    else if (event.key === 'Escape') {
+    const command = commandIn(event, 'chart')
+    if (command === 'chart.why') aside = aside === 'why' ? null : 'why'
+    else if (command === 'chart.facts') aside = aside === 'facts' ? null : 'facts'
+    else if (command === 'chart.patterns') aside = aside === 'patterns' ? null : 'patterns'
+    else if (command === 'chart.line') drawings.tool = 'line'
+    else if (command === 'chart.letgo') {
       drawings.tool = null
       drawings.selected = null
-    } else if ((event.key === 'Delete' || event.key === 'Backspace') && marked) void drawings.erase(marked)
+    } else if (command === 'chart.erase' && marked) void drawings.erase(marked)
   }
 </script>
 

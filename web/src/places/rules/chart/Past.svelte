@@ -1,7 +1,7 @@
 <script lang="ts">
   /** The instrument's whole life as one line, with a notch for each day the rule hit it. */
   import type { Chart } from '$lib/api'
-  import { isCommand } from '$lib/keys'
+  import { commandIn } from '$lib/commands'
   import { nearest, timeline } from '$lib/charts/timeline'
   import { day } from '$lib/format'
   import { market, standOn } from '$lib/market.svelte'
@@ -76,7 +76,6 @@
 
 <svelte:window
   onkeydown={(event) => {
-    if (!isCommand(event)) return
-    if (event.key === ',') before()
+    if (commandIn(event, 'chart') === 'chart.runbefore') before()
   }}
 />

@@ -4,7 +4,7 @@
   import PatternLayer from '$lib/charts/PatternLayer.svelte'
   import PriceChart from '$lib/charts/PriceChart.svelte'
   import { day, percent, price } from '$lib/format'
-  import { isCommand } from '$lib/keys'
+  import { commandIn } from '$lib/commands'
   import { market } from '$lib/market.svelte'
 
   interface Props {
@@ -68,10 +68,10 @@
   }
 
   function keydown(event: KeyboardEvent): void {
-    if (!isCommand(event)) return
-    if (event.key === 'Escape') onclose()
-    else if (event.key === 'j' || event.key === 'ArrowDown') onstep(1)
-    else if (event.key === 'k' || event.key === 'ArrowUp') onstep(-1)
+    const command = commandIn(event, 'trade')
+    if (command === 'trade.close') onclose()
+    else if (command === 'trade.next') onstep(1)
+    else if (command === 'trade.before') onstep(-1)
     else return
     event.preventDefault()
     event.stopPropagation()

@@ -1,0 +1,121 @@
+/** Every key of the interface, once: what handles a key asks here which command it is, and the list of keys is this list. */
+import { isCommand } from './keys'
+
+interface Row {
+  /** Where it counts; a scope is a place, or a part of one. */
+  scope: Scope
+  /** As the event names them; `mod+` stands for Ctrl, or ⌘. */
+  keys: readonly string[]
+  what: string
+  /** How the keys are shown, where their names are not what is printed on them. */
+  shown?: string
+}
+
+export const SCOPES = {
+  everywhere: 'Everywhere',
+  rule: 'The rule',
+  lines: 'Its lines, while typing',
+  hits: 'Hits',
+  chart: 'A chart',
+  sheet: 'The sheet',
+  trade: 'A hit as it was traded',
+} as const
+export type Scope = keyof typeof SCOPES
+
+const row = <const R extends Row>(one: R): R => one
+export const COMMANDS = {
+  'session.back': row({ scope: 'everywhere', keys: ['['], what: 'one session back' }),
+  'session.forward': row({ scope: 'everywhere', keys: [']'], what: 'one session forward' }),
+  'week.back': row({ scope: 'everywhere', keys: ['{'], what: 'one week back' }),
+  'week.forward': row({ scope: 'everywhere', keys: ['}'], what: 'one week forward' }),
+  'month.back': row({ scope: 'everywhere', keys: ['<'], what: 'one month back' }),
+  'month.forward': row({ scope: 'everywhere', keys: ['>'], what: 'one month forward' }),
+  keys: row({ scope: 'everywhere', keys: ['?'], what: 'this list' }),
+  'rule.edit': row({ scope: 'rule', keys: ['e'], what: 'go to its lines' }),
+  'rule.save': row({ scope: 'rule', keys: ['mod+s'], what: 'save it', shown: 'Ctrl S' }),
+  'rule.measure': row({
+    scope: 'rule',
+    keys: ['mod+Enter'],
+    what: 'measure follow-through',
+    shown: 'Ctrl Enter',
+  }),
+  'lines.mend': row({
+    scope: 'lines',
+    keys: ['alt+Enter'],
+    what: 'put in the mend of the error or advice at the cursor',
+    shown: 'Alt Enter',
+  }),
+  'lines.look': row({ scope: 'lines', keys: ['F1'], what: 'look up the name under the cursor' }),
+  'lines.complete': row({ scope: 'lines', keys: ['mod+ '], what: 'complete a name', shown: 'Ctrl Space' }),
+  'lines.leave': row({ scope: 'lines', keys: ['Escape'], what: 'leave the lines', shown: 'Esc' }),
+  'hits.next': row({ scope: 'hits', keys: ['j'], what: 'next instrument' }),
+  'hits.before': row({ scope: 'hits', keys: ['k'], what: 'the instrument before' }),
+  'hits.alone': row({ scope: 'hits', keys: ['Enter'], what: 'the chart alone, and back beside the list' }),
+  'hits.beside': row({ scope: 'hits', keys: ['Escape'], what: 'back beside the list', shown: 'Esc' }),
+  'hits.select': row({ scope: 'hits', keys: ['v'], what: 'select the instrument, and let it go' }),
+  'hits.compare': row({ scope: 'hits', keys: ['c'], what: 'compare with the session before' }),
+  'hits.filter': row({ scope: 'hits', keys: ['/'], what: 'filter the hits' }),
+  'hits.column': row({
+    scope: 'hits',
+    keys: ['alt+ArrowLeft', 'alt+ArrowRight'],
+    what: 'move the column whose head is focused; with Shift, its width',
+    shown: 'Alt ← →',
+  }),
+  'chart.why': row({ scope: 'chart', keys: ['w'], what: 'why it is a hit, line by line' }),
+  'chart.facts': row({ scope: 'chart', keys: ['f'], what: 'facts and reports' }),
+  'chart.patterns': row({ scope: 'chart', keys: ['p'], what: 'live patterns' }),
+  'chart.line': row({ scope: 'chart', keys: ['t'], what: 'draw a trend line (Alt: without snapping)' }),
+  'chart.letgo': row({ scope: 'chart', keys: ['Escape'], what: 'let go of what is drawn', shown: 'Esc' }),
+  'chart.erase': row({
+    scope: 'chart',
+    keys: ['Delete', 'Backspace'],
+    what: 'erase the drawing in hand',
+    shown: 'Del',
+  }),
+  'chart.runbefore': row({ scope: 'chart', keys: [','], what: 'stand on the run of hits before' }),
+  'sheet.next': row({ scope: 'sheet', keys: ['j', 'ArrowRight'], what: 'next chart', shown: 'j  →' }),
+  'sheet.before': row({ scope: 'sheet', keys: ['k', 'ArrowLeft'], what: 'the chart before', shown: 'k  ←' }),
+  'sheet.down': row({ scope: 'sheet', keys: ['ArrowDown'], what: 'the chart below', shown: '↓' }),
+  'sheet.up': row({ scope: 'sheet', keys: ['ArrowUp'], what: 'the chart above', shown: '↑' }),
+  'sheet.page': row({ scope: 'sheet', keys: ['PageDown'], what: 'next page', shown: 'Page ↓' }),
+  'sheet.pageback': row({ scope: 'sheet', keys: ['PageUp'], what: 'the page before', shown: 'Page ↑' }),
+  'sheet.open': row({ scope: 'sheet', keys: ['Enter'], what: 'open the chart' }),
+  'sheet.dismiss': row({ scope: 'sheet', keys: ['x'], what: 'dismiss the chart' }),
+  'sheet.undo': row({ scope: 'sheet', keys: ['u'], what: 'bring it back' }),
+  'trade.next': row({ scope: 'trade', keys: ['j', 'ArrowDown'], what: 'the next hit', shown: 'j  ↓' }),
+  'trade.before': row({ scope: 'trade', keys: ['k', 'ArrowUp'], what: 'the hit before', shown: 'k  ↑' }),
+  'trade.close': row({ scope: 'trade', keys: ['Escape'], what: 'back to the figures', shown: 'Esc' }),
+} as const satisfies Record<string, Row>
+export type Command = keyof typeof COMMANDS
+/** The commands of one scope. */
+export type CommandIn<S extends Scope> = {
+  [C in Command]: (typeof COMMANDS)[C]['scope'] extends S ? C : never
+}[Command]
+
+const rows = Object.entries(COMMANDS) as [Command, Row][]
+
+function named(event: KeyboardEvent): string {
+  return (event.ctrlKey || event.metaKey ? 'mod+' : '') + (event.altKey ? 'alt+' : '') + event.key
+}
+
+/** The command of a scope that a key press means, null for none; keys that are typed into something are no commands, except with Ctrl. */
+export function commandIn<S extends Scope>(event: KeyboardEvent, scope: S): CommandIn<S> | null {
+  const name = named(event)
+  if (name.startsWith('mod+') ? event.defaultPrevented : !isCommand(event)) return null
+  const found = rows.find(([, one]) => one.scope === scope && one.keys.includes(name))
+  return (found?.[0] as CommandIn<S> | undefined) ?? null
+}
+
+/** The first key of a command as it is shown, for titles. */
+export function shownKey(command: Command): string {
+  const one: Row = COMMANDS[command]
+  return one.shown ?? one.keys.join('  ')
+}
+
+/** All commands by scope, for the list of keys. */
+export function listed(): [string, [Command, Row][]][] {
+  return (Object.keys(SCOPES) as Scope[]).map((scope) => [
+    SCOPES[scope],
+    rows.filter(([, one]) => one.scope === scope),
+  ])
+}
