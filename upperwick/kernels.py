@@ -10,10 +10,9 @@ import os
 import subprocess
 import sys
 import tempfile
+from collections.abc import Mapping
 from functools import cache
 from pathlib import Path
-
-from upperwick.rules.naming import name_in
 
 STAMP = "sources.txt"
 
@@ -68,21 +67,17 @@ def prepare() -> None:
 PARTS = ("starters", "patterns", "measures")
 
 
-def warm(part: str, starters: Path) -> None:
+def warm(part: str, starters: Mapping[str, str]) -> None:
     """Compiles a part of the kernels, so that nobody waits for them at the first rule; does nothing where that was done.
 
-    starters: the folder of the starter rules, one folder a kind.
+    starters: the texts of the starter rules that use no pattern, and of the rules they use, by name.
     """
     if _mark(part).exists():
         return
     from wickcore import warm as core
 
     if part == "starters":
-        found = {path: path.read_text(encoding="utf-8") for path in sorted(starters.glob("*/*.rule"))}
-        core.warm_rules(
-            [text for path, text in found.items() if path.parent.name != "Patterns"],
-            {name_in(text): text for text in found.values()},
-        )
+        core.warm_rules(starters.values(), dict(starters))
     elif part == "patterns":
         core.warm_patterns()
     else:

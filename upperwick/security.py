@@ -1,7 +1,8 @@
 """Headers that keep the page to itself: nothing loads from another host, and nothing of ours runs in another's frame."""
 
-from collections.abc import Awaitable, Callable
+from collections.abc import Callable
 from inspect import iscoroutinefunction
+from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.utils.decorators import sync_and_async_middleware
@@ -12,21 +13,19 @@ POLICY = (
 )
 
 
+def _with_policy(response: HttpResponse) -> HttpResponse:
+    response["Content-Security-Policy"] = POLICY
+    return response
+
+
 @sync_and_async_middleware
-def content_policy(get_response: Callable[[HttpRequest], HttpResponse | Awaitable[HttpResponse]]):
+def content_policy(get_response: Callable[[HttpRequest], Any]) -> Callable[[HttpRequest], Any]:
     """Adds the Content-Security-Policy header to every answer."""
-    if iscoroutinefunction(get_response):
 
-        async def answer(request: HttpRequest) -> HttpResponse:
-            response = await get_response(request)
-            response["Content-Security-Policy"] = POLICY
-            return response
+    async def waiting(request: HttpRequest) -> HttpResponse:
+        return _with_policy(await get_response(request))
 
-    else:
+    def plain(request: HttpRequest) -> HttpResponse:
+        return _with_policy(get_response(request))
 
-        def answer(request: HttpRequest) -> HttpResponse:
-            response = get_response(request)
-            response["Content-Security-Policy"] = POLICY
-            return response
-
-    return answer
+    return waiting if iscoroutinefunction(get_response) else plain

@@ -30,9 +30,11 @@ SECRET_KEY = _secret_key()
 DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", "testserver"]
 INSTALLED_APPS = [
+    "django.contrib.admin",
     "django.contrib.auth",
     "django.contrib.contenttypes",
     "django.contrib.sessions",
+    "django.contrib.messages",
     "django.contrib.staticfiles",
     "upperwick.accounts",
     "upperwick.bench",
@@ -51,12 +53,26 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "upperwick.security.content_policy",
 ]
 ROOT_URLCONF = "upperwick.urls"
 ASGI_APPLICATION = "upperwick.asgi.application"
-TEMPLATES = []
+# The one page is built beforehand; templates are for Django's own administration.
+TEMPLATES: list[dict[str, object]] = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ]
+        },
+    }
+]
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",

@@ -1,5 +1,6 @@
 """The API and the one page."""
 
+from django.contrib import admin
 from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
@@ -46,6 +47,7 @@ def unknown(request: HttpRequest) -> HttpResponse:
 
 urlpatterns = [
     path("api/", api.urls),
+    path("admin/", admin.site.urls),
     re_path(r"^api/.*$", unknown),
     re_path(r"^(?!static/).*$", page),
 ]

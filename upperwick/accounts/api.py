@@ -6,8 +6,8 @@ from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from ninja import Router, Schema
 
+from upperwick.accounts.signals import welcomed
 from upperwick.refused import Refused
-from upperwick.rules.services import add_starters
 
 router = Router(tags=["session"])
 TRIES, WAIT = 10, 300
@@ -41,7 +41,7 @@ def sign_in(request: HttpRequest, body: SignIn):
         raise Refused("The name or the password is wrong.", 401)
     cache.delete(key)
     login(request, user)
-    add_starters(user)
+    welcomed.send(None, user=user)
     return {"name": user.get_username()}
 
 

@@ -2,10 +2,55 @@
 
 from django.contrib.auth import get_user_model
 from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
 
-from upperwick.rules.services import add_starters
+from upperwick.accounts.signals import welcomed
 
 DEMO_NAME, DEMO_PASSWORD = "trader", "candle-and-wick"
+
+
+class Unfit(ValueError):
+    """An account that cannot be made or changed as asked; the message says why."""
+
+
+def add_account(name: str, password: str, staff: bool = False) -> AbstractBaseUser:
+    """A new account with the starter rules. staff: whether it may use the administration. Raises Unfit."""
+    users = get_user_model()
+    name = name.strip()
+    if users.objects.filter(username=name).exists():
+        raise Unfit(f"There is an account {name} already.")
+    user = users(username=name, is_staff=staff, is_superuser=staff)
+    try:
+        user.full_clean(exclude=["password"])
+        validate_password(password, user)
+    except ValidationError as error:
+        raise Unfit(" ".join(error.messages)) from None
+    user.set_password(password)
+    user.save()
+    welcomed.send(None, user=user)
+    return user
+
+
+def set_password(name: str, password: str) -> None:
+    """Another password for an account. Raises Unfit."""
+    user = account_named(name)
+    try:
+        validate_password(password, user)
+    except ValidationError as error:
+        raise Unfit(" ".join(error.messages)) from None
+    user.set_password(password)
+    user.save()
+
+
+def account_named(name: str) -> AbstractBaseUser:
+    """The account of a name. Raises Unfit naming those there are."""
+    users = get_user_model().objects
+    found = users.filter(username=name).first()
+    if found is None:
+        known = ", ".join(users.order_by("username").values_list("username", flat=True)[:20]) or "none"
+        raise Unfit(f"There is no account {name}; there are: {known}.")
+    return found
 
 
 def ensure_demo_account() -> AbstractBaseUser:
@@ -14,5 +59,5 @@ def ensure_demo_account() -> AbstractBaseUser:
     if made:
         user.set_password(DEMO_PASSWORD)
         user.save()
-    add_starters(user)
+    welcomed.send(None, user=user)
     return user

@@ -79,7 +79,7 @@ def compare(given: Namespace) -> None:
     settings = _settings(engine, given)
     if given.horizon not in settings.horizons:
         settings = replace(settings, horizons=tuple(sorted({*settings.horizons, given.horizon})))
-    pair = []
+    pair: list[Any] = []
     for said in (given.first_rule, given.second_rule):
         rule = checked(said, engine.market.finest)
         if pair and pair[0].frame != rule.frame:

@@ -11,7 +11,7 @@ def demo(given: Namespace) -> None:
     from upperwick.accounts.services import ensure_demo_account
     from upperwick.kernels import missing, warm, warm_behind
     from upperwick.market.models import BarBlock
-    from upperwick.rules.services import STARTERS
+    from upperwick.rules.services import plain_starters
 
     todo = missing()
     if todo:
@@ -24,7 +24,7 @@ def demo(given: Namespace) -> None:
         print("Making the demo market …", flush=True)
         print(f"{save_demo(make_market()):,} invented bars stored.", flush=True)
     ensure_demo_account()
-    warm("starters", STARTERS)
+    warm("starters", plain_starters())
     if given.serve:
         _serve(given.port)
 
@@ -84,7 +84,7 @@ def warm(given: Namespace) -> None:
     """Compiles parts of the kernels."""
     without_data()
     from upperwick.kernels import warm as run
-    from upperwick.rules.services import STARTERS
+    from upperwick.rules.services import plain_starters
 
     for part in given.parts:
-        run(part, STARTERS)
+        run(part, plain_starters())

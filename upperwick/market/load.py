@@ -207,10 +207,10 @@ def _bars(
             factors[part] = factor(columns.days[part], close[part], ratio, splits[instrument.id], dividends[instrument.id])
     holidays = frozenset(to_day(d) for d in CalendarEvent.objects.filter(kind="holiday").values_list("day", flat=True))
     hours = hours_of(columns.days, columns.minute, STEP) if columns.minute is not None else ()
-    return Bars(
-        tuple(i.symbol for i in instruments), offsets, columns.days, factor=factors, minute=columns.minute, frame=frame,
-        calendar=Calendar(holidays, *hours), **columns.prices,
-    )  # fmt: skip
+    open_, high, low, close, volume = (columns.prices[name] for name in FIELDS)
+    symbols = tuple(i.symbol for i in instruments)
+    calendar = Calendar(holidays, *hours)
+    return Bars(symbols, offsets, columns.days, open_, high, low, close, volume, factors, columns.minute, frame, calendar)
 
 
 def _by_instrument(model: Any, column: str) -> dict[int, list[tuple[int, float]]]:

@@ -39,7 +39,11 @@ class BarBlock(models.Model):
     data = models.BinaryField()
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["instrument", "frame", "year"], name="one_block_a_year")]
+        constraints = [
+            models.UniqueConstraint(fields=["instrument", "frame", "year"], name="one_block_a_year"),
+            models.CheckConstraint(condition=models.Q(rows__gt=0), name="a_block_holds_bars"),
+            models.CheckConstraint(condition=models.Q(frame__in=["day", "5min"]), name="frames_that_are_stored"),
+        ]
 
 
 class Split(models.Model):
@@ -50,7 +54,10 @@ class Split(models.Model):
     ratio = models.FloatField()
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["instrument", "day"], name="one_split_a_day")]
+        constraints = [
+            models.UniqueConstraint(fields=["instrument", "day"], name="one_split_a_day"),
+            models.CheckConstraint(condition=models.Q(ratio__gt=0), name="a_split_multiplies"),
+        ]
 
 
 class Dividend(models.Model):
@@ -98,6 +105,12 @@ class Member(models.Model):
     instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE)
     first = models.DateField()
     last = models.DateField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["universe", "instrument", "first"], name="one_membership_a_beginning"),
+            models.CheckConstraint(condition=models.Q(last__gte=models.F("first")), name="membership_ends_after_it_began"),
+        ]
 
 
 class CalendarEvent(models.Model):

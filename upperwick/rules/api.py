@@ -1,13 +1,14 @@
 """Routes of the library of rules."""
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Any
 
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, Schema, Status, UploadedFile
 from pydantic import Field
 
 from upperwick.rules import library, services
+from upperwick.rules.models import Rule
 from wickcore.language.parser import MAX_CHARACTERS
 
 router = Router(tags=["rules"])
@@ -80,7 +81,7 @@ class VersionOut(Schema):
     saved: datetime
 
 
-def _detail(rule: services.Rule) -> dict:
+def _detail(rule: Rule) -> dict[str, Any]:
     return {**services.summary(rule), "text": rule.text, "share": rule.share}
 
 

@@ -51,7 +51,8 @@ def _path(folder: str, name: str) -> str:
 
 def bring(owner: Any, files: Sequence[tuple[str, bytes]]) -> dict[str, list[str]]:
     """Keeps the rules of `.rule` files and of zips of them, each under a free name; what cannot be read is named."""
-    added, problems = [], []
+    added: list[str] = []
+    problems: list[str] = []
     for name, content in files:
         for path, data in _texts(name, content, problems):
             if len(added) >= MOST_FILES:

@@ -133,6 +133,12 @@ def restore(rule: Rule) -> Rule:
     return rule
 
 
+def plain_starters() -> dict[str, str]:
+    """The starter rules that use no pattern, by name."""
+    texts = [p.read_text(encoding="utf-8") for p in sorted(STARTERS.glob("*/*.rule")) if p.parent.name != "Patterns"]
+    return {name_in(text): text for text in texts}
+
+
 def add_starters(owner: Any) -> None:
     """Gives an account that never had a rule the starter rules."""
     if Rule.objects.filter(owner=owner).exists():

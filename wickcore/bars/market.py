@@ -1,8 +1,10 @@
 """What a rule is evaluated over: a table of bars a frame, facts as published, texts, and dated membership."""
 
+from collections import OrderedDict
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
+from threading import Lock
 
 import numpy as np
 
@@ -14,6 +16,7 @@ from wickcore.bars.mixed import Mixed, days_of, latest_inner, mix
 from wickcore.bars.moment import Moment, of_key
 from wickcore.bars.universe import combine, read_universe
 
+MOST_LISTED = 2_000_000  # symbols on all lists that are known at a time; the list not asked for longest goes first
 FACT_COLUMNS = ("shares", "eps", "revenue_growth", "eps_growth", "eps_surprise")
 
 
@@ -64,7 +67,8 @@ class Market:
     benchmark: str | None = None
     events: dict[str, Days] = field(default_factory=dict)
     version: str = "files"
-    _lists: dict[str, Membership] = field(default_factory=dict, repr=False)
+    _lists: OrderedDict[str, Membership] = field(default_factory=OrderedDict, repr=False)
+    _lists_lock: Lock = field(default_factory=Lock, repr=False)
 
     def __post_init__(self) -> None:
         if not self.tables or any(t.symbols != self.tables[0].symbols for t in self.tables):
@@ -171,11 +175,18 @@ class Market:
     def add_list(self, key: str, symbols: Iterable[str]) -> None:
         """Lets `members` know a list of symbols, each belonging on every day. A key always stands for the same symbols: what is computed
         over it is kept. It must be no universe's name."""
+        with self._lists_lock:
+            if key in self._lists:
+                self._lists.move_to_end(key)
+                return
         numbers = [self.bars.number[s] for s in symbols if s in self.bars.number]
         ever = np.iinfo(np.int32)
         size = len(numbers)
         first, last = np.full(size, ever.min, np.int32), np.full(size, ever.max - 1, np.int32)
-        self._lists.setdefault(key, Membership(np.array(numbers, np.int64), first, last))
+        with self._lists_lock:
+            self._lists[key] = Membership(np.array(numbers, np.int64), first, last)
+            while sum(len(one.first) for one in self._lists.values()) > MOST_LISTED and len(self._lists) > 1:
+                self._lists.popitem(last=False)
 
 
 def market_of(tables: dict[str, dict[str, Table]]) -> Market:
