@@ -27,7 +27,7 @@ from wickcore.language.shapes import SHAPES
 from wickcore.measures.frame import TRUE
 from wickcore.scan.evaluate import Evaluator
 from wickcore.study.follow import StudySettings, study
-from wickcore.warm import warm
+from wickcore.warm import warm_measures
 
 NAMES, BARS, HORIZONS = 200, 3_000, (5, 20)
 
@@ -88,7 +88,7 @@ def timed(market: Market) -> list[tuple[float, str]]:
 def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--large", action="store_true", help="only the time of each on 25 million bars")
-    warm()
+    warm_measures()
     if options.parse_args().large:
         for seconds, name in timed(Market((make_bars(5_000, 5_000),))):
             print(f"| `{name}` | {seconds:.1f} |", flush=True)

@@ -32,7 +32,7 @@ from wickcore.study.breakdowns import breakdowns
 from wickcore.study.follow import StudySettings, study
 from wickcore.study.path import path
 from wickcore.study.worth import line_worth
-from wickcore.warm import warm
+from wickcore.warm import warm_measures
 
 
 def timed(work: Callable[[], Any], runs: int) -> tuple[float, Any]:
@@ -65,7 +65,7 @@ def main() -> None:
     options.add_argument("--length", type=int, default=5_000)
     options.add_argument("--runs", type=int, default=3)
     given = options.parse_args()
-    warm()
+    warm_measures()
     bars = make_bars(given.instruments, given.length)
     size = sum(getattr(bars, n).nbytes for n in ("days", "open", "high", "low", "close", "volume", "factor"))
     print(f"{len(bars.symbols):,} instruments, {len(bars):,} daily bars, {size / 1e9:.2f} GB; {os.cpu_count()} cores\n")

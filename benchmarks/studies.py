@@ -25,7 +25,7 @@ from wickcore.study.follow import StudySettings, study
 from wickcore.study.path import path
 from wickcore.study.sweep import sweep
 from wickcore.study.worth import line_worth
-from wickcore.warm import warm
+from wickcore.warm import warm_measures
 
 STARTERS = Path(__file__).resolve().parent.parent / "upperwick" / "rules" / "starters"
 TWO_DIALS = """universe: Harbour 500
@@ -56,7 +56,7 @@ def stored() -> Any:
 
 
 def main() -> None:
-    warm()
+    warm_measures()
     engine = stored()
     market = engine.market
     texts = [path.read_text() for path in sorted(STARTERS.rglob("*.rule"), key=lambda p: p.name)]

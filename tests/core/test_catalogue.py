@@ -15,6 +15,7 @@ from wickcore.language.check import check_expression, check_rule
 from wickcore.language.entry import Entry
 from wickcore.measures.frame import UNKNOWN
 from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.kernels import WINDOWED
 
 NAMES = sorted(CATALOGUE.entries)
 
@@ -130,3 +131,47 @@ def test_the_ideas_of_the_reference_are_lines_without_advice() -> None:
     assert len(lines) > 40
     for line in lines:
         assert check_rule(line).advice == (), line
+
+
+SIDES = {"level", "move", "hundred", "williams", "share", "off", "ratio", "follows", "plain"}
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_all_that_is_known_of_an_entry_stands_in_it(name: str) -> None:
+    """How it is read aloud, what it cannot leave, its mirror, what it keeps: each fact once, and no list of names beside the entries."""
+    entry = CATALOGUE[name]
+    assert entry.said or entry.kind in ("pattern", "form", "text"), "how it is read aloud"
+    assert set(re.findall(r"\{(\w+)\}", entry.said)) <= {p.name for p in entry.parameters} | {"x"}
+    assert entry.side in SIDES
+    assert entry.side_of_levels is None or entry.side_of_levels in SIDES
+    if entry.other:
+        assert CATALOGUE[entry.other].other == name
+        assert CATALOGUE[entry.other].result == entry.result
+    if entry.side == "level":
+        assert entry.level or entry.degree == 1 or entry.definition or name in ("obv", "ad_line")
+    if (
+        entry.side in ("hundred", "williams", "share", "off") and name != "bb_place"
+    ):  # outside its bands a price lies beyond 0 and 1
+        assert entry.bounds is not None
+    if entry.bounds:
+        assert entry.bounds[0] < entry.bounds[1]
+    assert entry.fraction is False or entry.result == "number"
+    assert entry.again == 0 or entry.kind == "kernel"
+    if entry.kind == "kernel" and not entry.frameless:
+        assert name in WINDOWED
+
+
+def test_no_value_of_an_entry_leaves_its_bounds(clean: Evaluator) -> None:
+    for name, entry in CATALOGUE.entries.items():
+        if entry.bounds and entry.kind != "pattern":
+            column = clean.rows([check_expression(example_of(name)).op], "A")[0]
+            known = column[~np.isnan(column)]
+            assert (known >= entry.bounds[0] - 1e-9).all(), name
+            assert (known <= entry.bounds[1] + 1e-9).all(), name
+
+
+@pytest.mark.parametrize("name", [n for n in NAMES if CATALOGUE[n].kind == "fact"])
+def test_a_fact_nobody_told_is_unknown(name: str) -> None:
+    """Prices from a file carry no reports, listings or payments."""
+    bare = Evaluator(Market((build_bars({"A": made.walk(made.weekdays(40), np.random.default_rng(2))}),)))
+    assert np.isnan(bare.rows([check_expression(name).op], "A")[0]).all()

@@ -4,35 +4,12 @@ Advice never blocks. What is said here is certain from the definitions: a range 
 low ≤ close ≤ high ≤ highest(high, n).
 """
 
-import math
 from collections.abc import Iterator
 
 from wickcore.language.operations import Op
 from wickcore.language.problems import Problem
 from wickcore.language.rule import Line, Value
-from wickcore.language.shapes import SHAPES
 
-INF = math.inf
-_HUNDRED, _SHARE, _POSITIVE = (0.0, 100.0), (0.0, 1.0), (0.0, INF)
-# The values an entry cannot leave, whatever its arguments.
-BOUNDS: dict[str, tuple[float, float]] = {
-    **dict.fromkeys(("rsi", "stoch_k", "stoch_d", "mfi", "adx", "aroon_up", "aroon_down", "percentile", "rank"), _HUNDRED),
-    **dict.fromkeys(("closing_place", "fit", "optionable", "weekly_options"), _SHARE),
-    **dict.fromkeys(
-        ("volume", "range", "true_range", "atr", "natr", "adr", "stdev", "mean_dev", "turnover", "avg_turnover", "rel_volume", "upper_wick",
-         "lower_wick", "count", "streak", "bars_since", "bars_since_highest", "bars_since_lowest", "squeeze_bars", "bb_width", "above_low",
-         "abs", "sqrt", "up_down_volume", "plus_di", "minus_di", "open", "high", "low", "close", "typical", "market_cap",
-         "shares_outstanding", "days_since_report", "days_to_report", "listed_days", "dividend_yield", "pe"), _POSITIVE,
-    ),
-    "willr": (-100.0, 0.0), "tsi": (-100.0, 100.0), "corr": (-1.0, 1.0), "cmf": (-1.0, 1.0), "off_high": (-1.0, 0.0), "change": (-1.0, INF),
-    "roc": (-1.0, INF), "gap": (-1.0, INF),
-}  # fmt: skip
-# Fractions a person is likely to write as a bare number of percent.
-FRACTIONS = {
-    "change", "gap", "roc", "off_high", "above_low", "adr", "natr", "closing_place", "dividend_yield", "eps_growth", "revenue_growth",
-    "eps_surprise", "relative_strength", "bb_width", "bb_place", "ppo",
-    *(f"{name}.{part}" for name, shape in SHAPES.items() for part in shape.own if part.endswith(("slope", "pole"))),
-}  # fmt: skip
 _TURNED = {">": "<", "<": ">", ">=": "<=", "<=": ">=", "==": "==", "!=": "!="}
 _PRICES = ("open", "high", "low", "close")
 

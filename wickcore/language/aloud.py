@@ -11,45 +11,7 @@ from wickcore.language.write import count, number
 _FRAME = {"day": "daily", "week": "weekly", "month": "monthly"}
 _OPERATORS = {"+": "plus", "-": "less", "*": "times", "/": "over", "and": "and", "or": "or"}
 _COMPARED = {">": "is above", "<": "is below", ">=": "is at or above", "<=": "is at or below", "==": "is", "!=": "is not"}
-_MONEY = {"volume", "turnover", "avg_turnover", "market_cap", "shares_outstanding"}
 _MORE = {">": "is more than", "<": "is less than", ">=": "is at least", "<=": "is at most", "==": "is", "!=": "is not"}
-# {n} and other names are the arguments; {x} the source, left out where it is the close.
-_SAID = {
-    "sma": "the {n}-bar average{of x}", "ema": "the {n}-bar exponential average{of x}", "wma": "the {n}-bar weighted average{of x}",
-    "rma": "the {n}-bar smoothed average{of x}", "hull": "the {n}-bar Hull average{of x}", "vwma": "the {n}-bar volume-weighted average{of x}",
-    "dema": "the {n}-bar double exponential average{of x}", "tema": "the {n}-bar triple exponential average{of x}",
-    "kama": "the {n}-bar adaptive average{of x}", "mean": "the {n}-bar mean{of x}", "median": "the middle {x} of {n} bars",
-    "highest": "the highest {x} of {n} bars", "lowest": "the lowest {x} of {n} bars", "sum": "the sum of the {x} over {n} bars",
-    "stdev": "the {n}-bar standard deviation{of x}", "atr": "the {n}-bar average true range",
-    "natr": "the {n}-bar average true range as a share of the close",
-    "adr": "the {n}-bar average daily range", "rsi": "the {n}-bar RSI{of x}", "rel_volume": "volume against its {n}-bar average",
-    "avg_turnover": "the {n}-bar average of money traded", "change": "the change over {n} bars", "roc": "the change of the {x} over {n} bars",
-    "off_high": "the distance from the {n}-bar high", "above_low": "the distance above the {n}-bar low", "gap": "the opening gap",
-    "closing_place": "the place of the close in the bar's range", "range": "the bar's range", "body": "the bar's body",
-    "bb_upper": "the upper {n}-bar band{of x} ({width} deviations)", "bb_lower": "the lower {n}-bar band{of x} ({width} deviations)",
-    "bb_mid": "the middle of the {n}-bar bands", "bb_width": "the width of the {n}-bar bands", "bb_place": "the place in the {n}-bar bands",
-    "keltner_upper": "the top of the {n}-bar range channel", "keltner_lower": "the bottom of the {n}-bar range channel",
-    "donchian_upper": "the {n}-bar high", "donchian_lower": "the {n}-bar low", "macd": "MACD", "macd_signal": "the MACD signal",
-    "macd_hist": "the MACD histogram", "adx": "the {n}-bar ADX", "cci": "the {n}-bar CCI", "mfi": "the {n}-bar money flow index",
-    "willr": "the {n}-bar Williams reading", "stoch_k": "the fast stochastic line", "stoch_d": "the slow stochastic line",
-    "slope": "the {n}-bar slope{of x}", "beta": "the {n}-bar beta", "relative_strength": "the strength against the index over {n} bars",
-    "count": "the number of the last {n} bars on which {condition}", "bars_since": "the number of bars since {condition}",
-    "zigzag_high": "the latest high that price has turned back from", "zigzag_low": "the latest low that price has turned back from",
-    "swing_high": "the latest swing high", "swing_low": "the latest swing low", "days_to_report": "the number of days to the next report",
-    "days_since_report": "the number of days since the latest report",
-    "market_cap": "the size of the company", "pe": "the price over earnings",
-    "eps": "earnings a share",
-    "listed_days": "the number of days since listing", "turnover": "money traded", "close": "the close", "open": "the open", "high": "the high",
-    "low": "the low", "volume": "volume",
-    "typical": "the typical price", "true_range": "the true range",
-}  # fmt: skip
-_CONDITIONS = {
-    "squeeze": "the bands lie inside the channel (a squeeze)", "squeeze_fired": "a squeeze has just ended",
-    "range_expansion": "the range is wider than each of the {n} before it", "narrowest": "the range is the smallest of {n} bars",
-    "rising": "the {x} has risen {n} times in a row", "falling": "the {x} has fallen {n} times in a row",
-    "inside_bar": "the bar lies inside the one before",
-    "outside_bar": "the bar reaches beyond the one before on both sides",
-}  # fmt: skip
 
 
 def read_aloud(text: str) -> list[tuple[int, str]]:
@@ -128,7 +90,8 @@ class _Speaker:
                 said = self.value(node.operands[0])
                 for i, operator in enumerate(node.operators):
                     before = node.operands[i]
-                    words = _MORE if isinstance(before, tree.Name | tree.Call) and before.name in _MONEY else _COMPARED
+                    more = isinstance(before, tree.Name | tree.Call) and before.name in CATALOGUE and CATALOGUE[before.name].amount
+                    words = _MORE if more else _COMPARED
                     said += f"{' and that' if i else ''} {words[operator]} {self.value(node.operands[i + 1])}"
                 return said
             case tree.Crosses():
@@ -190,13 +153,10 @@ class _Speaker:
             return f"the {' over '.join(w.split()[0] for w in windows)} {named} averages stand in order"
         if name not in CATALOGUE:
             return name
-        template = _SAID.get(name) or _CONDITIONS.get(name)
+        template = CATALOGUE[name].said
         values = self.arguments(node)
-        if template is None:
-            words = name.replace("_", " ")
-            entry = CATALOGUE[name]
-            over = f" over {values['n']} bars" if "n" in values else ""
-            return f"a {words} has formed" if entry.family == "candles" else f"{words}{over}"
+        if not template:  # texts and forms are said as they are written
+            return name.replace("_", " ")
         source = values.get("x", "close")
         values["x"] = source.removeprefix("the ")
         template = template.replace("{of x}", "" if source in ("close", "the close") else f" of {source}")

@@ -5,9 +5,10 @@ expression of the rule language itself, expanded where it is used), a `form` wit
 market: a price `field`, a `fact` known that day, or a `text`.
 """
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal
+from typing import Literal, TypedDict, Unpack
 
 Kind = Literal["field", "fact", "text", "kernel", "definition", "form", "pattern"]
 Takes = Literal["number", "condition", "bars", "constant", "frame", "word", "text"]
@@ -25,6 +26,31 @@ class Parameter:
     low: float | None = None
 
 
+# Values an entry cannot leave.
+HUNDRED, SHARE, POSITIVE, GAIN, SIGNED = (0.0, 100.0), (0.0, 1.0), (0.0, math.inf), (-1.0, math.inf), (-1.0, 1.0)
+# What becomes of a value when prices are turned upside down: a price level keeps its place while comparisons turn round; a move changes its
+# sign; a reading of a hundred becomes a hundred less it, one of -100 to 0 and a share likewise; a distance from an extreme and a ratio turn as
+# ratios do; what follows is of its argument's side; what is plain has no side and stays.
+Side = Literal["level", "move", "hundred", "williams", "share", "off", "ratio", "follows", "plain"]
+
+
+class Traits(TypedDict, total=False):
+    """What else is known of an entry; each is told at `Entry`."""
+
+    bounds: tuple[float, float]
+    fraction: bool
+    amount: bool
+    other: str
+    side: Side
+    side_of_levels: Side
+    sided_by_argument: bool
+    said: str
+    level_of_x: float
+    scale: Literal["own", "same", "printed", "any"]
+    uses_close: bool
+    again: float
+
+
 @dataclass(frozen=True)
 class Entry:
     """One name of the language.
@@ -33,6 +59,14 @@ class Entry:
     level: whether it is a price level, so that a chart draws it.
     formula, source, example, warm_up: for the reference. warm_up: the number of bars before the first known value, as an expression
     in the arguments, or a sentence that begins with "until".
+    bounds: the values it cannot leave, whatever its arguments. fraction: people say it in percent. amount: it is more or less, not above or
+    below, when read aloud.
+    other: its mirror, the name for the other side. side: how its value mirrors; side_of_levels: how it does where its argument is a level or
+    a move (plain otherwise). sided_by_argument: it has another side only where its argument has one.
+    said: how it is read aloud: {n} and other names are the arguments, {of x} the source, left out where that is the close.
+    level_of_x: how much of its argument's price level is in it: 1 for averages of prices, 0 for ranges of them; None where that has no meaning.
+    scale: `own`, or of an operation: `same` for arguments brought on one scale, `printed` for that day's money, `any` for whatever it is given.
+    uses_close: the fact is made with the day's close. again: nanoseconds it takes a bar of its window, looking at each of them anew.
     """
 
     name: str
@@ -48,6 +82,23 @@ class Entry:
     definition: str | None = None
     degree: int | None = 0
     level: bool = False
+    bounds: tuple[float, float] | None = None
+    fraction: bool = False
+    amount: bool = False
+    other: str | None = None
+    side: Side = "plain"
+    side_of_levels: Side | None = None
+    sided_by_argument: bool = False
+    said: str = ""
+    level_of_x: float | None = None
+    scale: Literal["own", "same", "printed", "any"] = "own"
+    uses_close: bool = False
+    again: float = 0.0
+
+    @property
+    def frameless(self) -> bool:
+        """Whether it looks at one bar alone, so that it counts bars of no frame."""
+        return self.scale != "own"
 
     @cached_property
     def signature(self) -> str:
@@ -105,14 +156,16 @@ def constant(name: str, default: str, help: str = "") -> Parameter:
 def kernel(
     name: str, family: str, help: str, formula: str, warm_up: str, example: str, *parameters: Parameter,
     result: Literal["number", "condition"] = "number", source: str = "common practice", degree: int | None = None, level: bool = False,
+    **traits: Unpack[Traits],
 ) -> Entry:  # fmt: skip
     """An entry that a kernel computes."""
-    return Entry(name, family, "kernel", result, help, formula, warm_up, source, example, parameters, None, degree, level)
+    return Entry(name, family, "kernel", result, help, formula, warm_up, source, example, parameters, None, degree, level, **traits)
 
 
 def defined(
     name: str, family: str, help: str, definition: str, warm_up: str, example: str, *parameters: Parameter,
     result: Literal["number", "condition"] = "number", source: str = "common practice", formula: str | None = None, level: bool = False,
+    **traits: Unpack[Traits],
 ) -> Entry:  # fmt: skip
     """An entry that is an expression of the language itself."""
     return Entry(
@@ -129,4 +182,5 @@ def defined(
         definition,
         None,
         level,
+        **traits,
     )

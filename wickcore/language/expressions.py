@@ -5,7 +5,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from wickcore.language import advice, tree
+from wickcore.language import tree
 from wickcore.language.arithmetic import binary, folded, unary
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.comparisons import COMPARISONS
@@ -19,10 +19,6 @@ from wickcore.language.rule import Value
 from wickcore.language.scope import Scope, Unresolved
 from wickcore.language.tree import Span
 
-KEEPS_WEIGHT = {"sma", "ema", "rma", "wma", "ema_by", "median", "highest", "lowest", "value_at"}
-SAME_SCALE = {"max", "min", "pick"}
-UNSCALED = {"sqrt", "log", "round"}
-FRAMELESS = SAME_SCALE | UNSCALED | {"abs"}
 FOLDED: dict[str, Callable[..., float]] = {
     "sqrt": math.sqrt,
     "round": lambda v: float(round(v)),
@@ -106,10 +102,9 @@ class Expressions(Scope):
 
     def _use(self, entry: Entry, node: tree.Call) -> Value:
         value = self._used(entry, node)
-        name = entry.name
-        if value.constant is not None or value.type != "number" or not (name in advice.BOUNDS or name in advice.FRACTIONS):
+        if value.constant is not None or value.type != "number" or not (entry.bounds or entry.fraction):
             return value
-        return replace(value, bounds=advice.BOUNDS.get(name), fraction=name in advice.FRACTIONS)
+        return replace(value, bounds=entry.bounds, fraction=entry.fraction)
 
     def _used(self, entry: Entry, node: tree.Call) -> Value:
         if entry.kind in ("field", "fact", "text"):
@@ -182,15 +177,15 @@ class Expressions(Scope):
         numbers = [c for c in columns if c.type == "number"]
         degree = entry.degree if entry.degree is not None else (numbers[0].degree or 0 if numbers else 0)
         ops = [c.op for c in columns]
-        if entry.name in SAME_SCALE:
+        if entry.scale == "same":
             left, right, shared = self.same_scale(numbers[0], numbers[1], node.span)
             ops, degree = [*ops[:-2], left, right], shared or 0
-        elif entry.name in UNSCALED:
+        elif entry.scale == "printed":
             ops = [self.unscaled(columns[0])]
         if "zigzag" in entry.name:
             ops = [*(self.column(CATALOGUE[price], node.span).op for price in ("high", "low")), *ops]
             whole = (*whole, self._share(values["by"], node.span))
-        op = Op(entry.name, tuple(ops), whole, "day" if entry.name in FRAMELESS else self.frame, entry.result)
+        op = Op(entry.name, tuple(ops), whole, "day" if entry.frameless else self.frame, entry.result)
         return Value(op, entry.result, degree, None, self._weight(entry, numbers))
 
     def _defined(self, entry: Entry, values: dict[str, Value], span: Span) -> Value:
@@ -224,11 +219,10 @@ class Expressions(Scope):
     def _weight(self, entry: Entry, numbers: list[Value]) -> float | None:
         if entry.level:
             return 1.0
-        if entry.name in SAME_SCALE:
+        if entry.scale == "same":
             return numbers[0].weight if numbers[0].weight == numbers[1].weight else None
-        if entry.name in KEEPS_WEIGHT:
-            return numbers[0].weight
-        return 0.0 if entry.name in ("stdev", "mean_dev", "slope") else None
+        own = numbers[0].weight if numbers else None
+        return None if entry.level_of_x is None or (own is None and entry.level_of_x) else (own or 0.0) * entry.level_of_x
 
     # -- earlier bars, and several ------------------------------------------------------------------------------------
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE
+from wickcore.language.entry import Entry
 from wickcore.language.layout import lay_out
 from wickcore.language.parser import parse
 from wickcore.language.shapes import LINE, OPPOSITE, SHAPES
@@ -18,53 +19,21 @@ from wickcore.language.write import statement, write
 LEVEL, MOVE, HUNDRED, WILLIAMS, SHARE, OFF, RATIO, PLAIN, TRUTH = (
     "level", "move", "hundred", "williams", "share", "off", "ratio", "plain", "truth"
 )  # fmt: skip
-_PAIRS = (
-    ("high", "low"), ("highest", "lowest"), ("upper_wick", "lower_wick"), ("bb_upper", "bb_lower"), ("keltner_upper", "keltner_lower"),
-    ("donchian_upper", "donchian_lower"), ("swing_high", "swing_low"), ("is_swing_high", "is_swing_low"),
-    ("zigzag_high", "zigzag_low"), ("is_zigzag_high", "is_zigzag_low"),
-    ("bars_since_highest", "bars_since_lowest"), ("plus_di", "minus_di"), ("aroon_up", "aroon_down"), ("off_high", "above_low"),
-    ("engulfing_up", "engulfing_down"), ("harami_up", "harami_down"), ("hammer", "shooting_star"), ("hanging_man", "inverted_hammer"),
-    ("piercing", "dark_cloud"), ("morning_star", "evening_star"), ("three_white_soldiers", "three_black_crows"), ("rising", "falling"),
-    ("ha_high", "ha_low"), ("r1", "s1"), ("r2", "s2"),
-    *OPPOSITE,
-)  # fmt: skip
-OTHER = {a: b for pair in _PAIRS for a, b in (pair, pair[::-1])}
+OTHER = {entry.name: entry.other for entry in CATALOGUE.entries.values() if entry.other}
+OTHER |= {a: b for pair in OPPOSITE for a, b in (pair, pair[::-1])}
 _PARTS = {"low1": "high1", "low2": "high2", "high1": "low1", "high2": "low2"}
 _PARTS |= {f"{line}.{part}": f"{other}.{part}" for line, other in (("upper", "lower"), ("lower", "upper")) for part in LINE}
 _TURNED = {">": "<", "<": ">", ">=": "<=", "<=": ">=", "==": "==", "!=": "!="}
-_KIND = {
-    **dict.fromkeys(
-        ("open", "high", "low", "close", "typical", "bb_upper", "bb_lower", "bb_mid", "keltner_upper", "keltner_lower", "keltner_mid",
-         "donchian_upper", "donchian_lower", "swing_high", "swing_low", "zigzag_high", "zigzag_low",
-         "vwap", "pivot", "r1", "r2", "s1", "s2", "ha_open", "ha_close",
-         "ha_high", "ha_low"), LEVEL,
-    ),
-    **dict.fromkeys(
-        ("change", "gap", "body", "roc", "macd", "macd_signal", "macd_hist", "trix", "tsi", "ppo", "cci", "cmf", "relative_strength",
-         "eps_growth", "eps_surprise", "revenue_growth"), MOVE,
-    ),
-    **dict.fromkeys(("rsi", "stoch_k", "stoch_d", "mfi"), HUNDRED),
-    **dict.fromkeys(("obv", "ad_line"), LEVEL),
-    **dict.fromkeys(("off_high", "above_low"), OFF),
-    "willr": WILLIAMS, "closing_place": SHARE, "bb_place": SHARE, "up_down_volume": RATIO,
-}  # fmt: skip
-# Of what they are given: an average of moves is a move, and the largest of volumes has no side.
-_FOLLOWS = {
-    "sma", "ema", "wma", "rma", "dema", "tema", "hull", "kama", "ema_by", "vwma", "highest", "lowest", "mean", "median", "sum", "value_at",
-    "pick", "max", "min", "sum_since",
-}  # fmt: skip
-_OF_LEVELS = {
-    "slope": MOVE,
-    "zscore": MOVE,
-    "percentile": HUNDRED,
-    "rank": HUNDRED,
-    "stdev": PLAIN,
-    "mean_dev": PLAIN,
-    "fit": PLAIN,
-}
-_SIDED_BY_ARGUMENT = {"highest", "lowest", "bars_since_highest", "bars_since_lowest", "rising", "falling", "max", "min"}
-_DEFAULT_ARGUMENT_IS_CLOSE = {"highest", "lowest", "bars_since_highest", "bars_since_lowest", "rising", "falling", *_FOLLOWS}
-_FIELDS_WITHOUT_SIDE = {"volume"}
+
+
+def _entry(name: str) -> Entry | None:
+    return CATALOGUE.entries.get(name)
+
+
+def _of_close(name: str) -> bool:
+    """Whether an entry without a source is of the close, which is a level."""
+    entry = _entry(name)
+    return entry is not None and (entry.side == "follows" or entry.side_of_levels is not None or entry.sided_by_argument)
 
 
 class NoMirror(ValueError):
@@ -263,12 +232,11 @@ class _Mirror:
             made, kind = self.value(argument.value) if not _counts(argument) else (argument.value, PLAIN)
             arguments.append(replace(argument, value=made))
             kinds.append(kind if not _counts(argument) else "")
-        own = next(
-            (k for k in kinds if k and k != TRUTH), LEVEL if name in _DEFAULT_ARGUMENT_IS_CLOSE or name in _OF_LEVELS else PLAIN
-        )
+        own = next((k for k in kinds if k and k != TRUTH), LEVEL if _of_close(name) else PLAIN)
         if name == "benchmark":
             return replace(node, arguments=tuple(arguments)), kinds[0]
-        sided = name in OTHER and (name not in _SIDED_BY_ARGUMENT or own != PLAIN)
+        entry = _entry(name)
+        sided = name in OTHER and (entry is None or not entry.sided_by_argument or own != PLAIN)
         turned = {"max": "min", "min": "max"}.get(name, name) if own != PLAIN else name
         turned = OTHER[name] if sided else turned
         made = self._rebuilt(node, turned, tuple(arguments), bare)
@@ -278,12 +246,15 @@ class _Mirror:
         return tree.Name(name, node.span) if bare else tree.Call(name, arguments, node.span, node.name_span)
 
     def _kind(self, node: tree.Call, name: str, own: str) -> str:
-        if name in CATALOGUE and CATALOGUE[name].result == "condition":
+        entry = _entry(name)
+        if entry is None:
+            return PLAIN
+        if entry.result == "condition":
             return TRUTH
-        if name in _FOLLOWS:
+        if entry.side == "follows":
             return own
-        if name in _OF_LEVELS:
-            return _OF_LEVELS[name] if own in (LEVEL, MOVE) else PLAIN
+        if entry.side_of_levels is not None:
+            return entry.side_of_levels if own in (LEVEL, MOVE) else PLAIN
         if name == "log" and own == LEVEL:
             return LEVEL  # what rises with a level turns round as it does
         if name in ("total", "log", "sqrt", "round", "abs", "corr", "place") and own != PLAIN:
@@ -292,7 +263,7 @@ class _Mirror:
             if name == "place":
                 return SHARE
             raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
-        return _KIND.get(name, PLAIN)
+        return entry.side
 
 
 def _other_way(arguments: tuple[tree.Argument, ...], span: Span) -> tuple[tree.Argument, ...]:

@@ -15,7 +15,6 @@ from wickcore.language.tree import Span
 
 MAX_WINDOW = 5_000
 MAX_SIZE = 3_000  # a name, number, operator or call each, those of the definitions too
-USES_CLOSE = {"market_cap", "pe", "dividend_yield"}
 Say = Callable[[Span, str, "str | None"], None]
 
 
@@ -93,12 +92,7 @@ class Scope:
         return value
 
     def column(self, entry: Entry, span: Span) -> Value:
-        if (
-            self.decide == "open"
-            and not self.earlier
-            and (entry.kind == "field" or entry.name in USES_CLOSE)
-            and entry.name != "open"
-        ):
+        if self.decide == "open" and not self.earlier and (entry.kind == "field" or entry.uses_close) and entry.name != "open":
             self.fail(
                 self.inside or span,
                 f"At the open, today's `{entry.name}` is not known yet; use the bar before: add `1 ago`.",

@@ -87,7 +87,8 @@ class FactReader:
 
     def _row(self, kernel: "object", reports_only: bool = True) -> Ints:
         facts = self.market.facts
-        assert facts is not None
+        if facts is None:
+            return np.full(len(self.days), NONE, np.int64)
         out = np.empty(len(self.days), np.int64)
         wanted = facts.is_report if reports_only else np.ones(len(facts.days), np.bool_)
         kernel(self.offsets, self.days, facts.offsets[self.first : self.last + 1], facts.days, wanted, out)  # type: ignore[operator]

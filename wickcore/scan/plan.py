@@ -8,13 +8,13 @@ that of the day's latest five-minute bar, in a five-minute rule a daily value th
 from collections.abc import Iterable
 
 from wickcore.bars.frame_names import within_day
+from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.operations import Op
 from wickcore.scan.across import ACROSS
 from wickcore.scan.kernels import FRAMED
 
 Place = tuple[str, str]  # a table's name and an operation's key
-# About how many nanoseconds an operation takes a bar; those that look at each bar of their window anew take that many a bar of it.
-NANOSECONDS, AGAIN = 4.0, {"corr": 1.5, "mean_dev": 1.0, "median": 0.4, "percentile": 0.4}
+NANOSECONDS = 4.0  # about what an operation takes a bar; what it takes a bar of its window, its entry tells
 
 
 def home(op: Op, table: str) -> str:
@@ -66,7 +66,7 @@ def cost(ops: Iterable[Op], table: str = "day") -> float:
     total = 0.0
     for op, _ in walk(ops, table):
         window = max((float(p) for p in op.params if not isinstance(p, str)), default=0.0)
-        total += NANOSECONDS + AGAIN.get(op.kind, 0.0) * window
+        total += NANOSECONDS + (CATALOGUE[op.kind].again if op.kind in CATALOGUE else 0.0) * window
     return total
 
 

@@ -1,6 +1,6 @@
 """Names with a meaning of their own to the checker."""
 
-from wickcore.language.entry import Entry, Parameter, bars, defined
+from wickcore.language.entry import HUNDRED, Entry, Parameter, bars, defined
 
 _X = Parameter("x", "number", None, "any expression")
 
@@ -16,15 +16,16 @@ ENTRIES = (
     Entry("rank", "across the universe", "form", "number",
           "The place of x among the members of the universe on the same day, 0 to 100, 100 the highest; in=sector ranks within the sector.",
           "100 * (lower ones + half of the equal ones) / (members - 1)", "until x is known", example="rank(change(63)) > 90",
-          parameters=(_X, Parameter("in", "word", "universe", "universe or sector"))),
+          parameters=(_X, Parameter("in", "word", "universe", "universe or sector")), bounds=HUNDRED, side_of_levels="hundred"),
     Entry("benchmark", "across the universe", "form", "number",
           "An expression on the benchmark index, date for date. Unknown on a day on which the index has no bar.", "x of the benchmark",
           "until x is known", example="benchmark(close) > benchmark(sma(200))", parameters=(_X,)),
     defined("beta", "across the universe", "How much the instrument moves with the benchmark: the slope of its changes against the index's.",
             "corr(change, benchmark(change), n) * stdev(change, n) / stdev(benchmark(change), n)", "n", "beta(252) > 1", bars(252, 3),
-            formula="covariance(change, benchmark change) / variance(benchmark change) over n bars"),
+            formula="covariance(change, benchmark change) / variance(benchmark change) over n bars", said="the {n}-bar beta"),
     defined("relative_strength", "across the universe", "The gain over n bars against the benchmark's, as a fraction.",
-            "(close / (close n ago)) / (benchmark(close) / benchmark(close n ago)) - 1", "n", "relative_strength(63) > 10%", bars(63)),
+            "(close / (close n ago)) / (benchmark(close) / benchmark(close n ago)) - 1", "n", "relative_strength(63) > 10%", bars(63),
+            fraction=True, side="move", said="the strength against the index over {n} bars"),
     Entry("event", "facts", "form", "condition", "An economic announcement of that name falls on this day; known ahead.",
           'day of the announcement', example='event("Lending rate")', parameters=(Parameter("name", "text", None, "the announcement"),)),
 )  # fmt: skip

@@ -126,7 +126,7 @@ def pattern(name: str, told: Told) -> tuple[Entry, ...]:
         return Entry(
             whole, "patterns", "pattern", "number" if part else "condition", said, f"of the {name}" if part else told.formula,
             "until one is visible" if part else "0", "common practice" if part else told.source, _example(name, part) if part else whole, parameters, None, degree,
-            level,
+            level, fraction=part.endswith(("slope", "pole")), side="level" if level else "move" if part.endswith("slope") else "plain",
         )  # fmt: skip
 
     help = f"{told.help} True while the latest is forming: visible, and neither confirmed nor ended."
