@@ -21,7 +21,7 @@ NONE = math.nan
 )
 def test_a_signal_on_the_second_bar_held_for_three(entry: int, bar: int, met: int, paid: float, left: int) -> None:
     assert (entry_bar(1, entry), first_met(1, entry)) == (bar, met)
-    assert price_paid(OPEN, CLOSE, 1, entry) == paid
+    assert price_paid(OPEN[bar], CLOSE[1], entry) == paid
     assert last_held(1, 3, entry) == left  # the entry bar at an open is the first of the three
 
 

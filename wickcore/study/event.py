@@ -77,7 +77,7 @@ def trade(
         up, down = returns.excursions(bars, steps, as_of, where, horizon, entry, side)
         best, worst = float(up[0]), float(down[0])
     return Trade(
-        moment.day, int(bars.days[into]) if entered else None, float(price_paid(bars.open, bars.close, at, entry)) if entered else None,
+        moment.day, int(bars.days[into]) if entered else None, float(price_paid(bars.open[into], bars.close[at], entry)) if entered else None,
         None if out is None else int(bars.days[out]), None if out is None else float(bars.close[out]),
         known(value[0]), known(base[bars.step[at]]), best, worst, STATES[state],
     )  # fmt: skip

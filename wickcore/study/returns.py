@@ -63,7 +63,7 @@ def _follow(
             if into >= ends[k]:
                 state = gone
             else:
-                paid = price_paid(open_, close, at, entry) * factor[into]
+                paid = price_paid(open_[into], close[at], entry) * factor[into]
                 if leave < offsets[k + 1]:
                     to = positions[leave]
                     r = net_return(paid, close[to] * factor[to], side, cost)
@@ -149,7 +149,7 @@ def _excursions(
         into, leave = entry_bar(at, entry), last_held(j, h, entry)
         if into < ends[k]:
             last = positions[leave] if leave < offsets[k + 1] else ends[k] - 1
-            paid = price_paid(open_, close, at, entry) * factor[into]
+            paid = price_paid(open_[into], close[at], entry) * factor[into]
             favourable[i], adverse[i] = trade_excursions(high, low, factor, first_met(at, entry), last, paid, side)
 
 

@@ -2,8 +2,6 @@
 
 from numba import njit
 
-from wickcore.bars.bars import Floats
-
 # At the next bar's open; at the signal's own close (optimistic: nobody knows a close and trades it); at the open of the signal's own bar, for
 # rules that decide at the open.
 NEXT_OPEN, SIGNAL_CLOSE, SAME_OPEN = 0, 1, 2
@@ -28,6 +26,9 @@ def first_met(signal: int, entry: int) -> int:
 
 
 @njit(nogil=True, cache=True)
-def price_paid(open_: Floats, close: Floats, signal: int, entry: int) -> float:
-    """The printed price at which a position is entered, before slippage. The bar of the entry must be there."""
-    return close[signal] if entry == SIGNAL_CLOSE else open_[entry_bar(signal, entry)]
+def price_paid(entry_open: float, signal_close: float, entry: int) -> float:
+    """The price at which a position is entered, before slippage, of the entry bar's open and the signal bar's close.
+
+    Two numbers and not their columns: handing arrays on costs more than all the rest.
+    """
+    return signal_close if entry == SIGNAL_CLOSE else entry_open
