@@ -14,7 +14,7 @@ from upperwick.bench.api import router as lists
 from upperwick.market.api import router as market
 from upperwick.rules.api import router as rules
 from upperwick.rules.language import router as language
-from upperwick.rules.scans import router as scans
+from upperwick.rules.scan_api import router as scans
 from upperwick.settings import WEB_DIST
 from upperwick.studies.api import router as studies
 

@@ -12,7 +12,7 @@ from wickcore.language.problems import RuleError
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import scan
 from wickcore.study.follow import StudySettings, study
-from wickcore.study.returns import Steps
+from wickcore.study.returns import RuleBars
 
 
 @pytest.fixture(scope="module")
@@ -131,7 +131,7 @@ def test_a_scan_at_every_moment_is_what_the_study_counts(market: Market, frame: 
     found = study(engine, rule, StudySettings(horizons=(1, 3), repeats="every", draws=2))
     studied = {(int(bars.known[e.position]), e.symbol) for e in found.events}
     assert studied
-    steps = Steps.of(bars, frame, bars.last_day).positions
+    steps = RuleBars.of(bars, frame, bars.last_day).positions
     for key in np.unique(bars.known[steps]):
         hits = {h.symbol for h in scan(engine, rule, of_key(key)).hits}
         ending = {bars.symbols[bars.owner[p]] for p in steps if bars.known[p] == key}

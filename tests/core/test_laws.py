@@ -19,7 +19,7 @@ from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import scan
 from wickcore.study.follow import StudySettings, study
-from wickcore.study.returns import Steps
+from wickcore.study.returns import RuleBars
 
 QUIET = settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True)
 
@@ -187,7 +187,7 @@ def test_scans_of_every_evening_are_the_hits_of_the_study(lines: list[str], fram
         return
     # On each instrument's last session of a finished week (month) both agree; in between the scan says that it is the week so far.
     bars = market.bars
-    over = {(int(bars.days[p]), bars.symbols[bars.owner[p]]) for p in Steps.of(bars, frame, bars.last_day).positions}
+    over = {(int(bars.days[p]), bars.symbols[bars.owner[p]]) for p in RuleBars.of(bars, frame, bars.last_day).positions}
     assert {hit for hit in scanned if hit in over} == studied
     for day, _ in scanned - over:
         following = int(bars.calendar.following(np.array([day]))[0])

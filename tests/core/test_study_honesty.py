@@ -19,7 +19,7 @@ from wickcore.study.follow import Study, StudySettings, study
 from wickcore.study.intervals import drawn_days, median_interval
 from wickcore.study.seal import sealed_from
 from wickcore.study.sweep import Cell, Sweep, _neighbours, steps_of, sweep, sweep_verdict
-from wickcore.study.tries import daily_excess, laid_out, luck
+from wickcore.study.tries import daily_excess, laid_out, superior_ability
 
 DIALS = "dial fast = 5 from 2 to 30 step 1\ndial floor = 50 from 0 to 100 step 1\nclose > sma(close, fast)\nrsi(5) > floor"
 
@@ -87,7 +87,7 @@ def test_the_best_of_many_is_judged_as_the_paper_says(edge: float) -> None:
     rng = np.random.default_rng(4)
     noise = rng.normal(0, 0.02, (600, 8))
     noise[:, 3] += edge
-    found = luck(list(noise.T), 5, 1, 800)
+    found = superior_ability(list(noise.T), 5, 1, 800)
     assert found.tried == 8
     assert found.best == int(np.argmax(noise.mean(axis=0)))
     assert found.p == pytest.approx(slow_luck(noise, 5, 800, 7), abs=0.06)
@@ -96,7 +96,7 @@ def test_the_best_of_many_is_judged_as_the_paper_says(edge: float) -> None:
 def test_noise_tried_often_enough_does_not_pass_for_an_edge() -> None:
     """Forty sets of twenty tries of pure noise: the best of each looks good alone, and is called luck nineteen times of twenty."""
     rng = np.random.default_rng(11)
-    found = [luck(list(rng.normal(0, 0.02, (20, 300))), 1, k, 200) for k in range(40)]
+    found = [superior_ability(list(rng.normal(0, 0.02, (20, 300))), 1, k, 200) for k in range(40)]
     alone = [one.mean / (0.02 / np.sqrt(300)) for one in found]
     assert np.mean(np.array(alone) > 1.645) > 0.5
     assert sum((one.p or 0) < 0.05 for one in found) <= 6
@@ -105,7 +105,7 @@ def test_noise_tried_often_enough_does_not_pass_for_an_edge() -> None:
 def test_too_few_days_are_not_judged() -> None:
     series = np.zeros(200)
     series[:5] = 0.01
-    assert luck([series], 1, 1).p is None
+    assert superior_ability([series], 1, 1).p is None
 
 
 # -- comparisons -----------------------------------------------------------------------------------------------------

@@ -12,7 +12,7 @@ from tests.server.conftest import Api
 from upperwick.market.charts import rounded
 from upperwick.market.models import Report
 from upperwick.market.services import open_market
-from upperwick.rules.scans import ChartOut, ScanOut
+from upperwick.rules.scan_api import ChartOut, ScanOut
 
 pytestmark = pytest.mark.django_db
 ALL = "close > 0"

@@ -15,7 +15,7 @@ def scan(given: Namespace) -> None:
     rule = checked(given.rule, base)
     at = standing(engine, given.as_of)
     engine = engine.stepping(rule.frame, at)
-    from upperwick.rules.scanning import COLUMNS, hit_rows, line_rows, read_columns
+    from upperwick.rules.scan import COLUMNS, hit_rows, line_rows, read_columns
     from wickcore.scan.scan import scan as run
 
     result = run(engine, rule, at, members_of(engine, given, rule))
@@ -69,7 +69,7 @@ def explain(given: Namespace) -> None:
     engine = engine_of(given)
     rule = checked(given.rule, engine.market.finest)
     from upperwick.refused import Refused
-    from upperwick.rules.scanning import explain_rows
+    from upperwick.rules.scan import explain_rows
     from wickcore.bars.moment import read_moment
 
     try:

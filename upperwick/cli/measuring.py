@@ -190,12 +190,12 @@ def _members(engine: Any, given: Namespace, rule: CheckedRule) -> Any:
 
 
 def _apart(engine: Any, rule: CheckedRule, found: Any, members: Any, horizon: int) -> dict[str, Any]:
-    from upperwick.rules.checking import Asked
+    from upperwick.rules.checking import PreparedRule
     from upperwick.studies.parts import taken_apart
     from wickcore.language.check import RuleNames
     from wickcore.scan.evaluate import Limits
 
-    asked = Asked(rule, RuleNames.of("close > 0"), engine, members, rule.universe)
+    asked = PreparedRule(rule, RuleNames.of("close > 0"), engine, members, rule.universe)
     return taken_apart(asked, found, horizon, Limits(), lambda stage, share: None)
 
 

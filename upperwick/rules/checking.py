@@ -15,7 +15,7 @@ from wickcore.scan.evaluate import Evaluator
 
 
 @dataclass(frozen=True)
-class Asked:
+class PreparedRule:
     """engine: on the bars that the rule steps on. names: the rule's own, for columns over them. universe: as written; key: as the core calls it.
     lists: the owner's lists in it, which know nothing of dates.
     members: by bar, None for all."""
@@ -34,14 +34,14 @@ class Asked:
         return check_named(self.rule.text, self.parts, dials, self.key, self.engine.market.finest)[0]
 
 
-def asked(
+def prepared(
     owner: Any,
     text: str,
     dials: dict[str, float] | None = None,
     universe: str | None = None,
     parts: dict[str, str] | None = None,
     as_of: str | None = None,
-) -> Asked:
+) -> PreparedRule:
     """Checks a rule for its owner. universe: one chosen instead of the rule's own. parts: instead of the owner's. as_of: the moment that is
     stood on: inside a session the rule steps on the day so far. Raises RuleError and Refused."""
     engine = open_market()
@@ -50,7 +50,7 @@ def asked(
     parts = parts_for(owner, text) if parts is None else parts
     rule, names = check_named(text, parts, dials, key, engine.market.finest)
     engine = engine.stepping(rule.frame, as_of_moment(engine.market, as_of) if as_of else None)
-    return Asked(rule, names, engine, members_of(engine.market, key, engine.table), wanted or None, lists, parts, key)
+    return PreparedRule(rule, names, engine, members_of(engine.market, key, engine.table), wanted or None, lists, parts, key)
 
 
 def names_of(owner: Any, text: str) -> RuleNames:

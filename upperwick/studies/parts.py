@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
-from upperwick.rules.checking import Asked
+from upperwick.rules.checking import PreparedRule
 from wickcore.bars.moment import iso
 from wickcore.scan.evaluate import Limits
 from wickcore.study.breakdowns import breakdowns, by_instrument, hits_a_day
@@ -19,7 +19,9 @@ STOPS = tuple(i / 200 for i in range(1, 81))  # half a percent to forty, a step 
 SHOWN = ("count", "days", "win_rate", "win_rate_low", "win_rate_high", "mean", "median", "excess", "excess_low", "excess_high")
 
 
-def taken_apart(found: Asked, made: Study, horizon: int, limits: Limits, tell: Callable[[str, float], None]) -> dict[str, Any]:
+def taken_apart(
+    found: PreparedRule, made: Study, horizon: int, limits: Limits, tell: Callable[[str, float], None]
+) -> dict[str, Any]:
     """Breakdowns, path, names, days and line worth. Raises Stopped."""
     engine, rule = found.engine, found.rule
     tell("Grouping the hits", 0.05)

@@ -8,7 +8,7 @@ import numpy as np
 from upperwick.jobs.services import digest_of
 from upperwick.market.services import as_of_day, open_market
 from upperwick.refused import Refused
-from upperwick.rules.checking import Asked, asked
+from upperwick.rules.checking import PreparedRule, prepared
 from upperwick.rules.services import used_parts
 from upperwick.studies.models import SealBreak
 from wickcore.bars.moment import iso
@@ -58,12 +58,12 @@ def day_of(said: str) -> int:
         raise Refused(f"`{said}` is not a date of the form 2024-06-28.") from None
 
 
-def ready(owner: Any, question: Question) -> tuple[Asked, StudySettings]:
+def set_up(owner: Any, question: Question) -> tuple[PreparedRule, StudySettings]:
     """The question checked and set up: the rule over its members, and the settings, which end at the seal unless it is broken.
 
     Raises RuleError and Refused.
     """
-    found = asked(owner, question["text"], question["dials"], question["universe"], question["parts"])
+    found = prepared(owner, question["text"], question["dials"], question["universe"], question["parts"])
     market = found.engine.market
     as_of = as_of_day(market, question["as_of"])
     if question["survivors"]:

@@ -12,7 +12,7 @@ from upperwick.refused import Refused
 from upperwick.rules import services as rules
 from upperwick.studies import runs
 from upperwick.studies.models import SealBreak
-from upperwick.studies.questions import day_of, question_of, ready, seal_day
+from upperwick.studies.questions import day_of, question_of, seal_day, set_up
 from upperwick.studies.report import report
 from wickcore.bars.moment import iso
 from wickcore.study.event import trade
@@ -46,7 +46,7 @@ def sweep(owner: Any, body: dict[str, Any], dials: list[dict[str, Any]], horizon
     """Turns one dial or two over their ranges. Raises RuleError, and Refused for ranges that cannot be tried."""
     rule, question = _checked(owner, body)
     _measured_at(question, horizon)
-    found, _ = ready(owner, question)
+    found, _ = set_up(owner, question)
     known = {d.name: d for d in found.rule.dials}
     total = 1
     for dial in dials:
@@ -78,7 +78,7 @@ def page_of(owner: Any, run_id: int, horizon: int) -> tuple[str, str]:
 def one_trade(owner: Any, run_id: int, symbol: str, day: str, horizon: int) -> dict[str, Any]:
     """One hit of a study as it was traded. Raises Refused."""
     run = jobs.find(owner, run_id)
-    found, settings = ready(owner, run.question)
+    found, settings = set_up(owner, run.question)
     market = found.engine.market
     _measured_at(run.question, horizon)
     if symbol not in market.bars.number:
@@ -118,7 +118,7 @@ def break_seal(owner: Any, rule_id: int) -> dict[str, Any]:
 def _checked(owner: Any, body: dict[str, Any]) -> tuple[Any, dict[str, Any]]:
     rule = rules.find(owner, body["rule_id"]) if body.get("rule_id") else None
     question = question_of(owner, rule, body)
-    _, settings = ready(owner, question)
+    _, settings = set_up(owner, question)
     try:
         validate(settings)
     except ValueError as error:

@@ -11,7 +11,7 @@ from upperwick.jobs.models import Job
 from upperwick.market.services import open_market
 from upperwick.studies.models import Try
 from wickcore.bars.bars import Floats, Ints
-from wickcore.study.tries import laid_out, luck
+from wickcore.study.tries import laid_out, superior_ability
 
 MOST_JUDGED, SHOWN = 500, 50
 SEED = 1
@@ -74,7 +74,7 @@ def _judged(rule_id: int, horizon: int, version: str, count: int, latest: tuple[
     if series:
         first, last = min(s[0][0] for s in series), max(s[0][-1] for s in series)
         span = (int(first), int(last - first) + 1)
-        found = luck([laid_out(s, span) for s in series], horizon, SEED)
+        found = superior_ability([laid_out(s, span) for s in series], horizon, SEED)
         for row, (_, values) in zip(rows, series, strict=True):
             row["daily"] = float(np.sum(values) / span[1])
         answer |= {"p": found.p, "best": rows[found.best]}

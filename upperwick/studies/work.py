@@ -9,9 +9,9 @@ from typing import Any
 from upperwick.jobs.models import Job
 from upperwick.jobs.registry import Done, Tell
 from upperwick.jobs.services import digest_of
-from upperwick.rules.checking import Asked
+from upperwick.rules.checking import PreparedRule
 from upperwick.studies import parts
-from upperwick.studies.questions import Question, ready, try_digest
+from upperwick.studies.questions import Question, set_up, try_digest
 from upperwick.studies.shapes import as_dict, event_rows
 from upperwick.studies.tries import Tried, record
 from wickcore.bars.moment import moment_of
@@ -23,14 +23,14 @@ from wickcore.study.tries import daily_excess
 from wickcore.study.verdict import verdict
 
 WHOLE, MOST_APART = 4, 500
-_whole: OrderedDict[str, tuple[Asked, Study]] = OrderedDict()  # the latest studies of this process, to be taken apart
+_whole: OrderedDict[str, tuple[PreparedRule, Study]] = OrderedDict()  # the latest studies of this process, to be taken apart
 
 
-def _measured(owner: Any, question: Question, version: str, limits: Limits, tell: Tell) -> tuple[Asked, Study]:
+def _measured(owner: Any, question: Question, version: str, limits: Limits, tell: Tell) -> tuple[PreparedRule, Study]:
     """A study, taken from the latest of this process where it is there."""
     key = digest_of(owner.id, question, version)
     if key not in _whole:
-        found, settings = ready(owner, question)
+        found, settings = set_up(owner, question)
         _whole[key] = found, study(found.engine, found.rule, settings, found.members, limits, tell)
         while len(_whole) > WHOLE:
             _whole.popitem(last=False)
@@ -43,7 +43,7 @@ def measure(owner: Any, question: Question, version: str, limits: Limits, tell: 
     found, made = _measured(owner, question, version, limits, tell)
     answer = {**as_dict(made), "lists": found.lists, "sealed_from": question["sealed_from"], "before": None, "after": None}
     if question["sealed_from"] and question["unsealed"]:
-        _, before = ready(owner, {**question, "unsealed": False})
+        _, before = set_up(owner, {**question, "unsealed": False})
         after = replace(made.settings, first=moment_of(before.as_of).day + 1 if before.as_of is not None else None)
         for name, settings in (("before", before), ("after", after)):
             tell(f"Measuring {name} the seal", 0.9)
@@ -59,7 +59,7 @@ def _counting(tried: list[Tried]) -> Callable[[Job], None]:
     return lambda job: record(job, tried)
 
 
-def _tried(found: Asked, made: Study, question: Question) -> Tried:
+def _tried(found: PreparedRule, made: Study, question: Question) -> Tried:
     dials = ", ".join(f"{d.name} {d.value:g}" for d in found.rule.dials)
     series = {h: daily_excess(sample) for h, sample in made.samples.items()}
     return Tried(try_digest(found.rule, found.key, question), dials, series)
@@ -110,7 +110,7 @@ def _side(made: Study) -> dict[str, Any]:
 
 def turn_dials(owner: Any, question: dict[str, Any], version: str, limits: Limits, tell: Tell) -> Done:
     """One or two dials over their ranges."""
-    found, settings = ready(owner, question["study"])
+    found, settings = set_up(owner, question["study"])
     fixed = question["study"]["dials"]
     grid = {d["name"]: steps_of(d["low"], d["high"], d["step"]) for d in question["dials"]}
     rules: dict[tuple[float, ...], Any] = {}

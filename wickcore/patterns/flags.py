@@ -1,4 +1,4 @@
-"""Flags and pennants: a rest of a few bars after a steep move (the pole), on falling volume. Asked on every bar, and drawn anew with each."""
+"""Flags and pennants: a rest of a few bars after a steep move (the pole), on falling volume. Looked for on every bar, drawn anew with each."""
 
 import numpy as np
 

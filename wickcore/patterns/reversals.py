@@ -1,4 +1,4 @@
-"""Double bottoms and shoulders: shapes of a few lows at one level, after a fall. Asked whenever a low is confirmed."""
+"""Double bottoms and shoulders: shapes of a few lows at one level, after a fall. Looked for whenever a low is confirmed."""
 
 import numpy as np
 

@@ -48,7 +48,7 @@ def trade(
     """
     bars = market.table(market.stepping(rule.frame))
     as_of = settings.until(bars)
-    steps = returns.Steps.of(bars, rule.frame, as_of)
+    steps = returns.RuleBars.of(bars, rule.frame, as_of)
     k = bars.number[symbol]
     own = steps.positions[steps.offsets[k] : steps.offsets[k + 1]]
     moment = moment_of(at)

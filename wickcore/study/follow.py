@@ -115,7 +115,7 @@ def study_of(
     evaluator = evaluator.stepping(rule.frame)
     bars = evaluator.bars
     as_of = settings.until(bars)
-    steps = returns.Steps.of(bars, rule.frame, as_of)
+    steps = returns.RuleBars.of(bars, rule.frame, as_of)
     at = steps.positions
     hits = hits if len(at) == len(bars) else hits[at]
     chosen = returns.choose_hits(hits, steps.offsets, settings.repeats, max(settings.horizons))

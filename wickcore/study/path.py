@@ -10,7 +10,7 @@ from wickcore.bars.bars import Bools, Days, Floats, Ints
 from wickcore.scan.evaluate import Evaluator
 from wickcore.study.follow import Study
 from wickcore.study.intervals import Span, drawn_means, span_of
-from wickcore.study.returns import Steps
+from wickcore.study.returns import RuleBars
 from wickcore.study.sample import known
 
 BEFORE, AFTER, DRAWS = 20, 60, 500
@@ -71,7 +71,7 @@ def path(
     if not len(found.positions):
         return ()
     as_of = found.settings.until(bars)
-    steps = Steps.of(bars, found.frame, as_of)
+    steps = RuleBars.of(bars, found.frame, as_of)
     where = np.searchsorted(steps.positions, found.positions)
     width = before + after + 1
     moves = np.empty((width, len(where)))

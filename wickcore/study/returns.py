@@ -16,14 +16,14 @@ from wickcore.trade.exits import COUNTED, DELISTED, NO_ENTRY, PENDING, last_held
 
 
 @dataclass(frozen=True, slots=True)
-class Steps:
+class RuleBars:
     """The bars a rule steps on: positions of each instrument's finished bars in the rule's frame, ragged by `offsets`."""
 
     positions: Ints
     offsets: Ints
 
     @staticmethod
-    def of(bars: Bars, frame: str, as_of: int | Moment) -> "Steps":
+    def of(bars: Bars, frame: str, as_of: int | Moment) -> "RuleBars":
         """Positions up to `as_of` (a day stands for its close); a bar of the frame that is unfinished there is left out."""
         if frame == bars.frame:
             lengths = bars.ends(as_of) - bars.offsets[:-1]
@@ -31,7 +31,7 @@ class Steps:
             positions = np.arange(offsets[-1])
             if offsets[-1] < len(bars):
                 positions += np.repeat(bars.offsets[:-1] - offsets[:-1], lengths)
-            return Steps(positions, offsets)
+            return RuleBars(positions, offsets)
         known = bars if moment_of(as_of) >= bars.last_moment else bars.cut(as_of)
         ends = bars.ends(as_of)
         begins = bars.offsets[:-1]
@@ -41,7 +41,7 @@ class Steps:
         keep[inside[marks]] = True
         positions = np.flatnonzero(keep)
         offsets = np.searchsorted(positions, np.append(begins, ends[-1] if len(ends) else 0)).astype(np.int64)
-        return Steps(positions.astype(np.int64), offsets)
+        return RuleBars(positions.astype(np.int64), offsets)
 
 
 @njit(nogil=True, cache=True)
@@ -83,7 +83,7 @@ def _follow(
 def follow(
     market: Market,
     bars: Bars,
-    steps: Steps,
+    steps: RuleBars,
     as_of: Moment,
     where: Ints,
     belongs: Bools,
@@ -153,7 +153,9 @@ def _excursions(
             favourable[i], adverse[i] = trade_excursions(high, low, factor, first_met(at, entry), last, paid, side)
 
 
-def excursions(bars: Bars, steps: Steps, as_of: Moment, where: Ints, horizon: int, entry: int, side: int) -> tuple[Floats, Floats]:
+def excursions(
+    bars: Bars, steps: RuleBars, as_of: Moment, where: Ints, horizon: int, entry: int, side: int
+) -> tuple[Floats, Floats]:
     """The largest moves for and against each hit's position between entry and exit, by the highs and lows of every bar there.
 
     Fractions of the entry, at least 0 and at most 0, before costs. A position entered at a close meets the bars after it. For hits that

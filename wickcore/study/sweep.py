@@ -15,7 +15,7 @@ from wickcore.study import returns
 from wickcore.study.follow import StudySettings, span_between, validate
 from wickcore.study.intervals import Span, day_block_interval
 from wickcore.study.sample import SMALL_GROUP, known
-from wickcore.study.tries import laid_out, luck
+from wickcore.study.tries import laid_out, superior_ability
 from wickcore.study.verdict import percent
 from wickcore.trade.costs import round_trip
 from wickcore.trade.entries import entry_of
@@ -94,20 +94,20 @@ def sweep(
     as_of = settings.until(bars)
     span = span_between(bars, settings, as_of)
     cells, series = [], []
-    ahead: _Ahead | None = None
+    ahead: _ForwardReturns | None = None
     for i, values in enumerate(itertools.product(*axes)):
         progress(f"Setting {i + 1} of {total}", i / total)
         if limits is not None:
             limits.check()
         rule = make(dict(zip(names, values, strict=True)))
         if ahead is None:
-            ahead = _Ahead(evaluator, rule, settings, horizon, as_of, members)
+            ahead = _ForwardReturns(evaluator, rule, settings, horizon, as_of, members)
         cell, daily = ahead.cell(values, hit_truth(evaluator, rule, members, limits), span)
         cells.append(cell)
         series.append(daily)
     progress("Judging the best of them", 1.0)
     cells = _neighbours(cells, tuple(len(axis) for axis in axes))
-    judged = luck([laid_out(one, span) for one in series], horizon, settings.seed, REPS)
+    judged = superior_ability([laid_out(one, span) for one in series], horizon, settings.seed, REPS)
     enough = [i for i, c in enumerate(cells) if c.excess is not None and c.count >= SMALL_GROUP]
     peak = max(enough, key=lambda i: cells[i].excess or 0.0, default=None)
     level = [i for i in enough if cells[i].floor is not None]
@@ -115,14 +115,14 @@ def sweep(
     return Sweep(names, axes, horizon, tuple(cells), peak, plateau, judged.p), series
 
 
-class _Ahead:
+class _ForwardReturns:
     """The return from every step, and every session's baseline, at one horizon: the same for all settings."""
 
     def __init__(
         self, evaluator: Evaluator, rule: CheckedRule, settings: StudySettings, horizon: int, as_of: Moment, members: Bools | None
     ) -> None:
         self.bars, self.settings, self.horizon = evaluator.bars, settings, horizon
-        self.steps = returns.Steps.of(self.bars, rule.frame, as_of)
+        self.steps = returns.RuleBars.of(self.bars, rule.frame, as_of)
         at = self.steps.positions
         entry = entry_of(rule.decide, settings.entry)
         belongs = np.ones(len(at), np.bool_) if members is None else members[at]

@@ -12,7 +12,7 @@ REPS, LEAST_DAYS = 1_000, 30
 
 
 @dataclass(frozen=True, slots=True)
-class Luck:
+class SuperiorAbility:
     """best: number of the try with the highest mean daily excess. mean: that mean, a session, days without hits counted as zero.
     p: chance that the best of so many tries with no edge at all would look as good, None with too few days to say."""
 
@@ -40,7 +40,7 @@ def laid_out(series: tuple[Ints, Floats], span: Span) -> Floats:
     return out
 
 
-def luck(series: "list[Floats]", block: int, seed: int, reps: int = REPS) -> Luck:
+def superior_ability(series: "list[Floats]", block: int, seed: int, reps: int = REPS) -> SuperiorAbility:
     """The test for superior predictive ability (P. R. Hansen, Journal of Business & Economic Statistics 23, 2005), its consistent p-value.
 
     series: the daily excess of each try over the same sessions. block: mean length of the blocks of days that are drawn. The benchmark is
@@ -59,4 +59,4 @@ def luck(series: "list[Floats]", block: int, seed: int, reps: int = REPS) -> Luc
         test.compute()
         # So many draws cannot show a smaller chance than one of them.
         p = max(float(test.pvalues["consistent"]), 1.0 / reps)
-    return Luck(len(series), best, float(means[best]), p)
+    return SuperiorAbility(len(series), best, float(means[best]), p)

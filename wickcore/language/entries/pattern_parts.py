@@ -47,7 +47,7 @@ _PLAIN_NUMBERS = {
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class PatternWords:
     """What the catalogue says of a pattern. defaults: of its own arguments, in their order, then `lasts`. own: what each part of its own is;
     the parts of lines are told by themselves."""
 
@@ -60,7 +60,7 @@ class Told:
     source: str = PRACTICE
 
 
-def _parameter(name: str, default: str, told: Told) -> Parameter:
+def _parameter(name: str, default: str, told: PatternWords) -> Parameter:
     if name in _BARS:
         return bars(default, name=name, help=_BARS[name])
     help = _PLAIN_NUMBERS[name]
@@ -69,7 +69,7 @@ def _parameter(name: str, default: str, told: Told) -> Parameter:
     return Parameter(name, "constant", default, help)
 
 
-def _parameters(name: str, told: Told) -> tuple[Parameter, ...]:
+def _parameters(name: str, told: PatternWords) -> tuple[Parameter, ...]:
     kind = SHAPES[name]
     found = [bars(3, name="k", help="lower highs (higher lows) on both sides of a turning point")]
     found += [_parameter(p, default, told) for p, default in zip(kind.given, told.defaults, strict=True)]
@@ -82,7 +82,7 @@ def _parameters(name: str, told: Told) -> tuple[Parameter, ...]:
     return tuple(found)
 
 
-def _own(name: str, told: Told) -> list[tuple[str, str, int, bool]]:
+def _own(name: str, told: PatternWords) -> list[tuple[str, str, int, bool]]:
     found = []
     for part in SHAPES[name].own:
         line, _, what = part.rpartition(".")
@@ -117,7 +117,7 @@ def _example(name: str, part: str) -> str:
     return f"{name}.height > 1" if part == "height" else f"close > {name}.{part}"
 
 
-def pattern(name: str, told: Told) -> tuple[Entry, ...]:
+def pattern(name: str, told: PatternWords) -> tuple[Entry, ...]:
     """The entries of one pattern: itself, the parts of its own, those all have."""
     parameters = _parameters(name, told)
 

@@ -1,6 +1,6 @@
 """Chart patterns: each name is a condition, one is forming now; its parts are numbers."""
 
-from wickcore.language.entries.pattern_parts import PAPER, Told, pattern
+from wickcore.language.entries.pattern_parts import PAPER, PatternWords, pattern
 from wickcore.language.entry import Entry, Parameter, bars
 
 _EVEN = "how level the two lie (the tolerance is nothing, no difference all)"
@@ -17,8 +17,8 @@ _ROUND = "how round it is (R² from `fit` to 1), how level the rims lie, and how
 _PRESET = "how evenly the five points are spaced in time (the shortest stretch against the mean)"
 
 
-def _shoulders(side: str, other: str, after: str, beyond: str) -> Told:
-    return Told(
+def _shoulders(side: str, other: str, after: str, beyond: str) -> PatternWords:
+    return PatternWords(
         f"After a {after}, three {side}s: the middle one {beyond} the two others, which lie at one level.",
         f"shoulders within tolerance, the head further {beyond} than that, no {'lower' if side == 'low' else 'higher'} turning point between a shoulder and the head, the {other}s between within twice it; trigger: the line through these {other}s; invalid: the head",
         "how level the shoulders lie, how flat the neckline, and how near the middle the head stands",
@@ -28,9 +28,9 @@ def _shoulders(side: str, other: str, after: str, beyond: str) -> Told:
     )  # fmt: skip
 
 
-def _double(side: str, other: str, after: str, move: str, further: str) -> Told:
+def _double(side: str, other: str, after: str, move: str, further: str) -> PatternWords:
     nearer = "higher" if side == "low" else "lower"
-    return Told(
+    return PatternWords(
         f"After a {after}, two {side}s at one level with a {move} between them.",
         f"{side}s within tolerance, apart bars or more between them, a {move} of depth from the {nearer} one; trigger: the {further} {other} between; invalid: the {'lower' if side == 'low' else 'higher'} {side}",
         f"{_EVEN}, the {move} between against twice the depth asked for, and how near the middle its {'top' if side == 'low' else 'low'} stands",
@@ -39,21 +39,21 @@ def _double(side: str, other: str, after: str, move: str, further: str) -> Told:
     )  # fmt: skip
 
 
-def _lines(help: str, shape: str, trigger: str, invalid: str, defaults: tuple[str, ...]) -> Told:
-    return Told(help, f"{shape}; {_STAND}; trigger: the {trigger} line; invalid: the {invalid}", _TOUCHED, defaults, 60, {})
+def _lines(help: str, shape: str, trigger: str, invalid: str, defaults: tuple[str, ...]) -> PatternWords:
+    return PatternWords(help, f"{shape}; {_STAND}; trigger: the {trigger} line; invalid: the {invalid}", _TOUCHED, defaults, 60, {})
 
 
-def _flag(help: str, shape: str, bull: bool) -> Told:
-    return Told(
+def _flag(help: str, shape: str, bull: bool) -> PatternWords:
+    return PatternWords(
         help, f"{_POLE}; {shape}; trigger: the {'upper' if bull else 'lower'} line; invalid: back of the pole", _STEEP, _FLAG, 20,
         {"pole": f"How far the pole went {'up' if bull else 'down'}, as a share of the price it began at."},
     )  # fmt: skip
 
 
-def _cup(help: str, up: bool, more: str = "", extra: tuple[str, ...] = (), handle: bool = False) -> Told:
+def _cup(help: str, up: bool, more: str = "", extra: tuple[str, ...] = (), handle: bool = False) -> PatternWords:
     side, far = ("high", "low") if up else ("low", "high")
     ends = f"the {far} of the handle" if handle else "half its height given back"
-    return Told(
+    return PatternWords(
         help,
         f"rims (turning points) within tolerance, depth between, nothing beyond them between; a parabola fits the closes with R² of at least fit and turns in the middle half, and broad or more of them lie in its {'lower' if up else 'upper'} third{more}; trigger: the further rim; invalid: {ends}",
         _ROUND + (", and how little the handle gives back (half the height is nothing)" if handle else ""),
@@ -63,18 +63,18 @@ def _cup(help: str, up: bool, more: str = "", extra: tuple[str, ...] = (), handl
     )  # fmt: skip
 
 
-def _five(help: str, inequalities: str, up: bool) -> Told:
+def _five(help: str, inequalities: str, up: bool) -> PatternWords:
     first = "low" if up else "high"
-    return Told(
+    return PatternWords(
         help,
         f"five extremes E1 to E5 that take turns, E1 a {first}, from first to last in less than within bars: {inequalities}; ours: trigger the {'higher' if up else 'lower'} of E2 and E4, invalid the {'lowest' if up else 'highest'} of the others",
         _PRESET, ("35",), 35, {f"e{i}": f"E{i}, a {first if i % 2 else ('high' if up else 'low')}." for i in range(1, 6)}, PAPER,
     )  # fmt: skip
 
 
-def _two(help: str, up: bool) -> Told:
+def _two(help: str, up: bool) -> PatternWords:
     first, between = ("low", "high") if up else ("high", "low")
-    return Told(
+    return PatternWords(
         help,
         f"E1 a {first}, Ea the {'lowest' if up else 'highest'} of those after it, more than 22 bars later, both within 1.5% of their average; ours: trigger the {'highest' if up else 'lowest'} turning point between, invalid the further of the two",
         "how near the two lie (1.5% of their average is nothing, no difference all)",
@@ -116,15 +116,15 @@ _TOLD = {
                        f";{_RISE}; a low in the upper half at most most bars after the right rim", ("20%", "25"), True),
     "inverse_cup_handle": _cup("A cup upside down, and after its right rim a small rise in the lower half of it: the handle.", False,
                                "; after a fall of rise; a high in the lower half at most most bars after the right rim", ("20%", "25"), True),
-    "trend_line_up": Told("A rising line under the lows that no close has broken.",
+    "trend_line_up": PatternWords("A rising line under the lows that no close has broken.",
                           "the line through the newest low and an earlier one that most lows touch, five bars from one to the next at least, no half of its length without one; no close beyond it by more than the touch distance; trigger: the highest high since the touch before the last; invalid: the line",
                           "how near the line the touches lie (the touch distance is nothing), and how many there are (two nothing, six all)",
                           ("0.5", "3", "20", "200"), 60, {}),
-    "trend_line_down": Told("A falling line over the highs that no close has broken.",
+    "trend_line_down": PatternWords("A falling line over the highs that no close has broken.",
                             "the line through the newest high and an earlier one that most highs touch, five bars from one to the next at least, no half of its length without one; no close beyond it by more than the touch distance; trigger: the lowest low since the touch before the last; invalid: the line",
                             "how near the line the touches lie (the touch distance is nothing), and how many there are (two nothing, six all)",
                             ("0.5", "3", "20", "200"), 60, {}),
-    "level": Told("The nearest price above the close before (with breaks=down: below it) that several turning points share.",
+    "level": PatternWords("The nearest price above the close before (with breaks=down: below it) that several turning points share.",
                   "the mean of the turning points of either kind, touches or more and apart bars from one to the next, within tolerance of the newest of them; trigger: that price; invalid, once it broke: tolerance back; height: from the lowest low (highest high) since its first; nth counts by nearness; triggered and failed speak of the one broken last",
                   "how near the newest the others lie (the tolerance is nothing), and how many there are (two nothing, six all)",
                   ("1%", "3", "10", "250"), 120, {"price": "The price that is shared.", "touches": "How many turning points share it."}),

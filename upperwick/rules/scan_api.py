@@ -9,8 +9,8 @@ from pydantic import Field
 from upperwick.market.charts import ChartAsked, chart
 from upperwick.market.services import as_of_moment, members_of
 from upperwick.refused import Refused
-from upperwick.rules import scanning
-from upperwick.rules.checking import asked
+from upperwick.rules import scan as service
+from upperwick.rules.checking import prepared
 from wickcore.bars.bars import Bools
 from wickcore.language.parser import MAX_CHARACTERS
 from wickcore.language.problems import RuleError
@@ -31,7 +31,7 @@ class RuleIn(Schema):
 
 
 class ScanIn(RuleIn):
-    columns: list[Expression] = Field(list(scanning.COLUMNS), max_length=scanning.MOST_COLUMNS)
+    columns: list[Expression] = Field(list(service.COLUMNS), max_length=service.MOST_COLUMNS)
 
 
 class ColumnOut(Schema):
@@ -112,7 +112,7 @@ class ScanOut(Schema):
 def scan(request: HttpRequest, body: ScanIn):
     """Counts down the lines and lists the hits. A rule with errors answers 422 with their places."""
     # Written as JSON straight away: holding each cell of a long list against the schema once more would double the wait for a key.
-    return JsonResponse(scanning.count(request.user, body.text, body.as_of, body.universe, body.dials, body.columns))
+    return JsonResponse(service.count(request.user, body.text, body.as_of, body.universe, body.dials, body.columns))
 
 
 class GoneOut(Schema):
@@ -130,20 +130,20 @@ class SinceOut(Schema):
 @router.post("/since", response=SinceOut, operation_id="since")
 def since(request: HttpRequest, body: RuleIn):
     """The hits against those of the session before."""
-    return scanning.since(request.user, body.text, body.as_of, body.universe, body.dials)
+    return service.since(request.user, body.text, body.as_of, body.universe, body.dials)
 
 
 class ParquetIn(Schema):
     text: str = TEXT
     as_of: str | None = None
-    columns: list[Expression] = Field(list(scanning.COLUMNS), max_length=scanning.MOST_COLUMNS)
-    symbols: list[str] = Field([], max_length=scanning.MOST_HITS)
+    columns: list[Expression] = Field(list(service.COLUMNS), max_length=service.MOST_COLUMNS)
+    symbols: list[str] = Field([], max_length=service.MOST_HITS)
 
 
 @router.post("/hits.parquet", operation_id="hits_as_parquet", response={200: None})
 def hits_as_parquet(request: HttpRequest, body: ParquetIn):
     """The table of hits as Parquet, the given symbols in the given order."""
-    content = scanning.as_parquet(request.user, body.text, body.as_of, body.columns, body.symbols)
+    content = service.as_parquet(request.user, body.text, body.as_of, body.columns, body.symbols)
     return HttpResponse(content, content_type="application/vnd.apache.parquet")
 
 
@@ -162,7 +162,7 @@ class ValueOut(Schema):
 @router.post("/value", response=ValueOut, operation_id="value")
 def value(request: HttpRequest, body: ValueIn):
     """What an expression of the rule is for one instrument on the as-of day."""
-    return scanning.value_of(request.user, body.text, body.expression, body.symbol, body.as_of)
+    return service.value_of(request.user, body.text, body.expression, body.symbol, body.as_of)
 
 
 class ChartIn(Schema):
@@ -280,7 +280,7 @@ def _drawn(
     if not text:
         return None, None
     try:
-        found = asked(request.user, text, dials, universe)
+        found = prepared(request.user, text, dials, universe)
     except (RuleError, Refused):
         return None, None
     return found.rule, members_of(found.engine.market, found.key)  # a chart's bars are days, whatever the rule steps on
@@ -307,5 +307,5 @@ class TruthOut(Schema):
 @router.post("/explain", response=list[TruthOut], operation_id="explain")
 def explain(request: HttpRequest, body: ExplainIn):
     """Why an instrument is a hit on a day, or is not."""
-    found = asked(request.user, body.text, body.dials)
-    return scanning.explain_rows(found.engine, found.rule, body.symbol, as_of_moment(found.engine.market, body.day))
+    found = prepared(request.user, body.text, body.dials)
+    return service.explain_rows(found.engine, found.rule, body.symbol, as_of_moment(found.engine.market, body.day))

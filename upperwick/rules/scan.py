@@ -11,7 +11,7 @@ import pyarrow.parquet as pq
 from upperwick.market.charts import place
 from upperwick.market.services import as_of_day, as_of_moment, open_market, request_limits, shown_as
 from upperwick.refused import Refused
-from upperwick.rules.checking import asked, names_of
+from upperwick.rules.checking import names_of, prepared
 from wickcore.bars.moment import Moment, clock, iso
 from wickcore.language.problems import Problem, RuleError
 from wickcore.language.rule import CheckedRule, Value
@@ -105,7 +105,7 @@ def count(
     owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float], columns: Sequence[str] = COLUMNS
 ) -> dict[str, Any]:
     """Checks and scans a rule as typed. Raises RuleError and Refused."""
-    found = asked(owner, text, dials, universe, as_of=as_of or str(open_market().market.latest))
+    found = prepared(owner, text, dials, universe, as_of=as_of or str(open_market().market.latest))
     rule, engine = found.rule, found.engine
     result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, request_limits())
     shown = read_columns(columns, found.names.check)
@@ -134,7 +134,7 @@ def count(
 
 def since(owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float]) -> dict[str, Any]:
     """Today's hits against those of the session before: which are new, which stayed, which are gone. Raises RuleError and Refused."""
-    found = asked(owner, text, dials, universe)
+    found = prepared(owner, text, dials, universe)
     market = found.engine.market
     day = as_of_day(market, as_of)
     before = market.bars.session_on(day) - 1
