@@ -1,5 +1,7 @@
 """Frames shorter than a day: the same kernels and words, days and five-minute bars in one rule, one moment across instruments."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -108,6 +110,10 @@ def test_inside_a_session_a_daily_rule_sees_the_day_so_far(market: Market) -> No
         if seen.any() and inner.close[rows][seen][-1] > inner.open[rows][seen][0]:
             expected.add(symbol)
     assert {h.symbol for h in found.hits} == expected
+    bare = replace(
+        market, tables=(market.bars, inner.taken(np.arange(int(inner.offsets[1])), np.minimum(inner.offsets, inner.offsets[1])))
+    )
+    assert scan(Evaluator(bare), rule, Moment(day, 600)).no_bar == len(inner.symbols) - 1  # they have days, and no shorter bars
     closed = scan(engine, rule, day)
     assert not closed.partial
     assert closed.scanned == int((market.bars.on(day) >= 0).sum())

@@ -177,6 +177,8 @@ def _without_bar(market: Market, bars: Bars, as_of: Moment, position: Ints, memb
     universe is set, members on their latest bar."""
     latest = bars.ends(as_of) - 1
     missing = (position < 0) & (latest >= bars.offsets[:-1])
+    if members is None:  # one that never had a five-minute bar, but traded on the days before, is missing inside a session too
+        missing |= (position < 0) & (market.bars.ends(as_of) > market.bars.offsets[:-1])
     if len(market.delisted):
         missing &= (market.delisted < 0) | (market.delisted >= as_of.day)
     if members is not None:
