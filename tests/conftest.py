@@ -8,6 +8,8 @@ import pytest
 
 from upperwick.kernels import prepare
 
+# The browser's driver leaves an event loop running in its process; the tests of the server that come after it there are no less synchronous.
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 prepare()
 TURNS = 6
 

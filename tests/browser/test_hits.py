@@ -24,14 +24,15 @@ def heads(page: Page) -> list[str]:
 
 
 def usual_columns(page: Page) -> None:
-    page.get_by_role("button", name="Columns").click()
+    page.get_by_role("button", name="Columns", exact=True).click()
     page.get_by_role("button", name="Back to the usual columns").click()
     page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="Back to the usual columns")).to_have_count(0)
 
 
 def test_columns_are_added_moved_kept_and_taken_out(page: Page) -> None:
     open_rule(page, "Uptrend stack")
-    page.get_by_role("button", name="Columns").click()
+    page.get_by_role("button", name="Columns", exact=True).click()
     box = page.get_by_label("Add a column: an expression")
     box.fill("range / atr(14)")
     box.press("Enter")
@@ -43,7 +44,7 @@ def test_columns_are_added_moved_kept_and_taken_out(page: Page) -> None:
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_role("columnheader", name="closs + 1")).to_be_visible()
     if not page.get_by_label("Take out closs + 1").is_visible():
-        page.get_by_role("button", name="Columns").click()
+        page.get_by_role("button", name="Columns", exact=True).click()
     page.get_by_label("Take out closs + 1").click()
     page.get_by_label("Name of the set").fill("With range")
     page.get_by_role("button", name="Keep", exact=True).click()
@@ -56,7 +57,7 @@ def test_columns_are_added_moved_kept_and_taken_out(page: Page) -> None:
     expect(page.locator("th button[data-column]").nth(len(names) - 2)).to_be_focused()
     usual_columns(page)
     expect(page.get_by_role("columnheader", name="range / atr(14)")).to_have_count(0)
-    page.get_by_role("button", name="Columns").click()
+    page.get_by_role("button", name="Columns", exact=True).click()
     page.get_by_role("button", name="With range", exact=True).click()
     page.keyboard.press("Escape")
     expect(page.get_by_role("columnheader", name="range / atr(14)")).to_be_visible()
