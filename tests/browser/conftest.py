@@ -23,12 +23,15 @@ expect.set_options(timeout=20_000)
 
 @pytest.fixture(scope="session")
 def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """Makes the demo market in a fresh folder and serves it."""
+    """Makes the demo market in a fresh folder and serves it, with everything compiled."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     # A server whose test was killed ends with it.
     env = {**os.environ, "UPPERWICK_DATA": str(tmp_path_factory.mktemp("served")), "UPPERWICK_CHILD": "1"}
+    subprocess.run(
+        [COMMAND, "warm"], env=env, check=True, capture_output=True, timeout=400
+    )  # so that no page is served while kernels compile
     subprocess.run([COMMAND, "demo"], env=env, check=True, capture_output=True, timeout=300)
     server = subprocess.Popen(
         [COMMAND, "serve", "--port", str(port)], env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL

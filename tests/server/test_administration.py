@@ -62,3 +62,9 @@ def test_the_database_holds_to_what_must_hold() -> None:
     Member.objects.create(universe=universe, instrument=instrument, first="2024-01-02", last="2024-02-01")
     with pytest.raises(IntegrityError), transaction.atomic():
         Member.objects.create(universe=universe, instrument=instrument, first="2024-01-02", last="2024-03-01")
+
+
+def test_kernels_are_compiled_ahead_by_part(tmp_path: Path) -> None:
+    assert run("warm", "starters", data=tmp_path).returncode == 0
+    wrong = run("warm", "everything", data=tmp_path)
+    assert (wrong.returncode, "there are: starters, patterns, measures" in wrong.stderr) == (2, True)

@@ -141,7 +141,7 @@ def build_parser() -> argparse.ArgumentParser:
     account.add_argument("--staff", action="store_true", help="with add: it may use the administration at /admin/")
     account.add_argument("--yes", action="store_true", help="with remove: without asking")
     warm = command("warm", "serving.warm", "Compile kernels ahead; `demo` does it by itself.")
-    warm.add_argument("parts", nargs="*", choices=PARTS, default=list(PARTS))
+    warm.add_argument("parts", nargs="*", metavar="PART", help=f"{', '.join(PARTS)}; all where none is named")
     command("worker", "serving.worker", "Carry out studies in the background; `serve` starts one by itself.")
     return parser
 

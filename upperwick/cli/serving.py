@@ -83,8 +83,12 @@ def _fetch_ahead() -> None:
 def warm(given: Namespace) -> None:
     """Compiles parts of the kernels."""
     without_data()
+    from upperwick.kernels import PARTS
     from upperwick.kernels import warm as run
     from upperwick.rules.services import plain_starters
 
-    for part in given.parts:
+    unknown = [part for part in given.parts if part not in PARTS]
+    if unknown:
+        raise Bad(f"There is nothing named {unknown[0]} to compile; there are: {', '.join(PARTS)}.")
+    for part in given.parts or PARTS:
         run(part, plain_starters())

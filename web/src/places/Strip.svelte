@@ -79,12 +79,6 @@
       >demo market: all invented</span
     >
   {/if}
-  {#if market.now?.compiling.length}
-    <span class="text-[13px] text-ink2" role="status"
-      >Compiling {market.now.compiling.includes('patterns') ? 'the chart patterns' : 'the rarer measures'},
-      once: a rule that needs them may have to wait a minute.</span
-    >
-  {/if}
   <div class="ml-auto flex items-center gap-1" class:past>
     {#each [['month', '‹‹‹'], ['week', '‹‹'], ['day', '‹']] as const as [unit, sign] (unit)}
       <button
@@ -147,6 +141,13 @@
     </button>
   </div>
 </header>
+
+{#if market.now?.compiling.length}
+  <div role="status" class="shrink-0 border-b border-hair px-4 py-0.5 text-[13px] text-ink2">
+    Compiling {market.now.compiling.includes('patterns') ? 'the chart patterns' : 'the rarer measures'}, once:
+    a rule that needs them may have to wait a minute.
+  </div>
+{/if}
 
 {#if past}
   <div role="status" class="flex shrink-0 items-center gap-3 bg-glow px-4 py-0.5 text-[13px]">
