@@ -119,6 +119,18 @@ def test_inside_a_session_a_daily_rule_sees_the_day_so_far(market: Market) -> No
     assert closed.scanned == int((market.bars.on(day) >= 0).sum())
 
 
+def test_hours_of_a_short_first_session_show_nothing_of_a_longer_day(market: Market) -> None:
+    """The hours are read off the first session; a moment after them on a day that runs on must not become that day's close."""
+    inner = market.table("5min")
+    short = replace(inner, calendar=replace(inner.calendar, closes=600))
+    told = replace(market, tables=(market.bars, short))
+    day = int(market.bars.sessions[-1])
+    at = told.standing(Moment(day, 640))
+    assert not at.closed
+    assert at.minute <= 640
+    assert told.standing(Moment(day, 1_000)) == Moment(day)
+
+
 def test_the_first_bar_of_a_day_knows_no_later_one_of_the_index(engine: Evaluator) -> None:
     """What once was the index's last close of the day stands at the index's own first bar; ranks compare one moment."""
     bars = engine.bars

@@ -14,7 +14,7 @@ from upperwick.market import store
 from upperwick.market.files import PriceFileError, read_prices
 from upperwick.market.load import DamagedBlock, data_version, load_market
 from upperwick.market.models import BarBlock, Instrument, Member
-from wickcore.bars.merge import factor
+from wickcore.bars.merge import factor, merge
 
 HEAD = "symbol,date,open,high,low,close,volume\n"
 GOOD = HEAD + "ZZA,2024-01-02,10,11,9,10.5,1000\nZZA,2024-01-03,10.5,12,10,11,1500\nZZB,2024-01-02,5,6,4,5,100\n"
@@ -202,6 +202,18 @@ def test_adjusted_closes_of_another_day_are_brought_on_one_scale(tmp_path: Path)
     done = store.save_tables(read_prices(write(tmp_path, head + apart)).tables, None, "much later")
     assert "jump by -75%" in done.notes[0]
     assert "a day of the stored bars" in done.notes[0]
+
+
+def test_bars_between_those_of_a_file_are_brought_on_its_scale_too() -> None:
+    """A file of two days, adjusted after a later split: the days between must not look like a split and its opposite."""
+
+    def table(days: list[int], ratio: float) -> dict:
+        prices = dict.fromkeys(("open", "high", "low", "close", "volume"), np.full(len(days), 20.0))
+        return {"days": np.array(days, np.int32), **prices, "ratio": np.full(len(days), ratio)}
+
+    merged = merge(table([1, 2, 3, 4, 5, 6], 1.0), table([2, 5], 0.5))
+    assert merged.table["ratio"].tolist() == [0.5] * 6
+    assert (merged.rescaled, merged.left, merged.replaced) == (True, 4, 2)
 
 
 @pytest.mark.django_db(transaction=False)

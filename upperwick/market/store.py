@@ -106,7 +106,7 @@ def _merge_into(instrument: Instrument, frame: str, table: Table, done: Imported
     # Adjusted closes may move all that is stored; without them only the years the file touches are looked at.
     old = list(stored if "ratio" in table else stored.filter(year__in=years.tolist()))
     merged = merge(_joined([unpack(block.data) for block in old]), table)
-    touched = set(years.tolist()) if merged.rescale == (1.0, 1.0) else {int(block.year) for block in old} | set(years.tolist())
+    touched = set(years.tolist()) if not merged.rescaled else {int(block.year) for block in old} | set(years.tolist())
     stored.filter(year__in=touched).delete()
     BarBlock.objects.bulk_create(b for b in blocks(instrument, merged.table, frame) if b.year in touched)
     done.added += merged.added

@@ -111,9 +111,6 @@ class Market:
 
         Raises ValueError with a sentence where `at` lies before the first.
         """
-        closes = next((t.calendar.closes for t in self.tables if t.frame != "day"), None)
-        if closes is not None and at.minute >= closes:
-            at = Moment(at.day)
         found = []
         for table in self.tables:
             place = int(np.searchsorted(table.moments, at.key, "right")) - 1
@@ -123,7 +120,13 @@ class Market:
             first = min((of_key(t.moments[0]) for t in self.tables if len(t.moments)), default=None)
             raise ValueError(f"The prices begin on {first}; {at} lies before that." if first else "There are no prices.")
         latest = max(found)
-        return Moment(latest.day) if closes is not None and latest.minute >= closes else latest
+        # The close is only stood on where nothing of that day was to come: the hours are those of the first session, and others run longer.
+        inner = next((t for t in self.tables if t.frame != "day"), None)
+        if latest.closed or inner is None or at.minute < inner.calendar.closes or self.bars.session_on(latest.day) < 0:
+            return latest
+        over = int(inner.moments[np.searchsorted(inner.moments, Moment(latest.day).key, "right") - 1]) == latest.key
+        has_day = int(self.bars.sessions[self.bars.session_on(latest.day)]) == latest.day
+        return Moment(latest.day) if over and has_day else latest
 
     def stepping(self, frame: str, at: Moment | None = None) -> str:
         """The table on whose bars a rule of this frame stands at a moment: inside a session the five-minute bars, if there are any."""

@@ -25,8 +25,8 @@ class Change:
 @dataclass(slots=True)
 class Merged:
     """table: everything, ascending. added, replaced, same: bars of the file that are new, that changed a stored one, and that said what
-    was stored already. left: stored bars that the file does not hold. rescale: what the adjustment ratios of stored bars before the file's
-    first and after its last are to be multiplied with. seam: how far the adjusted close jumps where the file meets stored bars of another
+    was stored already. left: stored bars that the file does not hold. rescaled: whether adjustment ratios of stored bars that the file does
+    not hold were brought on its scale. seam: how far the adjusted close jumps where the file meets stored bars of another
     adjustment, 0 where it does not."""
 
     table: Table
@@ -35,7 +35,7 @@ class Merged:
     same: int = 0
     left: int = 0
     changes: list[Change] = field(default_factory=list)
-    rescale: tuple[float, float] = (1.0, 1.0)
+    rescaled: bool = False
     seam: float = 0.0
 
 
@@ -63,24 +63,25 @@ def merge(stored: Table | None, given: Table) -> Merged:
     for name in PRICES:
         changed |= stored[name][at] != given[name][shared]
     columns = [n for n in ("days", "minute", *PRICES, "ratio") if n in stored or n in given]
-    rescale, seam = (1.0, 1.0), 0.0
+    rescaled, seam = False, 0.0
     if "ratio" in columns:
         before, own = _ratios(stored), _ratios(given)
         if "ratio" in given:
-            rescale = _rescale(before[at], own[shared])
+            scale = _scales(old, at, before[at], own[shared])
+            rescaled = bool((scale[kept] != 1.0).any())
             changed |= (before[at] != own[shared]) & ~np.isnan(own[shared])
+            before = before * scale
             own[shared] = np.where(np.isnan(own[shared]), before[at], own[shared])
             seam = 0.0 if len(at) else _seam({**stored, "ratio": before}, old, given, new)
         else:
             own[shared] = before[at]
-        before = before * np.where(old < new[0], rescale[0], np.where(old > new[-1], rescale[1], 1.0))
         stored, given = {**stored, "ratio": before}, {**given, "ratio": own}
     order = np.argsort(np.concatenate([old[kept], new]), kind="stable")
     table = {n: np.concatenate([stored[n][kept], given[n]])[order] for n in columns}
     source = np.flatnonzero(shared)
     changes = [Change(int(old[at[i]]), _bar(stored, at[i]), _bar(given, source[i])) for i in np.flatnonzero(changed)[:CHANGES_KEPT]]
     replaced = int(changed.sum())
-    return Merged(table, len(new) - len(at), replaced, len(at) - replaced, int(kept.sum()), changes, rescale, seam)
+    return Merged(table, len(new) - len(at), replaced, len(at) - replaced, int(kept.sum()), changes, rescaled, seam)
 
 
 def _bar(table: Table, at: int) -> tuple[float, ...]:
@@ -92,13 +93,17 @@ def _ratios(table: Table) -> Any:
     return np.array(table["ratio"], np.float64) if "ratio" in table else np.full(len(table["days"]), np.nan)
 
 
-def _rescale(stored: Any, given: Any) -> tuple[float, float]:
-    """By how much the file's scale differs from the stored one, at the first and the last bar that both know: a vendor's adjusted closes
-    all move when a later split or dividend comes."""
+def _scales(old: Any, at: Any, stored: Any, given: Any) -> Any:
+    """What the ratio of each stored bar is to be multiplied with to stand on the file's scale: as at the latest bar before it that both know,
+    or at the first: a source's adjusted closes all move when a later split or dividend comes.
+
+    at: the stored bars that the file holds too; stored, given: their ratios.
+    """
     known = np.flatnonzero(~np.isnan(stored) & ~np.isnan(given))
     if not len(known):
-        return 1.0, 1.0
-    return float(given[known[0]] / stored[known[0]]), float(given[known[-1]] / stored[known[-1]])
+        return np.ones(len(old))
+    place = np.searchsorted(at[known], np.arange(len(old)), "right") - 1
+    return (given[known] / stored[known])[np.maximum(place, 0)]
 
 
 def _seam(stored: Table, old: Any, given: Table, new: Any) -> float:
