@@ -39,9 +39,9 @@ def work() -> None:
 
 
 def _draw_ahead(sessions: Any) -> None:
-    from wickcore.study.follow import HORIZONS, StudySettings
     from wickcore.study.intervals import DRAWS, drawn_days
     from wickcore.study.seal import sealed_from
+    from wickcore.study.settings import HORIZONS, StudySettings
 
     seal = sealed_from(sessions)
     size = len(sessions) if seal is None else int(sessions.searchsorted(seal))

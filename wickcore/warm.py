@@ -12,8 +12,9 @@ from wickcore.language.problems import RuleError
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.patterns import drawn, of_all
 from wickcore.scan.scan import scan
-from wickcore.study.follow import StudySettings, study
+from wickcore.study.follow import study
 from wickcore.study.path import path
+from wickcore.study.settings import StudySettings
 
 
 def warm_rules(texts: Iterable[str], parts: dict[str, str] | None = None) -> None:

@@ -13,8 +13,9 @@ from wickcore.language.check import check_expression, check_rule
 from wickcore.language.problems import RuleError
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import scan
-from wickcore.study.follow import StudySettings, study
+from wickcore.study.follow import study
 from wickcore.study.returns import RuleBars
+from wickcore.study.settings import StudySettings
 
 
 @pytest.fixture(scope="module")

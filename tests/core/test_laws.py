@@ -18,8 +18,9 @@ from wickcore.language.operations import Op
 from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import scan
-from wickcore.study.follow import StudySettings, study
+from wickcore.study.follow import study
 from wickcore.study.returns import RuleBars
+from wickcore.study.settings import StudySettings
 
 QUIET = settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True)
 

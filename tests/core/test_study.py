@@ -11,9 +11,10 @@ from wickcore.bars.bars import Bars, build_bars
 from wickcore.bars.market import Market
 from wickcore.language.check import check_rule
 from wickcore.scan.evaluate import Evaluator
-from wickcore.study.follow import Study, StudySettings, study
+from wickcore.study.follow import Study, study
 from wickcore.study.intervals import day_block_interval, wilson
 from wickcore.study.sample import HorizonFigures, Spread, histogram
+from wickcore.study.settings import StudySettings
 from wickcore.study.verdict import verdict
 
 

@@ -15,9 +15,10 @@ from wickcore.language.check import check_rule
 from wickcore.scan.evaluate import Evaluator
 from wickcore.study.compare import Difference, compare, difference_verdict
 from wickcore.study.event import trade
-from wickcore.study.follow import Study, StudySettings, study
+from wickcore.study.follow import Study, study
 from wickcore.study.intervals import drawn_days, median_interval
 from wickcore.study.seal import sealed_from
+from wickcore.study.settings import StudySettings
 from wickcore.study.sweep import Cell, Sweep, _neighbours, steps_of, sweep, sweep_verdict
 from wickcore.study.tries import daily_excess, laid_out, superior_ability
 

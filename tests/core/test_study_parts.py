@@ -14,10 +14,11 @@ from wickcore.bars.market import Market
 from wickcore.language.check import check_rule
 from wickcore.scan.evaluate import Evaluator
 from wickcore.study.breakdowns import MONTHS, WEEKDAYS, breakdowns, by_instrument, hits_a_day
-from wickcore.study.follow import Study, StudySettings, study
+from wickcore.study.follow import Study, study
 from wickcore.study.intervals import day_block_interval, group_intervals, wilson
 from wickcore.study.path import path
 from wickcore.study.sample import Sample
+from wickcore.study.settings import StudySettings
 from wickcore.study.stops import with_stop
 from wickcore.study.worth import line_worth, survivors_only
 

@@ -12,7 +12,8 @@ from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market
 from wickcore.language.check import check_rule
 from wickcore.scan.evaluate import Evaluator
-from wickcore.study.follow import StudySettings, study
+from wickcore.study.follow import study
+from wickcore.study.settings import StudySettings
 
 
 @pytest.fixture(scope="module")

@@ -18,8 +18,8 @@ from wickcore.bars.frame_names import FRAMES
 def main(arguments: Sequence[str] | None = None) -> int:
     """Runs one command; the exit code."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
-    parser = build_parser()
-    given = parser.parse_args(_several_prices(list(sys.argv[1:] if arguments is None else arguments)))
+    words = _several_prices(list(sys.argv[1:] if arguments is None else arguments))
+    given = build_parser(words[0] if words else "").parse_args(words)
     module, function = given.run
     from upperwick.cli.shared import Bad
 
@@ -50,8 +50,8 @@ def _several_prices(words: list[str]) -> list[str]:
     return found
 
 
-def build_parser() -> argparse.ArgumentParser:
-    """The command line's own description."""
+def build_parser(asked: str = "") -> argparse.ArgumentParser:
+    """The command line's own description. asked: the command that is meant; the settings of a study are read for those that measure only."""
     parser = argparse.ArgumentParser(prog="upperwick", description="Write a rule, see what it leaves, measure what followed.")
     add = parser.add_subparsers(required=True, metavar="COMMAND")
 
@@ -70,7 +70,7 @@ def build_parser() -> argparse.ArgumentParser:
     study = command("study", "measuring.study", "What prices did after a rule's hits.")
     _rule(study)
     _prices(study)
-    _measuring(study)
+    _measuring(study, asked)
     study.add_argument("--events", action="store_true", help="list every hit with its entry and returns")
     study.add_argument(
         "--parts", type=int, metavar="BARS", help="taken apart at this horizon: groups, path, names, stops, line worth"
@@ -81,13 +81,13 @@ def build_parser() -> argparse.ArgumentParser:
     compare.add_argument("first_rule", metavar="FIRST", help="a rule file")
     compare.add_argument("second_rule", metavar="SECOND", help="a rule file, or - for standard input")
     _prices(compare)
-    _measuring(compare)
+    _measuring(compare, asked)
     compare.add_argument("--horizon", type=int, default=5, help="bars ahead at which the hits that differ are counted")
 
     sweep = command("sweep", "measuring.sweep", "One dial or two over their ranges: plateaus, not peaks.")
     _rule(sweep)
     _prices(sweep)
-    _measuring(sweep)
+    _measuring(sweep, asked)
     sweep.add_argument("--dial", action="append", required=True, metavar="NAME=LOW:HIGH:STEP", help="given once or twice")
     sweep.add_argument("--horizon", type=int, default=5, help="bars ahead")
 
@@ -153,19 +153,14 @@ def _as_of(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
-def _measuring(parser: argparse.ArgumentParser) -> None:
-    _as_of(parser)
-    parser.add_argument("--from", dest="first", metavar="DATE", help="first day of hits")
-    parser.add_argument("--to", dest="last", metavar="DATE", help="last day of hits")
-    parser.add_argument("--horizons", default="1,2,3,5,10,20,60", help="bars ahead, separated by commas")
-    parser.add_argument("--entry", choices=["next-open", "signal-close"], default="next-open")
-    parser.add_argument("--repeats", choices=["fresh", "every", "apart"], default="fresh")
-    parser.add_argument("--cost", type=float, default=0.001, help="a fraction a side (0.001 is 0.1%%)")
-    parser.add_argument("--slippage", type=float, default=0.0, help="a fraction a side")
-    parser.add_argument("--universe", metavar="NAME", help="only members of that day (needs the database)")
-    parser.add_argument("--sealed", action="store_true", help="end where the last quarter of history begins")
-    parser.add_argument("--survivors", action="store_true", help="only those who belong on the last day: to see the bias")
-    parser.add_argument("--seed", type=int, default=1, help="of the bootstrap")
+def _measuring(parser: argparse.ArgumentParser, asked: str) -> None:
+    if parser.prog.split()[-1] == asked:
+        from upperwick.cli.study_options import add_settings
+
+        _as_of(parser)
+        add_settings(parser)
+        parser.add_argument("--universe", metavar="NAME", help="only members of that day (needs the database)")
+        parser.add_argument("--sealed", action="store_true", help="end where the last quarter of history begins")
 
 
 def _rule(parser: argparse.ArgumentParser) -> None:

@@ -2,7 +2,7 @@
 
 import sys
 from argparse import Namespace
-from dataclasses import asdict, replace
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -10,7 +10,6 @@ from upperwick.cli.shared import (
     Bad,
     checked,
     checked_text,
-    day_of,
     emit,
     engine_of,
     members_of,
@@ -18,7 +17,7 @@ from upperwick.cli.shared import (
     rule_error,
     standing,
 )
-from wickcore.bars.moment import Moment
+from upperwick.cli.study_options import settings_from
 from wickcore.language.check import check_named
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule
@@ -33,10 +32,10 @@ def study(given: Namespace) -> None:
     from upperwick.studies.shapes import as_dict
     from wickcore.study.follow import study as run
 
-    settings = _settings(engine, given)
+    settings = settings_from(engine, given)
     if given.parts is not None or given.report is not None:
         at = given.parts or (5 if 5 in settings.horizons else settings.horizons[0])
-        settings = replace(settings, horizons=tuple(sorted({*settings.horizons, at})))
+        settings = settings.changed(horizons={*settings.horizons, at})
     try:
         found = run(engine, rule, settings, members)
     except ValueError as error:
@@ -76,9 +75,9 @@ def compare(given: Namespace) -> None:
     from wickcore.study.compare import difference_verdict
     from wickcore.study.follow import study as run
 
-    settings = _settings(engine, given)
+    settings = settings_from(engine, given)
     if given.horizon not in settings.horizons:
-        settings = replace(settings, horizons=tuple(sorted({*settings.horizons, given.horizon})))
+        settings = settings.changed(horizons={*settings.horizons, given.horizon})
     pair: list[Any] = []
     for said in (given.first_rule, given.second_rule):
         rule = checked(said, engine.market.finest)
@@ -123,7 +122,7 @@ def sweep(given: Namespace) -> None:
 
     try:
         found, _ = run(
-            engine, lambda dials: check_named(text, parts, dials, base=base)[0], grid, _settings(engine, given), given.horizon, members,
+            engine, lambda dials: check_named(text, parts, dials, base=base)[0], grid, settings_from(engine, given), given.horizon, members,
             progress=lambda stage, share: print(f"\r{stage}   ", end="", file=sys.stderr) if sys.stderr.isatty() else None,
         )  # fmt: skip
     except RuleError as error:
@@ -162,24 +161,6 @@ def _turned(rule: CheckedRule, said: str) -> tuple[str, tuple[float, ...]]:
         ) from None
 
 
-def _settings(engine: Any, given: Namespace) -> Any:
-    from wickcore.study.follow import StudySettings
-    from wickcore.study.seal import sealed_from
-
-    try:
-        horizons = tuple(sorted({int(h) for h in given.horizons.split(",")}))
-    except ValueError:
-        raise Bad(f"--horizons takes whole numbers separated by commas; `{given.horizons}` is not that.") from None
-    as_of = standing(engine, given.as_of)
-    sessions = engine.market.bars.sessions
-    if given.sealed and (seal := sealed_from(sessions)) is not None:
-        as_of = min(as_of, Moment(int(sessions[engine.market.bars.session_on(seal - 1)])))
-    return StudySettings(
-        horizons, day_of(given.first), day_of(given.last), as_of, given.entry, given.repeats, given.cost, given.slippage,
-        given.seed,
-    )  # fmt: skip
-
-
 def _members(engine: Any, given: Namespace, rule: CheckedRule) -> Any:
     members = members_of(engine, given, rule)
     if given.survivors:
@@ -204,10 +185,7 @@ def _write_report(given: Namespace, rule: CheckedRule, report: dict[str, Any], s
 
     told = {
         "version": None, "data_version": "files" if given.prices else "stored", "seed": settings.seed,
-        "settings": {
-            "as_of": str(settings.as_of), "cost": settings.cost,
-            "slippage": settings.slippage, "survivors": given.survivors,
-        },
+        "settings": settings.model_dump(mode="json"),
     }  # fmt: skip
     title = next((line[5:].strip() for line in rule.text.splitlines() if line.startswith("name:")), Path(given.rule).stem)
     study = {**study, "sealed_from": None, "lists": [], "before": None, "after": None}

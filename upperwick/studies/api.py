@@ -38,7 +38,7 @@ def _run(run: Job) -> HttpResponse:
 @router.post("", response=RunOut, operation_id="start_study")
 def start(request: HttpRequest, body: StudyIn, again: bool = False):
     """Measures a rule's follow-through over the history up to the as-of day or the seal. again: even where the answer is kept."""
-    return _run(services.measure(request.user, body.dict(), again))
+    return _run(services.measure(request.user, body.model_dump(mode="json"), again))
 
 
 @router.get("", response=list[AnyRunOut], operation_id="studies")
@@ -50,7 +50,9 @@ def kept(request: HttpRequest, rule_id: int | None = None):
 @router.post("/compare", response=CompareRunOut, operation_id="start_comparison")
 def compare(request: HttpRequest, body: CompareIn):
     """Two studies side by side."""
-    return _run(services.compare(request.user, body.first.dict(), body.second.dict(), body.horizon))
+    return _run(
+        services.compare(request.user, body.first.model_dump(mode="json"), body.second.model_dump(mode="json"), body.horizon)
+    )
 
 
 @router.get("/compare/{run_id}", response=CompareRunOut, operation_id="comparison")
@@ -61,7 +63,7 @@ def one_comparison(request: HttpRequest, run_id: int):
 @router.post("/sweep", response=SweepRunOut, operation_id="start_sweep")
 def sweep(request: HttpRequest, body: SweepIn):
     """One dial or two over their ranges."""
-    return _run(services.sweep(request.user, body.study.dict(), [d.dict() for d in body.dials], body.horizon))
+    return _run(services.sweep(request.user, body.study.model_dump(mode="json"), [d.dict() for d in body.dials], body.horizon))
 
 
 @router.get("/sweep/{run_id}", response=SweepRunOut, operation_id="sweep")

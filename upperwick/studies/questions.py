@@ -13,12 +13,11 @@ from upperwick.rules.services import used_parts
 from upperwick.studies.models import SealBreak
 from wickcore.bars.moment import iso
 from wickcore.language.rule import CheckedRule
-from wickcore.study.follow import StudySettings
 from wickcore.study.seal import sealed_from
+from wickcore.study.settings import StudySettings, chosen_from, tried_by
 from wickcore.study.worth import survivors_only
 
 Question = dict[str, Any]
-SETTINGS = ("entry", "repeats", "cost", "slippage", "seed", "survivors")
 
 
 def seal_day() -> int | None:
@@ -29,7 +28,7 @@ def seal_day() -> int | None:
 def question_of(owner: Any, rule: Any, body: dict[str, Any]) -> Question:
     """A study as asked, made whole: parts, evening, days and seal are written out. rule: whose text it is, None for one that is not kept.
 
-    Raises Refused for a day that means nothing.
+    body: the request as JSON has it. Raises Refused for an evening before the market began.
     """
     market = open_market().market
     as_of = as_of_day(market, body["as_of"])
@@ -40,13 +39,10 @@ def question_of(owner: Any, rule: Any, body: dict[str, Any]) -> Question:
         "parts": used_parts(owner, body["text"], rule.name if rule else ""),
         "dials": body["dials"],
         "universe": body["universe"],
-        "as_of": iso(as_of),
-        "first": body["first"] and iso(day_of(body["first"])),
-        "last": body["last"] and iso(day_of(body["last"])),
-        "horizons": sorted(set(body["horizons"])),
         "sealed_from": None if seal is None or as_of < seal else iso(seal),
         "unsealed": broken,
-        **{name: body[name] for name in SETTINGS},
+        **chosen_from(body),
+        "as_of": iso(as_of),
     }
 
 
@@ -70,17 +66,10 @@ def set_up(owner: Any, question: Question) -> tuple[PreparedRule, StudySettings]
         found = replace(found, members=survivors_only(found.engine, found.members, as_of))
     if question["sealed_from"] and not question["unsealed"]:
         as_of = int(market.bars.sessions[market.bars.session_on(day_of(question["sealed_from"]) - 1)])
-    settings = StudySettings(
-        horizons=tuple(question["horizons"]),
-        first=day_of(question["first"]) if question["first"] else None,
-        last=day_of(question["last"]) if question["last"] else None,
-        as_of=as_of,
-        **{name: question[name] for name in SETTINGS if name != "survivors"},
-    )
-    return found, settings
+    return found, StudySettings.model_validate({**chosen_from(question), "as_of": as_of})
 
 
 def try_digest(rule: CheckedRule, universe: str, question: Question) -> str:
     """What makes a setting another try: what decides and how it is entered, not its name, its comments or its cost."""
     means = [sorted(line.op.key for line in rule.deciding), rule.frame, rule.side, rule.decide, universe]
-    return digest_of(means, question["entry"], question["repeats"], question["first"], question["last"], question["unsealed"])
+    return digest_of(means, *tried_by(question), question["unsealed"])

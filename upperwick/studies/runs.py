@@ -6,10 +6,10 @@ from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
 from upperwick.market.services import open_market
 from upperwick.rules import services as rules
+from wickcore.study.settings import StudyChoice, chosen_from, in_words
 
 SMALL_BARS = 1_000_000  # bars times studies: under half a second
 KINDS = ("study", "compare", "sweep", "parts")
-SHOWN = ("as_of", "first", "last", "universe", "dials", "horizons", "entry", "repeats", "cost", "slippage", "survivors", "unsealed")
 
 
 def ask(owner: Any, kind: str, question: dict[str, Any], rule: Any = None, studies: int = 1, again: bool = False) -> Job:
@@ -62,9 +62,17 @@ def told(run: Job) -> dict[str, Any]:
         "version": run.note.get("version"),
         "seed": question["seed"],
         "asked": run.asked.isoformat(),
-        "settings": {name: question[name] for name in SHOWN},
+        "settings": {**chosen_from(question), "universe": question["universe"], "dials": question["dials"]},
+        "words": _words(question),
         "beside": _beside(run),
     }
+
+
+def _words(question: dict[str, Any]) -> str:
+    """What a study was measured by, in words."""
+    dials = [f"{name} {value:g}" for name, value in question["dials"].items()]
+    chosen = in_words(StudyChoice.model_validate(chosen_from(question)))
+    return ", ".join(filter(None, [question["universe"], *dials, chosen, "seal broken" if question["unsealed"] else ""]))
 
 
 def _beside(run: Job) -> str:

@@ -7,25 +7,15 @@ from ninja import Schema
 from pydantic import Field
 
 from wickcore.language.parser import MAX_CHARACTERS
-from wickcore.study.follow import HORIZONS, MAX_HORIZON
+from wickcore.study.settings import MAX_HORIZON, StudyChoice
 
 
-class StudyIn(Schema):
-    """survivors: measured over those who belong on the as-of day only, as if nobody else had ever been there: to see the bias."""
+class StudyIn(StudyChoice):
+    """What is measured, and by which settings."""
 
     text: str = Field(max_length=MAX_CHARACTERS + 1)
-    as_of: str | None = None
     universe: str | None = None
     dials: dict[str, float] = {}
-    horizons: list[int] = Field(list(HORIZONS), min_length=1, max_length=12)
-    entry: Literal["next-open", "signal-close"] = "next-open"
-    repeats: Literal["fresh", "every", "apart"] = "fresh"
-    cost: float = Field(0.001, ge=0, le=0.1)
-    survivors: bool = False
-    slippage: float = Field(0.0, ge=0, le=0.1)
-    first: str | None = None
-    last: str | None = None
-    seed: int = Field(1, ge=0, le=2**31 - 1)
     rule_id: int | None = None
 
 
@@ -106,7 +96,7 @@ class StudyOut(Schema):
 
 class AnyRunOut(Schema):
     """A run without its answer. state: `interrupted` where the worker was ended in the middle. version: the saved version that reads as
-    what was measured. seconds: how long the answer took. beside: what a comparison's rule was set beside, in words."""
+    what was measured. seconds: how long the answer took. beside: what a comparison's rule was set beside, words: what it was measured by."""
 
     id: int
     kind: Literal["study", "parts", "compare", "sweep"]
@@ -124,6 +114,7 @@ class AnyRunOut(Schema):
     headline: str
     settings: dict[str, Any]
     beside: str
+    words: str
 
 
 class RunOut(AnyRunOut):

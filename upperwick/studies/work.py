@@ -3,7 +3,7 @@
 import itertools
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import asdict, replace
+from dataclasses import asdict
 from typing import Any
 
 from upperwick.jobs.models import Job
@@ -14,7 +14,6 @@ from upperwick.studies import parts
 from upperwick.studies.questions import Question, set_up, try_digest
 from upperwick.studies.shapes import as_dict, event_rows
 from upperwick.studies.tries import Tried, record
-from wickcore.bars.moment import moment_of
 from wickcore.scan.evaluate import Limits
 from wickcore.study.compare import compare, difference_verdict
 from wickcore.study.follow import Study, study
@@ -44,7 +43,7 @@ def measure(owner: Any, question: Question, version: str, limits: Limits, tell: 
     answer = {**as_dict(made), "lists": found.lists, "sealed_from": question["sealed_from"], "before": None, "after": None}
     if question["sealed_from"] and question["unsealed"]:
         _, before = set_up(owner, {**question, "unsealed": False})
-        after = replace(made.settings, first=moment_of(before.as_of).day + 1 if before.as_of is not None else None)
+        after = made.settings.changed(first=before.as_of.day + 1 if before.as_of is not None else None)
         for name, settings in (("before", before), ("after", after)):
             tell(f"Measuring {name} the seal", 0.9)
             alone = study(found.engine, found.rule, settings, found.members, limits)

@@ -5,6 +5,7 @@ maximum. All take columns or single values, as NumPy's own functions do.
 """
 
 from collections.abc import Callable
+from functools import wraps
 from typing import Any
 
 import numpy as np
@@ -18,18 +19,35 @@ _TRUTH = ["int8(float64, float64)"]
 _ONE = ["float64(float64)"]
 
 
+def _bar_by_bar(signatures: list[str]) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """A universal function that is loaded when it is first called: a command that calls none does not wait for all of them."""
+
+    def wrap(function: Callable[..., Any]) -> Callable[..., Any]:
+        loaded: list[Any] = []
+
+        @wraps(function)
+        def call(*arguments: Any, **named: Any) -> Any:
+            if not loaded:
+                loaded.append(vectorize(signatures, cache=True)(function))
+            return loaded[0](*arguments, **named)
+
+        return call
+
+    return wrap
+
+
 # Where neither of two opposite comparisons holds, a side is unknown.
-@vectorize(_TRUTH, cache=True)
+@_bar_by_bar(_TRUTH)
 def _above(a: float, b: float) -> Any:
     return np.int8(UNKNOWN) + np.int8(a > b) - np.int8(a <= b)
 
 
-@vectorize(_TRUTH, cache=True)
+@_bar_by_bar(_TRUTH)
 def _at_least(a: float, b: float) -> Any:
     return np.int8(UNKNOWN) + np.int8(a >= b) - np.int8(a < b)
 
 
-@vectorize(_TRUTH, cache=True)
+@_bar_by_bar(_TRUTH)
 def _equal(a: float, b: float) -> Any:
     return np.int8(UNKNOWN) + np.int8(a == b) - np.int8(a < b) - np.int8(a > b)
 
@@ -44,7 +62,7 @@ COMPARE: dict[str, Callable[[Any, Any], Truth]] = {
 }
 
 
-@vectorize(_NUMBER, cache=True)
+@_bar_by_bar(_NUMBER)
 def divide(a: float, b: float) -> Any:
     """a / b; unknown where b is zero or the result is not finite."""
     if b == 0.0:
@@ -53,32 +71,32 @@ def divide(a: float, b: float) -> Any:
     return r if abs(r) < np.inf else np.nan
 
 
-@vectorize(_NUMBER, cache=True)
+@_bar_by_bar(_NUMBER)
 def multiply(a: float, b: float) -> Any:
     """a * b; unknown where it is not finite."""
     r = a * b
     return r if abs(r) < np.inf else np.nan
 
 
-@vectorize(_ONE, cache=True)
+@_bar_by_bar(_ONE)
 def sqrt(a: float) -> Any:
     """Square root; unknown below zero."""
     return np.sqrt(a) if a >= 0.0 else np.nan
 
 
-@vectorize(_ONE, cache=True)
+@_bar_by_bar(_ONE)
 def log(a: float) -> Any:
     """Natural logarithm; unknown at or below zero."""
     return np.log(a) if a > 0.0 else np.nan
 
 
-@vectorize(_ONE, cache=True)
+@_bar_by_bar(_ONE)
 def rounded(a: float) -> Any:
     """The nearest whole number; halves go to the even one (IEEE 754)."""
     return np.rint(a)
 
 
-@vectorize(["float64(int8, float64, float64)"], cache=True)
+@_bar_by_bar(["float64(int8, float64, float64)"])
 def pick(condition: int, a: float, b: float) -> Any:
     """a where the condition is true, b where it is false; unknown where it is unknown."""
     return np.nan if condition == UNKNOWN else (a if condition == TRUE else b)

@@ -9,8 +9,8 @@ from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, moment_of
 from wickcore.language.rule import CheckedRule
 from wickcore.study import returns
-from wickcore.study.follow import StudySettings
 from wickcore.study.sample import known
+from wickcore.study.settings import StudySettings
 from wickcore.trade.costs import round_trip
 from wickcore.trade.entries import entry_bar, entry_of, price_paid
 from wickcore.trade.exits import COUNTED, DELISTED, NO_ENTRY, STATES, last_held

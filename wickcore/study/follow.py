@@ -8,41 +8,17 @@ import numpy as np
 import numpy.typing as npt
 
 from wickcore.bars.bars import Bars, Bools, Floats, Ints
-from wickcore.bars.moment import Moment, moment_of
+from wickcore.bars.moment import Moment
 from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.scan import hit_truth
 from wickcore.study import returns
 from wickcore.study.intervals import MEDIAN_DRAWS, Span, day_block_interval, median_interval
 from wickcore.study.sample import HorizonFigures, Sample, figures
+from wickcore.study.settings import StudySettings
 from wickcore.trade.costs import round_trip
-from wickcore.trade.entries import ENTRIES, NEXT_OPEN, SIGNAL_CLOSE, entry_of
+from wickcore.trade.entries import NEXT_OPEN, SIGNAL_CLOSE, entry_of
 from wickcore.trade.exits import DELISTED, NO_ENTRY, PENDING
-
-HORIZONS = (1, 2, 3, 5, 10, 20, 60)
-MAX_HORIZON = 500
-
-
-@dataclass(frozen=True, slots=True)
-class StudySettings:
-    """first, last: the days hits may fall on (days since 1970), None for all. as_of: nothing after it is seen, a day standing for its
-    close. cost, slippage: a
-    fraction a side. entry: next-open or signal-close; a rule that decides at the open enters at that open."""
-
-    horizons: tuple[int, ...] = HORIZONS
-    first: int | None = None
-    last: int | None = None
-    as_of: int | Moment | None = None
-    entry: str = "next-open"
-    repeats: str = "fresh"
-    cost: float = 0.001
-    slippage: float = 0.0
-    seed: int = 1
-    draws: int = 2_000
-
-    def until(self, bars: Bars) -> Moment:
-        """The moment after which nothing is seen; the close of the last session where none is set."""
-        return moment_of(bars.last_day if self.as_of is None else self.as_of)
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,9 +66,8 @@ def study(
     """Measures the rule's follow-through over history.
 
     members: for each bar whether it belongs to the universe. progress: told the stage and the share done. Raises Stopped when
-    `limits` say so, ValueError on settings that mean nothing.
+    `limits` say so.
     """
-    validate(settings)
     progress("Evaluating the lines", 0.0)
     evaluator = evaluator.stepping(rule.frame)
     return study_of(evaluator, rule, hit_truth(evaluator, rule, members, limits), settings, members, limits, progress)
@@ -110,7 +85,6 @@ def study_of(
 ) -> Study:
     """As `study`, of hits already known by bar; the rule tells frame, side and moment of decision. listed: whether each event, and the median's
     interval, are wanted."""
-    validate(settings)
     market = evaluator.market
     evaluator = evaluator.stepping(rule.frame)
     bars = evaluator.bars
@@ -162,18 +136,6 @@ def span_between(bars: Bars, settings: StudySettings, as_of: Moment) -> Span:
     day = as_of.day if as_of.closed or bars.minute is not None else as_of.day - 1
     end = bars.session_on(day if settings.last is None else min(settings.last, day))
     return begin, max(1, end - begin + 1)
-
-
-def validate(settings: StudySettings) -> None:
-    """Raises ValueError for settings that mean nothing."""
-    if not settings.horizons or any(not 1 <= h <= MAX_HORIZON for h in settings.horizons):
-        raise ValueError(f"Horizons are whole numbers of bars from 1 to {MAX_HORIZON}.")
-    if settings.entry not in ENTRIES:
-        raise ValueError("The entry is next-open or signal-close.")
-    if settings.repeats not in ("fresh", "every", "apart"):
-        raise ValueError("Repeats are fresh, every or apart.")
-    if not 0 <= settings.cost < 1 or not 0 <= settings.slippage < 1:
-        raise ValueError("Costs and slippage are fractions from 0 to below 1.")
 
 
 def _events(evaluator: Evaluator, positions: Ints, columns: dict[int, Floats], entry: int, as_of: Moment) -> tuple[Event, ...]:

@@ -12,9 +12,10 @@ from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.scan import hit_truth
 from wickcore.study import returns
-from wickcore.study.follow import StudySettings, span_between, validate
+from wickcore.study.follow import span_between
 from wickcore.study.intervals import Span, day_block_interval
 from wickcore.study.sample import SMALL_GROUP, known
+from wickcore.study.settings import StudySettings
 from wickcore.study.tries import laid_out, superior_ability
 from wickcore.study.verdict import percent
 from wickcore.trade.costs import round_trip
@@ -87,8 +88,7 @@ def sweep(
     total = int(np.prod([len(axis) for axis in axes]))
     if total > MOST_CELLS:
         raise ValueError(f"That is {total:,} settings; at most {MOST_CELLS} can be tried at once. Take wider steps.")
-    settings = replace(settings, horizons=(horizon,), draws=min(settings.draws, DRAWS))
-    validate(settings)
+    settings = settings.changed(horizons=(horizon,), draws=min(settings.draws, DRAWS))
     evaluator = evaluator.stepping(make({name: axis[0] for name, axis in zip(names, axes, strict=True)}).frame)
     bars = evaluator.bars
     as_of = settings.until(bars)

@@ -1,7 +1,7 @@
 """What each line of a rule is worth: the rule without it, measured beside the rule with it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -46,7 +46,7 @@ def line_worth(
         false = column != TRUE
         fails += false
         failing[false] = i
-    settings = replace(found.settings, horizons=(horizon,), draws=min(found.settings.draws, DRAWS))
+    settings = found.settings.changed(horizons=(horizon,), draws=min(found.settings.draws, DRAWS))
     with_it = next(f for f in found.horizons if f.bars == horizon)
     rows = []
     for i, line in enumerate(deciding):

@@ -2023,6 +2023,8 @@ export interface components {
             };
             /** Beside */
             beside: string;
+            /** Words */
+            words: string;
             result: components["schemas"]["StudyOut"] | null;
         };
         /** SpreadOut */
@@ -2075,24 +2077,54 @@ export interface components {
         };
         /**
          * StudyIn
-         * @description survivors: measured over those who belong on the as-of day only, as if nobody else had ever been there: to see the bias.
+         * @description What is measured, and by which settings.
          */
         StudyIn: {
-            /** Text */
-            text: string;
-            /** As Of */
-            as_of?: string | null;
-            /** Universe */
-            universe?: string | null;
             /**
-             * Dials
-             * @default {}
+             * Entry
+             * @description the price a hit is entered at; a rule that decides at the open enters at that open
+             * @default next-open
+             * @enum {string}
              */
-            dials: {
-                [key: string]: number;
-            };
+            entry: "next-open" | "signal-close";
+            /**
+             * Repeats
+             * @description which of the hits count: not the day before too, all, or those that do not overlap
+             * @default fresh
+             * @enum {string}
+             */
+            repeats: "fresh" | "every" | "apart";
+            /**
+             * Survivors
+             * @description only those who belong on the last day, as if nobody else had ever been there: to see the bias
+             * @default false
+             */
+            survivors: boolean;
+            /**
+             * First
+             * @description first day of hits
+             */
+            first?: string | null;
+            /**
+             * Last
+             * @description last day of hits
+             */
+            last?: string | null;
+            /**
+             * Cost
+             * @description a fraction a side (0.001 is 0.1%)
+             * @default 0.001
+             */
+            cost: number;
+            /**
+             * Slippage
+             * @description what a fill is worse than its price, a fraction a side
+             * @default 0
+             */
+            slippage: number;
             /**
              * Horizons
+             * @description bars ahead, separated by commas
              * @default [
              *       1,
              *       2,
@@ -2105,48 +2137,31 @@ export interface components {
              */
             horizons: number[];
             /**
-             * Entry
-             * @default next-open
-             * @enum {string}
-             */
-            entry: "next-open" | "signal-close";
-            /**
-             * Repeats
-             * @default fresh
-             * @enum {string}
-             */
-            repeats: "fresh" | "every" | "apart";
-            /**
-             * Cost
-             * @default 0.001
-             */
-            cost: number;
-            /**
-             * Survivors
-             * @default false
-             */
-            survivors: boolean;
-            /**
-             * Slippage
-             * @default 0
-             */
-            slippage: number;
-            /** First */
-            first?: string | null;
-            /** Last */
-            last?: string | null;
-            /**
              * Seed
+             * @description of the bootstrap
              * @default 1
              */
             seed: number;
+            /** @description nothing after it is seen, a day standing for its close */
+            as_of?: string | null;
+            /** Text */
+            text: string;
+            /** Universe */
+            universe?: string | null;
+            /**
+             * Dials
+             * @default {}
+             */
+            dials: {
+                [key: string]: number;
+            };
             /** Rule Id */
             rule_id?: number | null;
         };
         /**
          * AnyRunOut
          * @description A run without its answer. state: `interrupted` where the worker was ended in the middle. version: the saved version that reads as
-         *     what was measured. seconds: how long the answer took. beside: what a comparison's rule was set beside, in words.
+         *     what was measured. seconds: how long the answer took. beside: what a comparison's rule was set beside, words: what it was measured by.
          */
         AnyRunOut: {
             /** Id */
@@ -2192,6 +2207,8 @@ export interface components {
             };
             /** Beside */
             beside: string;
+            /** Words */
+            words: string;
         };
         /** CompareRunOut */
         CompareRunOut: {
@@ -2238,6 +2255,8 @@ export interface components {
             };
             /** Beside */
             beside: string;
+            /** Words */
+            words: string;
             result: components["schemas"]["ComparisonOut"] | null;
         };
         /**
@@ -2415,6 +2434,8 @@ export interface components {
             };
             /** Beside */
             beside: string;
+            /** Words */
+            words: string;
             result: components["schemas"]["SweepOut"] | null;
         };
         /** SweepIn */
@@ -2608,6 +2629,8 @@ export interface components {
             };
             /** Beside */
             beside: string;
+            /** Words */
+            words: string;
             result: components["schemas"]["PartsOut"] | null;
         };
         /** PathPointOut */

@@ -13,7 +13,7 @@
   import Measure from './study/Measure.svelte'
   import Parts from './study/Parts.svelte'
   import Progress from './study/Progress.svelte'
-  import { question, START, type Choice } from './study/question'
+  import { question, type Choice } from './study/question'
   import { Watched } from './study/run.svelte'
   import Seal from './study/Seal.svelte'
   import SealedHalves from './study/SealedHalves.svelte'
@@ -38,7 +38,7 @@
   const VIEWS = ['figures', 'compare', 'sweep', 'kept'] as const
 
   let view = $state<(typeof VIEWS)[number]>('figures')
-  let choice = $state<Choice>({ ...START })
+  let choice = $state<Choice>({})
   let measured = $state('')
   /** Counts the sweeps made here: each adds tries. */
   let swept = $state(0)

@@ -2,7 +2,6 @@
   /** Studies, comparisons and sweeps of this rule that are kept. */
   import { api, sentence, type AnyRun } from '$lib/api'
   import { percent } from '$lib/format'
-  import { inWords } from './question'
   import { unfinished } from './run.svelte'
 
   interface Props {
@@ -85,8 +84,7 @@
               >
             {/if}
             <span class="block text-ink3"
-              >{run.beside ? `beside ${run.beside}; ` : ''}{inWords(run)}; data version {run.data_version},
-              seed {run.seed}</span
+              >{run.beside ? `beside ${run.beside}; ` : ''}{run.words}; data version {run.data_version}, seed {run.seed}</span
             >
           </td>
           <td class="num pl-4">{run.seconds === null ? '' : `${run.seconds.toFixed(1)} s`}</td>

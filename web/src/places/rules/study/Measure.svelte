@@ -3,16 +3,27 @@
   import type { Choice } from './question'
 
   let { choice = $bindable() }: { choice: Choice } = $props()
+
+  const percent = (fraction: number) => Number((fraction * 100).toFixed(6))
+  const fraction = (said: string) => Number((Number(said) / 100).toFixed(8))
 </script>
 
 <label
-  >enter at <select class="inline-pick text-ink" bind:value={choice.entry}>
+  >enter at <select
+    class="inline-pick text-ink"
+    value={choice.entry ?? 'next-open'}
+    onchange={(event) => (choice.entry = event.currentTarget.value as Choice['entry'])}
+  >
     <option value="next-open">the next open</option>
     <option value="signal-close">the signal’s close (optimistic)</option>
   </select></label
 >
 <label
-  >count <select class="inline-pick text-ink" bind:value={choice.repeats}>
+  >count <select
+    class="inline-pick text-ink"
+    value={choice.repeats ?? 'fresh'}
+    onchange={(event) => (choice.repeats = event.currentTarget.value as Choice['repeats'])}
+  >
     <option value="fresh">fresh hits</option>
     <option value="every">every hit</option>
     <option value="apart">hits that do not overlap</option>
@@ -25,7 +36,8 @@
     min="0"
     max="10"
     step="0.05"
-    bind:value={choice.costPercent}
+    value={percent(choice.cost ?? 0.001)}
+    oninput={(event) => (choice.cost = fraction(event.currentTarget.value))}
   />%</label
 >
 <label title="What a fill is worse than the price, a side"
@@ -35,7 +47,8 @@
     min="0"
     max="10"
     step="0.05"
-    bind:value={choice.slippagePercent}
+    value={percent(choice.slippage ?? 0)}
+    oninput={(event) => (choice.slippage = fraction(event.currentTarget.value))}
   />%</label
 >
 <label
