@@ -38,6 +38,7 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "upperwick.accounts",
     "upperwick.bench",
+    "upperwick.events",
     "upperwick.jobs",
     "upperwick.market",
     "upperwick.rules",

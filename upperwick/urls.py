@@ -11,6 +11,7 @@ from upperwick import problems
 from upperwick.accounts.api import router as session
 from upperwick.accounts.preferences import router as preferences
 from upperwick.bench.api import router as lists
+from upperwick.events.views import events
 from upperwick.market.api import router as market
 from upperwick.rules.api import router as rules
 from upperwick.rules.language import router as language
@@ -46,6 +47,7 @@ def unknown(request: HttpRequest) -> HttpResponse:
 
 
 urlpatterns = [
+    path("api/events", events),
     path("api/", api.urls),
     path("admin/", admin.site.urls),
     re_path(r"^api/.*$", unknown),

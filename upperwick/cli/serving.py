@@ -61,7 +61,10 @@ def _serve(port: int) -> None:
     print(f"\n  Upper Wick is at http://127.0.0.1:{port}")
     print(f"  The demo account: {DEMO_NAME}, with the password {DEMO_PASSWORD}\n  Ctrl+C stops it.\n", flush=True)
     with supervised():
-        uvicorn.run("upperwick.asgi:application", host="127.0.0.1", port=port, log_level="warning", lifespan="off")
+        uvicorn.run(
+            "upperwick.asgi:application", host="127.0.0.1", port=port, log_level="warning", lifespan="off",
+            timeout_graceful_shutdown=1,  # the streams of what moved never end by themselves
+        )  # fmt: skip
 
 
 def worker(given: Namespace) -> None:

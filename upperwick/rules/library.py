@@ -26,7 +26,7 @@ def file(rule: Rule, folder: str | None, tags: Sequence[str] | None) -> Rule:
     if tags is not None:
         rule.tags = sorted({" ".join(tag.lower().split()) for tag in tags} - {""})
     # Where it lies is no part of what was saved when.
-    Rule.objects.filter(id=rule.id).update(folder=rule.folder, tags=rule.tags)
+    rule.save(update_fields=["folder", "tags"])
     return rule
 
 
@@ -105,14 +105,14 @@ def share(rule: Rule) -> Rule:
     """Gives the rule a link; one it has already stays."""
     if rule.share is None:
         rule.share = secrets.token_urlsafe(18)
-        Rule.objects.filter(id=rule.id).update(share=rule.share)
+        rule.save(update_fields=["share"])
     return rule
 
 
 def unshare(rule: Rule) -> Rule:
     """Makes the rule's link void."""
     rule.share = None
-    Rule.objects.filter(id=rule.id).update(share=None)
+    rule.save(update_fields=["share"])
     return rule
 
 

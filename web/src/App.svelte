@@ -5,9 +5,11 @@
   import { isCommand } from '$lib/keys'
   import { lazily } from '$lib/lazily'
   import { go, route } from '$lib/router.svelte'
-  import { loadLists, loadMarket, market } from '$lib/market.svelte'
+  import { loadMarket, market } from '$lib/market.svelte'
+  import { listen } from '$lib/moved'
   import { loadPreferences } from '$lib/preferences.svelte'
   import { hush, notice } from '$lib/notice.svelte'
+  import { client } from '$lib/queries'
   import { HOME, PLACES, placeOf, type Place } from './places/places'
   import SignIn from './places/SignIn.svelte'
   import Strip from './places/Strip.svelte'
@@ -18,7 +20,15 @@
   let trouble = $state('')
   let keysOpen = $state(false)
 
-  onSignedOut(() => (who = null))
+  let ends: (() => void)[] = []
+  function leave(): void {
+    who = null
+    market.now = null
+    for (const end of ends) end()
+    ends = []
+    client.clear() // what one account has fetched is not the next one's
+  }
+  onSignedOut(leave)
 
   async function begin(name: string | null): Promise<void> {
     who = name
@@ -26,7 +36,8 @@
     if (!name) return
     trouble = ''
     try {
-      await Promise.all([loadMarket(), loadPreferences(), loadLists()])
+      const [end] = await Promise.all([loadMarket(), loadPreferences()])
+      ends.push(end, listen())
       if (!placeOf(route.path)) go(HOME, true)
     } catch (error) {
       trouble = sentence(error)
@@ -86,7 +97,7 @@
   {:else if who === null}
     <SignIn {trouble} onsigned={begin} />
   {:else}
-    <Strip {who} onout={() => (who = null)} onkeys={() => (keysOpen = true)} />
+    <Strip {who} onout={leave} onkeys={() => (keysOpen = true)} />
     <main class="min-h-0 flex-1">
       {#if trouble}
         <div class="m-auto max-w-xl p-12">

@@ -1,6 +1,8 @@
 /** The market as the interface knows it, and the as-of day the whole app stands on. */
+import { QueryObserver } from '@tanstack/svelte-query'
 import { moved } from './days'
-import { api, type BenchList, type Entry, type Market } from './api'
+import type { BenchList, Entry, Market } from './api'
+import { ask, client } from './queries'
 
 const KEY = 'upperwick-as-of'
 
@@ -16,26 +18,36 @@ export const market = $state<{
   asOf: null,
 })
 
-/** The account's lists, which are universes too. */
-export async function loadLists(): Promise<void> {
-  market.lists = await api.lists()
+/** Fetches what every place needs, and keeps it as the server has it from then on. Returns how to end that. */
+export async function loadMarket(): Promise<() => void> {
+  await Promise.all([
+    client.fetchQuery(ask.market()),
+    client.fetchQuery(ask.catalogue()),
+    client.fetchQuery(ask.lists()),
+  ])
+  const ends = [
+    new QueryObserver(client, ask.market()).subscribe(({ data }) => data && stood(data)),
+    new QueryObserver(client, ask.catalogue()).subscribe(({ data }) => {
+      if (data) market.entries = data.entries
+    }),
+    new QueryObserver(client, ask.lists()).subscribe(({ data }) => {
+      if (data) market.lists = data
+    }),
+  ]
+  market.entries = client.getQueryData(ask.catalogue().queryKey)?.entries ?? []
+  market.lists = client.getQueryData(ask.lists().queryKey) ?? []
+  stood(client.getQueryData(ask.market().queryKey)!)
+  return () => ends.forEach((end) => end())
 }
 
-export async function loadMarket(): Promise<void> {
-  const [found, catalogue] = await Promise.all([api.market(), api.catalogue()])
-  market.entries = catalogue.entries
-  const last = found.sessions.at(-1) ?? null
+/** The market as it is now. Whoever stood on its latest day goes along; whoever looks back stays where they are. */
+function stood(found: Market): void {
+  const before = latest()
   const kept = sessionStorage.getItem(KEY)
-  market.asOf = kept && found.sessions.includes(kept) ? kept : last
+  const last = found.sessions.at(-1) ?? null
+  if (before === null) market.asOf = kept && found.sessions.includes(kept) ? kept : last
+  else if (market.asOf === before || !found.sessions.includes(market.asOf ?? '')) market.asOf = last
   market.now = found
-  if (found.compiling.length) setTimeout(() => void followCompiling(), 3000)
-}
-
-/** On a first start some measures are compiled while the page is there already: asks until they are. */
-async function followCompiling(): Promise<void> {
-  const found = await api.market().catch(() => null)
-  if (found && market.now) market.now.compiling = found.compiling
-  if (!found || found.compiling.length) setTimeout(() => void followCompiling(), 3000)
 }
 
 export function latest(): string | null {

@@ -1,5 +1,6 @@
 /** The account's own choices: columns, chart, size. Kept on the server a moment after the last change. */
 import { api, sentence, type Preferences } from './api'
+import { ask, client } from './queries'
 import { tell } from './notice.svelte'
 
 export const preferences = $state<{ now: Preferences }>({
@@ -15,7 +16,7 @@ let timer: ReturnType<typeof setTimeout> | undefined
 
 export async function loadPreferences(): Promise<void> {
   clearTimeout(timer) // what another account has chosen is not this one's
-  preferences.now = await api.preferences()
+  preferences.now = await client.fetchQuery(ask.preferences())
 }
 
 export function choose(change: Partial<Preferences>): void {

@@ -1,19 +1,14 @@
 <script lang="ts">
   /** A rule that another account has given away: to read, and to copy. */
-  import { api, sentence, type SharedRule } from '$lib/api'
+  import { api, sentence } from '$lib/api'
   import { tell } from '$lib/notice.svelte'
+  import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
 
   const { token }: { token: string } = $props()
-  let rule = $state.raw<SharedRule | null>(null)
-  let failed = $state('')
-
-  $effect(() => {
-    api
-      .shared(token)
-      .then((found) => (rule = found))
-      .catch((error) => (failed = sentence(error)))
-  })
+  const answer = query(() => ask.shared(token))
+  const rule = $derived(answer.data ?? null)
+  const failed = $derived(answer.error ? sentence(answer.error) : '')
 
   async function take(): Promise<void> {
     try {

@@ -2,31 +2,24 @@
   import { untrack } from 'svelte'
   import { autocompletion, closeBrackets, completionKeymap } from '@codemirror/autocomplete'
   import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
-  import {
-    bracketMatching,
-    codeFolding,
-    foldedRanges,
-    foldEffect,
-    foldGutter,
-    foldKeymap,
-    foldService,
-    indentUnit,
-    unfoldEffect,
-  } from '@codemirror/language'
-  import { lintKeymap, setDiagnostics, type Diagnostic } from '@codemirror/lint'
+  import { bracketMatching, foldKeymap, indentUnit } from '@codemirror/language'
+  import { lintKeymap, setDiagnostics } from '@codemirror/lint'
   import { EditorState } from '@codemirror/state'
   import {
     drawSelection,
     EditorView,
     highlightActiveLine,
-    hoverTooltip,
     keymap,
     lineNumbers,
     placeholder,
   } from '@codemirror/view'
   import type { Entry, RuleProblem } from '$lib/api'
-  import { complete, helpOf, options, ownHelp, wholeCall, type Texts } from './completion'
+  import { complete, options, type Texts } from './completion'
+  import { folding } from './folding'
   import { ruleColours, ruleLanguage } from './language'
+  import { look } from './look'
+  import { mark, marks, mendHere } from './problems'
+  import { meaning, wordAt } from './words'
 
   interface Props {
     value: string
@@ -65,113 +58,10 @@
   let view: EditorView | undefined
   const known = $derived(options(entries, ['day', 'week', 'month']))
 
-  const look = EditorView.theme({
-    '&': { fontSize: '13px', backgroundColor: 'transparent' },
-    '&.cm-focused': { outline: 'none' },
-    '.cm-scroller': { fontFamily: 'var(--font-mono)', lineHeight: '30px', overflowX: 'auto' },
-    '.cm-content': { padding: '0', caretColor: 'var(--ember)' },
-    '.cm-line': { padding: '0 8px 0 6px' },
-    '.cm-gutters': { backgroundColor: 'transparent', border: 'none', color: 'var(--ink3)' },
-    '.cm-lineNumbers .cm-gutterElement': { minWidth: '34px', padding: '0 6px 0 0' },
-    '.cm-activeLine': { backgroundColor: 'color-mix(in srgb, var(--row) 35%, transparent)' },
-    '.cm-foldGutter .cm-gutterElement': { padding: '0 3px 0 0', cursor: 'pointer' },
-    '.cm-foldPlaceholder': { background: 'var(--paper2)', border: 'none', color: 'var(--ink2)' },
-    '.cm-cursor': { borderLeftColor: 'var(--ember)', borderLeftWidth: '2px' },
-    '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': {
-      backgroundColor: 'var(--glow) !important',
-    },
-    '.cm-tooltip': {
-      backgroundColor: 'var(--paper)',
-      border: '1px solid var(--hair)',
-      color: 'var(--ink)',
-      borderRadius: '3px',
-    },
-    '.cm-tooltip.cm-tooltip-autocomplete > ul': { fontFamily: 'var(--font-mono)', maxHeight: '15em' },
-    '.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: 'var(--row)', color: 'var(--ink)' },
-    '.cm-completionDetail': { color: 'var(--ink3)', fontStyle: 'normal' },
-    '.cm-tooltip-autocomplete completion-section': {
-      color: 'var(--ink3)',
-      borderBottom: '1px solid var(--hair)',
-    },
-    '.cm-completionIcon': { display: 'none' },
-    '.cm-diagnostic': { fontFamily: 'var(--font-sans)', fontSize: '14px', maxWidth: '30rem' },
-    '.cm-diagnostic-error': { borderLeftColor: 'var(--loss)' },
-    '.cm-diagnostic-warning': { borderLeftColor: 'var(--ember)' },
-    '.cm-diagnosticAction': { backgroundColor: 'var(--ember)', color: 'var(--paper)', padding: '1px 8px' },
-    '.cm-matchingBracket': { backgroundColor: 'var(--glow) !important' },
-  })
-
-  function wordAt(state: EditorState, position: number): { from: number; to: number; text: string } | null {
-    const line = state.doc.lineAt(position)
-    for (const match of line.text.matchAll(/[a-z_][a-z0-9_]*/g)) {
-      const from = line.from + match.index
-      if (from <= position && position <= from + match[0].length)
-        return { from, to: from + match[0].length, text: match[0] }
-    }
-    return null
-  }
-
-  const meaning = hoverTooltip((target, position) => {
-    const word = wordAt(target.state, position)
-    if (!word) return null
-    const entry = entries.find((e) => e.name === word.text)
-    const own = entry ? null : ownHelp(target.state.doc.toString(), word.text)
-    const dom = entry ? helpOf(entry)() : own
-    if (!dom) return null
-    const line = target.state.doc.lineAt(position)
-    const expression = wholeCall(line.text, word.from - line.from, word.to - line.from)
-    const said = document.createElement('p')
-    said.className = 'cm-value'
-    dom.prepend(said)
-    void onvalue(expression).then((value) => {
-      if (value === null) said.remove()
-      else said.textContent = value
-    })
-    return { pos: word.from, end: word.to, above: true, create: () => ({ dom }) }
-  })
-
-  /** Puts in the mend of the problem under the cursor, else of the first one on its line, else of the first of all. */
-  function mendHere(target: EditorView): boolean {
-    const head = target.state.selection.main.head
-    const line = target.state.doc.lineAt(head)
-    const known = [...errors.map((p) => mark(p, 'error')), ...advice.map((p) => mark(p, 'warning'))].filter(
-      (d): d is Diagnostic => d !== null && (d.actions?.length ?? 0) > 0,
-    )
-    const found =
-      known.find((d) => d.from <= head && head <= d.to) ??
-      known.find((d) => line.from <= d.from && d.from <= line.to) ??
-      known[0]
-    found?.actions![0]!.apply(target, found.from, found.to)
-    return true
-  }
-
   function reach(target: EditorView): void {
     const scroller = target.scrollDOM
     scroller.tabIndex = scroller.scrollWidth > scroller.clientWidth ? 0 : -1
   }
-
-  function hiddenLines(state: EditorState): number[] {
-    const found: number[] = []
-    foldedRanges(state).between(0, state.doc.length, (from, to) => {
-      const last = state.doc.lineAt(to).number
-      for (let n = state.doc.lineAt(from).number + 1; n <= last; n++) found.push(n)
-    })
-    return found
-  }
-
-  /** A group folds to its first line. */
-  const groups = foldService.of((state, start) => {
-    const line = state.doc.lineAt(start)
-    if (!/^\s*(?:skip\s+)?(?:any|all|none|at\s+least\s+\S+)\s+of\s*:/.test(line.text)) return null
-    const indent = /^\s*/.exec(line.text)![0].length
-    let last = line
-    for (let n = line.number + 1; n <= state.doc.lines; n++) {
-      const next = state.doc.line(n)
-      if (next.text.trim() && /^\s*/.exec(next.text)![0].length <= indent) break
-      if (next.text.trim()) last = next
-    }
-    return last.number > line.number ? { from: line.to, to: last.to } : null
-  })
 
   $effect(() => {
     const created = new EditorView({
@@ -180,9 +70,7 @@
         doc: untrack(() => value),
         extensions: [
           lineNumbers(),
-          groups,
-          codeFolding({ placeholderText: ' …' }),
-          foldGutter({ openText: '▾', closedText: '▸' }),
+          folding((hidden) => onfold(hidden)),
           history(),
           drawSelection(),
           highlightActiveLine(),
@@ -193,7 +81,10 @@
           ruleColours,
           look,
           placeholder('close > sma(50)'),
-          meaning,
+          meaning(
+            () => entries,
+            (expression) => onvalue(expression),
+          ),
           autocompletion({
             override: [
               complete(
@@ -208,7 +99,7 @@
           keymap.of([
             { key: 'Mod-Enter', run: () => (onmeasure(), true) },
             { key: 'Mod-s', run: () => (onsave(), true) },
-            { key: 'Alt-Enter', run: mendHere },
+            { key: 'Alt-Enter', run: (target) => mendHere(target, marked(target)) },
             {
               key: 'F1',
               run: (target) => {
@@ -226,11 +117,6 @@
           EditorView.updateListener.of((update) => {
             if (update.docChanged) onchange(update.state.doc.toString())
             if (update.geometryChanged) reach(update.view)
-            const folded = update.transactions.some((t) =>
-              t.effects.some((e) => e.is(foldEffect) || e.is(unfoldEffect)),
-            )
-            if (folded || (update.docChanged && foldedRanges(update.startState).size))
-              onfold(hiddenLines(update.state))
             if (update.selectionSet || update.docChanged)
               online(update.state.doc.lineAt(update.state.selection.main.head).number)
           }),
@@ -253,44 +139,15 @@
       view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } })
   })
 
-  function mark(problem: RuleProblem, severity: Diagnostic['severity']): Diagnostic | null {
-    if (!view) return null
-    const doc = view.state.doc
-    const number = problem.line - offset
-    if (number < 1 || number > doc.lines) return null
-    const line = doc.line(number)
-    const from = Math.min(line.from + problem.column - 1, line.to)
-    const to = Math.min(Math.max(from + problem.length, from + 1), doc.length)
-    const mend = problem.mend
-    const whole = severity === 'warning' && problem.length === 1 ? line.to : to
-    return {
-      from: whole === line.to && severity === 'warning' && problem.length === 1 ? line.from : from,
-      to: whole,
-      severity,
-      message: problem.message,
-      actions:
-        mend === null || mend === undefined
-          ? []
-          : [
-              {
-                name: mend === '' ? 'Take it out' : `Write ${mend}`,
-                apply: (target, begin, end) =>
-                  target.dispatch({ changes: { from: begin, to: end, insert: mend } }),
-              },
-            ],
-    }
-  }
-
+  const marked = (target: EditorView) => marks(target.state, errors, advice, offset)
   $effect(() => {
-    const found = [...errors.map((p) => mark(p, 'error')), ...advice.map((p) => mark(p, 'warning'))].filter(
-      (d): d is Diagnostic => d !== null,
-    )
+    const found = view ? marked(view) : []
     if (view) view.dispatch(setDiagnostics(view.state, found))
   })
 
   /** Puts a mend in the place of its problem. */
   export function apply(problem: RuleProblem): void {
-    const found = mark(problem, 'error')
+    const found = view && mark(view.state, problem, offset, 'error')
     if (view && found && problem.mend !== null)
       view.dispatch({ changes: { from: found.from, to: found.to, insert: problem.mend } })
     view?.focus()

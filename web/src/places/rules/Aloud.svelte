@@ -1,5 +1,7 @@
 <script lang="ts">
-  import { api, sentence, type Note } from '$lib/api'
+  import { untrack } from 'svelte'
+  import { sentence } from '$lib/api'
+  import { ask, keeping, query } from '$lib/queries'
 
   interface Props {
     text: string
@@ -7,29 +9,16 @@
     onclose: () => void
   }
   const { text, offset, onclose }: Props = $props()
-  let notes = $state.raw<Note[]>([])
-  let trouble = $state('')
-
+  let asked = $state(untrack(() => text))
+  // Not at every key.
   $effect(() => {
-    let current = true
-    const asked = text
-    const timer = setTimeout(() => {
-      api
-        .aloud(asked)
-        .then((found) => {
-          if (!current) return
-          notes = found
-          trouble = ''
-        })
-        .catch((error) => {
-          if (current) trouble = sentence(error)
-        })
-    }, 200)
-    return () => {
-      current = false
-      clearTimeout(timer)
-    }
+    const next = text
+    const timer = setTimeout(() => (asked = next), 200)
+    return () => clearTimeout(timer)
   })
+  const read = query(() => ({ ...ask.aloud(asked), ...keeping }))
+  const notes = $derived(read.data ?? [])
+  const trouble = $derived(read.error ? sentence(read.error) : '')
 </script>
 
 <section aria-label="The rule read aloud" class="border-t border-hair px-4 py-3">

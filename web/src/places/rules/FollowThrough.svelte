@@ -1,8 +1,7 @@
 <script lang="ts">
   import { untrack } from 'svelte'
-  import { api, type AnyRun, type RuleDetail, type Scan, type Schemas, type Study } from '$lib/api'
+  import { api, type AnyRun, type RuleDetail, type Scan, type Study } from '$lib/api'
   import PathChart from '$lib/charts/PathChart.svelte'
-  import { csv, download } from '$lib/csv'
   import { day, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import Compare from './study/Compare.svelte'
@@ -15,6 +14,7 @@
   import Progress from './study/Progress.svelte'
   import { question, type Choice } from './study/question'
   import { Watched } from './study/run.svelte'
+  import { saveEvents, saveFigures, saveJson } from './study/save'
   import Seal from './study/Seal.svelte'
   import SealedHalves from './study/SealedHalves.svelte'
   import Sweep from './study/Sweep.svelte'
@@ -40,16 +40,14 @@
   let view = $state<(typeof VIEWS)[number]>('figures')
   let choice = $state<Choice>({})
   let measured = $state('')
-  /** Counts the sweeps made here: each adds tries. */
-  let swept = $state(0)
   let horizonBars = $state(5)
   let trade = $state<number | null>(null)
   /** A kept study that was opened, and need not be of the text as it stands. */
   let kept = $state.raw<AnyRun | null>(null)
   /** A kept sweep or comparison that was opened. */
   let opened = $state.raw<AnyRun | null>(null)
-  const watched = new Watched(api.study)
-  const apart = new Watched(api.parts)
+  const watched = new Watched('study', api.study)
+  const apart = new Watched('parts', api.parts)
 
   const asking = $derived(question(text, rule.id, market.asOf, choice))
   const asked = $derived(JSON.stringify(asking))
@@ -76,7 +74,7 @@
     }
     view = 'figures'
     trade = null
-    if (await watched.start(() => api.study(run.id))) kept = run
+    if (await watched.start(() => watched.look(run.id))) kept = run
   }
 
   $effect(() => {
@@ -98,40 +96,7 @@
       untrack(() => apart.start(() => api.startParts(run.id, bars)))
   })
 
-  const name = $derived(rule.name)
   const parts = $derived(apart.result)
-
-  function saveEvents(): void {
-    if (!study) return
-    const bars = study.horizons.map((h) => String(h.bars))
-    download(
-      `${name} hits.csv`,
-      csv(
-        ['symbol', 'day', 'entry_day', 'entry', ...bars.map((b) => `return_${b}`)],
-        study.events.map((e) => [e.symbol, e.day, e.entry_day, e.entry, ...bars.map((b) => e.returns[b])]),
-      ),
-    )
-  }
-
-  function saveFigures(): void {
-    if (!study) return
-    const nested = ['histogram', 'spread', 'favourable', 'adverse']
-    const keys = Object.keys(study.horizons[0] ?? {}).filter(
-      (k) => !nested.includes(k),
-    ) as (keyof Schemas['HorizonOut'])[]
-    download(
-      `${name} follow-through.csv`,
-      csv(
-        keys,
-        study.horizons.map((h) => keys.map((k) => h[k] as number | string | null)),
-      ),
-    )
-  }
-
-  function saveJson(): void {
-    if (study && watched.run)
-      download(`${name} follow-through.json`, JSON.stringify(watched.run, null, 1), 'application/json')
-  }
 
   function step(by: 1 | -1): void {
     if (trade !== null) trade = Math.min(Math.max(trade + by, 0), events.length - 1)
@@ -172,9 +137,9 @@
     {/each}
     {#if view === 'figures' && study && watched.run}
       <span class="ml-auto flex gap-4">
-        <button class="link" onclick={saveFigures}>Save figures</button>
-        <button class="link" onclick={saveEvents}>Save hits</button>
-        <button class="link" onclick={saveJson}>JSON</button>
+        <button class="link" onclick={() => saveFigures(rule.name, study)}>Save figures</button>
+        <button class="link" onclick={() => saveEvents(rule.name, study)}>Save hits</button>
+        <button class="link" onclick={() => watched.run && saveJson(rule.name, watched.run)}>JSON</button>
         {#if apart.run?.state === 'done' && parts?.horizon === horizonBars}
           <a
             class="link"
@@ -195,16 +160,7 @@
     {:else if view === 'compare'}
       <Compare question={asking} {rule} {dials} horizon={horizonBars} {broken} {onday} {opened} />
     {:else if view === 'sweep'}
-      <Sweep
-        question={asking}
-        {name}
-        {dials}
-        horizon={horizonBars}
-        {broken}
-        {onset}
-        {opened}
-        ondone={() => (swept += 1)}
-      />
+      <Sweep question={asking} name={rule.name} {dials} horizon={horizonBars} {broken} {onset} {opened} />
     {:else}
       <Progress {watched} onagain={() => start()} />
       {#if !study && !watched.busy && !watched.failed && !watched.run}
@@ -243,7 +199,7 @@
         {/if}
         <div class:opacity-60={!kept && measured !== asked}>
           <Figures {study} {horizon} />
-          <Tries rule={rule.id} horizon={horizon.bars} after={[study, swept]} />
+          <Tries rule={rule.id} horizon={horizon.bars} />
           <SealedHalves {study} bars={horizon.bars} />
           {#if study.hits}
             <h3 class="mt-4 font-title text-[16px]">The way there</h3>
@@ -258,7 +214,7 @@
             {/if}
             <Horizons {study} {horizon} onpick={(bars) => (horizonBars = bars)} />
             <div class="mt-4"><Progress watched={apart} /></div>
-            {#if parts}<Parts {parts} {horizon} all={study.horizons} {name} {offset} {onday} />{/if}
+            {#if parts}<Parts {parts} {horizon} all={study.horizons} name={rule.name} {offset} {onday} />{/if}
             <Events
               {study}
               horizon={horizon.bars}

@@ -1,21 +1,20 @@
 <script lang="ts">
   import { untrack } from 'svelte'
   import { SvelteSet } from 'svelte/reactivity'
-  import { api, sentence, type Scan, type Since } from '$lib/api'
+  import { sentence } from '$lib/api'
   import { commandIn } from '$lib/commands'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
+  import { ask, query } from '$lib/queries'
   import ChartPane from './chart/ChartPane.svelte'
+  import type { Counts } from './counts.svelte'
+  import Divider from './Divider.svelte'
   import HitsBar, { type Part } from './HitsBar.svelte'
   import HitsTable from './HitsTable.svelte'
   import { columns, ordered } from './hits.svelte'
 
   interface Props {
-    scan: Scan | null
-    text: string
-    stale: boolean
-    /** What is to mend first. */
-    why: string
+    counts: Counts
     name: string
     chosen: string | null
     /** A symbol looked at that need not be among the hits. */
@@ -23,24 +22,20 @@
     /** The chart alone, over the whole width. */
     full: boolean
   }
-  let {
-    scan,
-    text,
-    stale,
-    why,
-    name,
-    chosen = $bindable(),
-    looked = $bindable(),
-    full = $bindable(),
-  }: Props = $props()
+  let { counts, name, chosen = $bindable(), looked = $bindable(), full = $bindable() }: Props = $props()
 
   let wanted = $state('')
   let part = $state<Part>('all')
-  let since = $state.raw<Since | null>(null)
+  let comparing = $state(false)
   let bar: ReturnType<typeof HitsBar> | undefined = $state()
   let table: ReturnType<typeof HitsTable> | undefined = $state()
   let tableShare = $state(Number(localStorage.getItem('upperwick-table-share')) || 38)
   const selected = new SvelteSet<string>()
+  const { scan, counted: text, stale, why } = $derived(counts)
+
+  // What was compared is of one text on one evening.
+  const compared = query(() => ({ ...ask.since({ text, as_of: market.asOf }), enabled: comparing }))
+  const since = $derived(comparing ? (compared.data ?? null) : null)
 
   const shown = $derived(columns(scan))
   const fresh = $derived(since ? new Set(since.new) : null)
@@ -68,29 +63,17 @@
     })
   })
 
-  // What was compared is of one text on one evening.
   $effect(() => {
-    void [text, market.asOf]
-    untrack(() => {
-      if (since) void compare()
-    })
+    const error = compared.error
+    if (!error || !untrack(() => comparing)) return
+    comparing = false
+    part = 'all'
+    if (!untrack(() => stale)) tell(sentence(error))
   })
 
-  async function compare(): Promise<void> {
-    try {
-      since = await api.since({ text, as_of: market.asOf })
-    } catch (error) {
-      since = null
-      part = 'all'
-      if (!stale) tell(sentence(error))
-    }
-  }
-
   function toggleCompare(): void {
-    if (since) {
-      since = null
-      part = 'all'
-    } else void compare()
+    comparing = !comparing
+    if (!comparing) part = 'all'
   }
 
   function look(symbol: string): void {
@@ -124,14 +107,6 @@
       full = false
       bar?.focusFilter()
     }
-  }
-
-  function drag(event: PointerEvent): void {
-    const handle = event.currentTarget as HTMLElement
-    const box = handle.parentElement!.getBoundingClientRect()
-    handle.setPointerCapture(event.pointerId)
-    handle.onpointermove = (moved) => share(((moved.clientY - box.top) / box.height) * 100)
-    handle.onpointerup = () => (handle.onpointermove = null)
   }
 
   function share(to: number): void {
@@ -194,20 +169,13 @@
     {/if}
     {#if chosen}
       {#if !full}
-        <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
-        <div
-          role="separator"
-          aria-orientation="horizontal"
-          aria-label="Height of the table"
-          aria-valuenow={Math.round(tableShare)}
-          tabindex="0"
-          class="h-[5px] shrink-0 cursor-row-resize border-b border-hair hover:border-ember focus-visible:border-ember"
-          onpointerdown={drag}
-          onkeydown={(event) => {
-            if (event.key === 'ArrowUp') share(tableShare - 4)
-            if (event.key === 'ArrowDown') share(tableShare + 4)
-          }}
-        ></div>
+        <Divider
+          label="Height of the table"
+          orientation="horizontal"
+          value={tableShare}
+          ondrag={(_, down) => share(down)}
+          onnudge={(by) => share(tableShare + by * 4)}
+        />
       {/if}
       <div class="min-h-0 flex-1">
         <ChartPane

@@ -4,7 +4,8 @@
   import { api, sentence, type Hit, type Scan, type Since } from '$lib/api'
   import { copy, csv, download } from '$lib/csv'
   import { day } from '$lib/format'
-  import { loadLists, market } from '$lib/market.svelte'
+  import { market } from '$lib/market.svelte'
+  import { forget } from '$lib/queries'
   import { tell } from '$lib/notice.svelte'
   import ColumnsPane from './ColumnsPane.svelte'
   import { expressions, type Column } from './hits.svelte'
@@ -88,7 +89,7 @@
         listName,
         taken.map((hit) => hit.symbol),
       )
-      await loadLists()
+      forget('lists', 'bars')
       naming = false
       tell(`“${kept.name}” holds ${kept.symbols.length} symbols and can be chosen as a universe.`)
     } catch (error) {

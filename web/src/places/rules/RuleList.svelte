@@ -4,11 +4,13 @@
   import { day } from '$lib/format'
   import { go } from '$lib/router.svelte'
   import { tell } from '$lib/notice.svelte'
+  import { ask, forget, query } from '$lib/queries'
   import { removeWithUndo } from './actions'
   import Filing from './Filing.svelte'
 
-  let rules = $state<RuleSummary[] | null>(null)
-  let failed = $state('')
+  const listed = query(() => ask.rules())
+  const rules = $derived(listed.data ?? null)
+  const failed = $derived(listed.error ? sentence(listed.error) : '')
   let wanted = $state('')
   let folder = $state<string | null>(null)
   let tag = $state<string | null>(null)
@@ -29,22 +31,17 @@
     ),
   )
 
-  async function load(): Promise<void> {
-    failed = ''
-    try {
-      rules = await api.rules()
-      if (folder !== null && !rules.some((rule) => rule.folder === folder)) folder = null
-      if (tag !== null && !rules.some((rule) => rule.tags.includes(tag!))) tag = null
-    } catch (error) {
-      failed = sentence(error)
-    }
-  }
-  load()
+  // A folder or a tag that is gone chooses nothing.
+  $effect(() => {
+    if (!rules) return
+    if (folder !== null && !rules.some((rule) => rule.folder === folder)) folder = null
+    if (tag !== null && !rules.some((rule) => rule.tags.includes(tag!))) tag = null
+  })
 
   async function attempt(work: () => Promise<unknown>): Promise<void> {
     try {
       await work()
-      await load()
+      await forget('rules')
     } catch (error) {
       tell(sentence(error))
     }
@@ -151,7 +148,7 @@
     {/if}
     {#if failed}
       <p role="alert" class="mt-8 text-loss">
-        {failed} <button class="link" onclick={load}>Try again</button>
+        {failed} <button class="link" onclick={() => listed.refetch()}>Try again</button>
       </p>
     {:else if rules === null}
       <p class="mt-8 text-ink2">Loading the rules …</p>
@@ -193,7 +190,7 @@
                 >
                 <button
                   class="link"
-                  onclick={() => attempt(() => removeWithUndo(rule, load))}
+                  onclick={() => attempt(() => removeWithUndo(rule, () => forget('rules')))}
                   aria-label="Delete {rule.name}">Delete</button
                 >
               </span>
@@ -206,7 +203,7 @@
                   {tags}
                   ondone={() => {
                     filing = null
-                    void load()
+                    forget('rules')
                   }}
                 />
               </div>

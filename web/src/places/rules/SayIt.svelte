@@ -1,48 +1,37 @@
 <script lang="ts">
   import PencilLine from '@lucide/svelte/icons/pencil-line'
-  import { api, sentence } from '$lib/api'
+  import { sentence } from '$lib/api'
+  import { ask, client, keeping, query } from '$lib/queries'
 
   interface Props {
     oninsert: (lines: string[]) => void
   }
   const { oninsert }: Props = $props()
   let said = $state('')
-  let lines = $state<string[]>([])
-  let unknown = $state<string[]>([])
-  let trouble = $state('')
-
-  let request: AbortController | undefined
+  let asked = $state('')
   $effect(() => {
     const phrase = said.trim()
-    if (!phrase) {
-      lines = []
-      unknown = []
-      trouble = ''
-      return
-    }
-    const timer = setTimeout(() => void ask(phrase), 140)
+    const timer = setTimeout(() => (asked = phrase), phrase ? 140 : 0)
     return () => clearTimeout(timer)
   })
-
-  async function ask(phrase: string): Promise<void> {
-    request?.abort()
-    const mine = (request = new AbortController())
-    try {
-      const found = await api.phrase(phrase, mine.signal)
-      if (mine.signal.aborted) return
-      lines = found.lines
-      unknown = found.unknown
-      trouble = ''
-    } catch (error) {
-      if (!mine.signal.aborted) trouble = sentence(error)
-    }
-  }
+  const answer = query(() => ({ ...ask.phrase(asked), enabled: asked !== '', ...keeping }))
+  const lines = $derived(asked ? (answer.data?.lines ?? []) : [])
+  const unknown = $derived(asked ? (answer.data?.unknown ?? []) : [])
+  let failed = $state('')
+  const trouble = $derived(answer.error ? sentence(answer.error) : failed)
 
   async function put(): Promise<void> {
-    await ask(said.trim())
-    if (!lines.length) return
-    oninsert(lines)
-    said = ''
+    const phrase = said.trim()
+    if (!phrase) return
+    try {
+      const found = await client.fetchQuery(ask.phrase(phrase))
+      failed = ''
+      if (!found.lines.length) return
+      oninsert(found.lines)
+      said = ''
+    } catch (error) {
+      failed = sentence(error)
+    }
   }
 </script>
 

@@ -1,30 +1,28 @@
 <script lang="ts">
-  import { untrack } from 'svelte'
-  import { api, sentence, type Chart, type Hit, type Scan } from '$lib/api'
+  import { sentence, type Chart, type Hit } from '$lib/api'
   import MiniChart from '$lib/charts/MiniChart.svelte'
   import { commandIn } from '$lib/commands'
   import { percent } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
+  import { ask, client, query } from '$lib/queries'
+  import type { Counts } from './counts.svelte'
   import { dismissed, setDismissed } from './dismissed.svelte'
   import { columnOf, columns, ordered, setTable, sortBy, table } from './hits.svelte'
 
   interface Props {
-    scan: Scan | null
-    text: string
-    stale: boolean
+    counts: Counts
     rule: number
     onopen: (symbol: string) => void
   }
-  const { scan, text, stale, rule, onopen }: Props = $props()
+  const { counts, rule, onopen }: Props = $props()
+  const { scan, counted: text, stale } = $derived(counts)
   const SIZES = { 6: 3, 12: 4, 24: 6 } as const
   type Size = keyof typeof SIZES
 
   let size = $state<Size>((Number(localStorage.getItem('upperwick-sheet-size')) || 12) as Size)
   let page = $state(0)
   let at = $state(0)
-  let charts = $state.raw<Record<string, Chart>>({})
-  let failed = $state('')
   let grid: HTMLElement | undefined = $state()
 
   const rows = $derived(ordered(scan))
@@ -42,41 +40,22 @@
     if (page >= pages) page = pages - 1
   })
 
-  const asked = $derived(`${text}\n${market.asOf}`)
-  let kept = ''
+  const symbolsOn = (which: number) =>
+    rows
+      .slice(which * size, which * size + size)
+      .map((hit) => hit.symbol)
+      .sort()
+  const asked = (symbols: string[]) =>
+    ask.charts({ symbols, text, as_of: market.asOf, bars: 120, frame: 'day' })
+  const drawn = query(() => ({ ...asked(symbolsOn(page)), enabled: shown.length > 0 }))
+  const charts = $derived(
+    Object.fromEntries((drawn.data ?? []).map((chart) => [chart.symbol, chart])) as Record<string, Chart>,
+  )
+  const failed = $derived(drawn.error ? sentence(drawn.error) : '')
   $effect(() => {
-    const symbols = shown.map((hit) => hit.symbol)
-    const next = rows.slice((page + 1) * size, (page + 2) * size).map((hit) => hit.symbol)
-    const [body, asOf, key] = [text, market.asOf, asked]
-    if (!symbols.length) return
-    const mine = new AbortController()
-    untrack(() => {
-      if (kept !== key) charts = {}
-      kept = key
-      void fetchPage(symbols, body, asOf, mine.signal)
-        .then(() => fetchPage(next, body, asOf, mine.signal))
-        .catch((error) => {
-          if (!mine.signal.aborted) failed = sentence(error)
-        })
-    })
-    return () => mine.abort()
+    const next = symbolsOn(page + 1)
+    if (drawn.isSuccess && next.length) void client.prefetchQuery(asked(next))
   })
-
-  async function fetchPage(
-    symbols: string[],
-    body: string,
-    asOf: string | null,
-    signal: AbortSignal,
-  ): Promise<void> {
-    const missing = symbols.filter((symbol) => !charts[symbol])
-    if (!missing.length) return
-    const found = await api.charts(
-      { symbols: missing, text: body, as_of: asOf, bars: 120, frame: 'day' },
-      signal,
-    )
-    failed = ''
-    charts = { ...charts, ...Object.fromEntries(found.map((chart) => [chart.symbol, chart])) }
-  }
 
   /** The last bar's change, from the chart itself, whatever columns the table has. */
   const moved = (hit: Hit) => charts[hit.symbol]?.change.at(-1) ?? null

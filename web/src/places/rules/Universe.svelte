@@ -3,7 +3,8 @@
   import { api, sentence, type BenchList } from '$lib/api'
   import { copy } from '$lib/csv'
   import { whole } from '$lib/format'
-  import { loadLists, market } from '$lib/market.svelte'
+  import { market } from '$lib/market.svelte'
+  import { forget } from '$lib/queries'
   import { tell } from '$lib/notice.svelte'
   import { readUniverse, writeUniverse, type Join, type UniversePart } from '$lib/rule/universe'
 
@@ -32,13 +33,13 @@
   async function remove(list: BenchList): Promise<void> {
     try {
       await api.removeList(list.id)
-      await loadLists()
+      forget('lists', 'bars')
       tell(`The list “${list.name}” is deleted.`, {
         label: 'Undo',
         run: () =>
           void api
             .restoreList(list.id)
-            .then(loadLists)
+            .then(() => forget('lists', 'bars'))
             .catch((error) => tell(sentence(error))),
       })
     } catch (error) {
@@ -50,7 +51,7 @@
     event.preventDefault()
     try {
       const kept = await api.keepList(pastedName, pasted.split(/[\s,;]+/).filter(Boolean))
-      await loadLists()
+      forget('lists', 'bars')
       pasted = pastedName = ''
       tell(`“${kept.name}” holds ${kept.symbols.length} symbols.`)
     } catch (error) {

@@ -4,6 +4,7 @@
   import { day, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
+  import { ask, client, forget, query } from '$lib/queries'
 
   interface Props {
     rule: RuleDetail
@@ -11,21 +12,14 @@
     onrestored: (found: RuleDetail) => void
   }
   const { rule, dirty, onrestored }: Props = $props()
-  let versions = $state.raw<Version[] | null>(null)
-  let failed = $state('')
+  const listed = query(() => ask.versions(rule.id))
+  const versions = $derived(listed.data ?? null)
+  const failed = $derived(listed.error ? sentence(listed.error) : '')
   let compared = $state<Record<number, { gained: string[]; lost: string[] } | string>>({})
 
-  $effect(() => {
-    void rule.version
-    api
-      .versions(rule.id)
-      .then((found) => (versions = found))
-      .catch((error) => (failed = sentence(error)))
-  })
-
   async function hitsOf(text: string): Promise<Set<string>> {
-    const found = await api.scan({ text, as_of: market.asOf, columns: [] }, new AbortController().signal)
-    return new Set(found.hits.map((hit) => hit.symbol))
+    const { scan } = await client.fetchQuery(ask.scan({ text, as_of: market.asOf, columns: [] }))
+    return new Set(scan.hits.map((hit) => hit.symbol))
   }
 
   async function compare(version: Version, before: Version): Promise<void> {
@@ -45,9 +39,14 @@
     const before = rule.text
     try {
       onrestored(await api.save(rule.id, version.text))
+      forget('rules')
       tell(`Version ${version.number} is the rule again.`, {
         label: 'Undo',
-        run: () => void api.save(rule.id, before).then(onrestored),
+        run: () =>
+          void api.save(rule.id, before).then((found) => {
+            onrestored(found)
+            forget('rules')
+          }),
       })
     } catch (error) {
       tell(sentence(error))

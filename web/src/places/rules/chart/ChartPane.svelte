@@ -1,18 +1,22 @@
 <script lang="ts">
-  import { api, sentence, type Chart } from '$lib/api'
+  import { untrack } from 'svelte'
+  import { sentence, type Chart } from '$lib/api'
   import type { Kind } from '$lib/charts/drawing'
   import DrawLayer from '$lib/charts/DrawLayer.svelte'
   import PatternLayer, { marksOf } from '$lib/charts/PatternLayer.svelte'
   import PriceChart from '$lib/charts/PriceChart.svelte'
   import { commandIn } from '$lib/commands'
   import { download } from '$lib/csv'
-  import { day, fixed, percent, price, read, short, whole } from '$lib/format'
+  import { day } from '$lib/format'
   import { market, standOn } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { preferences } from '$lib/preferences.svelte'
+  import { ask, client, keeping, query } from '$lib/queries'
+  import BarsTable from './BarsTable.svelte'
   import ChartTools, { type Aside } from './ChartTools.svelte'
   import { Drawings } from './drawings.svelte'
   import FactsAside from './FactsAside.svelte'
+  import Legend from './Legend.svelte'
   import Past from './Past.svelte'
   import PatternsAside, { byAge } from './PatternsAside.svelte'
   import WhyAside from './WhyAside.svelte'
@@ -27,12 +31,9 @@
     onfull: () => void
   }
   const { symbol, text, ahead, full, position, onfull }: Props = $props()
-  const KEPT = 60
   const PER_MONTH = { day: 21, week: 4.35, month: 1 }
   const MOST = 4000
 
-  let data = $state.raw<Chart | null>(null)
-  let failed = $state('')
   let point = $state<number | null>(null)
   let aside = $state<Aside>(null)
   let asTable = $state(false)
@@ -47,10 +48,8 @@
   // As much again lies to the left, to be panned to.
   const bars = $derived(Math.min(MOST, Math.max(2 * shown, 260)))
 
-  // Not reactive on purpose: a cache of answers, newest last.
-  const cache: Record<string, Promise<Chart>> = {}
-  function fetched(of: string): Promise<Chart> {
-    const asked = {
+  const asked = (of: string) =>
+    ask.chart({
       symbol: of,
       text,
       as_of: market.asOf,
@@ -58,33 +57,19 @@
       frame,
       panes: choice.panes ?? [],
       all_patterns: aside === 'patterns',
-    }
-    const key = JSON.stringify(asked)
-    const got = cache[key] ?? api.chart(asked, new AbortController().signal)
-    delete cache[key]
-    cache[key] = got
-    got.catch(() => delete cache[key])
-    for (const old of Object.keys(cache).slice(0, -KEPT)) delete cache[old]
-    return got
-  }
+    })
+  const answer = query(() => ({ ...asked(symbol), ...keeping }))
+  const data = $derived(answer.data ?? null)
+  const failed = $derived(answer.error ? sentence(answer.error) : '')
 
   $effect(() => {
-    let current = true
-    const every = aside === 'patterns'
-    const wanted = fetched(symbol)
-    wanted
-      .then((found) => {
-        if (!current) return
-        data = found
-        if (!every) spoken = found.patterns.map((p) => p.name)
-        failed = ''
-        point = null
-        for (const next of ahead) void fetched(next).catch(() => {})
-      })
-      .catch((error) => {
-        if (current) failed = sentence(error)
-      })
-    return () => (current = false)
+    if (!answer.isSuccess || answer.isPlaceholderData) return
+    const found = answer.data
+    untrack(() => {
+      if (aside !== 'patterns') spoken = found.patterns.map((p) => p.name)
+      point = null
+    })
+    for (const next of ahead) void client.prefetchQuery(asked(next))
   })
 
   $effect(() => {
@@ -92,7 +77,6 @@
   })
 
   const at = $derived(data ? Math.min(point ?? Infinity, data.days.length - 1) : 0)
-  const change = $derived(data?.change[at])
   const pattern = $derived(
     data?.patterns.find((p) => p === picked) ?? byAge(data?.patterns ?? [], spoken)[0] ?? null,
   )
@@ -135,37 +119,7 @@
   {:else if !data.days.length}
     <p class="p-6 text-ink2">{symbol} has no bars by this evening.</p>
   {:else}
-    <div
-      class="num flex max-h-[38px] shrink-0 flex-wrap items-baseline gap-x-2 overflow-hidden px-4 pt-1 text-left text-[12px]"
-    >
-      <span class="font-semibold">{data.symbol}</span>
-      {#if position}<span class="font-sans text-ink3">{position}</span>{/if}
-      {#if full}<span class="font-sans text-[13px]">{data.name}</span>{/if}
-      <span class="text-ink3">{day(data.days[at])}</span>
-      <span>O {price(data.open[at])}</span>
-      <span>H {price(data.high[at])}</span>
-      <span>L {price(data.low[at])}</span>
-      <span>C {price(data.close[at])}</span>
-      <span class={change && change < 0 ? 'text-loss' : 'text-gain'}>{percent(change)}</span>
-      <span>vol {short(data.volume[at])}</span>
-      {#if point === null}
-        {@const f = data.facts}
-        <span class="text-ink2">
-          {fixed(f.rel_volume, 1)}× usual · {percent(f.off_high)} off high · ADR {percent(f.adr, 1, false)} · ATR
-          {price(f.atr)}{#if f.days_to_report !== null && f.days_to_report !== undefined}
-            · reports in {whole(f.days_to_report)} d{/if}
-        </span>
-      {:else}
-        <span class="min-w-0 max-w-full truncate text-ink2">
-          {#each data.overlays.slice(0, 3) as overlay (overlay.label)}
-            {overlay.label.slice(0, 18)} {price(overlay.values[at])}&ensp;
-          {/each}
-          {#each data.panes.flat() as line (line.text)}
-            {line.text} {read(line.values[at], line.shown, line.text)}&ensp;
-          {/each}
-        </span>
-      {/if}
-    </div>
+    <Legend {data} {point} {full} {position} />
     <ChartTools
       bind:aside
       bind:asTable
@@ -202,38 +156,7 @@
     {/if}
     <div class="flex min-h-0 flex-1">
       {#if asTable}
-        <div class="min-w-0 flex-1 overflow-auto px-4">
-          <table class="num w-full text-[12px]">
-            <thead class="sticky top-0 bg-paper text-ink2">
-              <tr>
-                {#each ['Day', 'Open', 'High', 'Low', 'Close', 'Change', 'Volume', ...data.overlays.map((o) => o.label), ...data.panes
-                    .flat()
-                    .map((line) => line.text)] as head (head)}
-                  <th scope="col" class="px-1 text-right font-normal">{head}</th>
-                {/each}
-              </tr>
-            </thead>
-            <tbody>
-              {#each data.days.slice(-520).map((_, i) => data!.days.length - 1 - i) as i (i)}
-                <tr class={data.hits.includes(i) ? 'bg-glow' : ''}>
-                  <th scope="row" class="px-1 text-right font-normal">{data.days[i]}</th>
-                  <td class="px-1">{price(data.open[i])}</td>
-                  <td class="px-1">{price(data.high[i])}</td>
-                  <td class="px-1">{price(data.low[i])}</td>
-                  <td class="px-1">{price(data.close[i])}</td>
-                  <td class="px-1">{percent(data.change[i])}</td>
-                  <td class="px-1">{short(data.volume[i])}</td>
-                  {#each data.overlays as overlay (overlay.label)}
-                    <td class="px-1">{price(overlay.values[i])}</td>
-                  {/each}
-                  {#each data.panes.flat() as line (line.text)}
-                    <td class="px-1">{read(line.values[i], line.shown, line.text)}</td>
-                  {/each}
-                </tr>
-              {/each}
-            </tbody>
-          </table>
-        </div>
+        <BarsTable {data} />
       {:else}
         <div class="min-w-0 flex-1">
           <PriceChart

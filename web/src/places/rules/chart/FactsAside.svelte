@@ -1,26 +1,13 @@
 <script lang="ts">
-  import { api, sentence, type Facts } from '$lib/api'
+  import { sentence } from '$lib/api'
   import { day, percent, read, short } from '$lib/format'
   import { market } from '$lib/market.svelte'
+  import { ask, query } from '$lib/queries'
 
   const { symbol }: { symbol: string } = $props()
-  let facts = $state.raw<Facts | null>(null)
-  let failed = $state('')
-
-  $effect(() => {
-    const asked = [symbol, market.asOf] as const
-    let current = true
-    api
-      .facts(...asked)
-      .then((found) => {
-        if (current) facts = found
-        failed = ''
-      })
-      .catch((error) => {
-        if (current) failed = sentence(error)
-      })
-    return () => (current = false)
-  })
+  const answer = query(() => ask.facts(symbol, market.asOf))
+  const facts = $derived(answer.data ?? null)
+  const failed = $derived(answer.error ? sentence(answer.error) : '')
   const tone = (value: number | null) => (value === null ? '' : value < 0 ? 'text-loss' : 'text-gain')
 </script>
 

@@ -1,28 +1,18 @@
 <script lang="ts">
-  import { api, type Truth } from '$lib/api'
+  import { untrack } from 'svelte'
+  import { ask, query } from '$lib/queries'
   import { day, fixed, percent, short } from '$lib/format'
 
   const { symbol, text, on }: { symbol: string; text: string; on: string } = $props()
-  let truths = $state.raw<Truth[] | null>(null)
-
+  let asked = $state(untrack(() => ({ text, symbol, on })))
+  // The pointer moves over many bars on its way.
   $effect(() => {
-    const asked = [text, symbol, on] as const
-    let current = true
-    const timer = setTimeout(() => {
-      api
-        .explain(...asked)
-        .then((found) => {
-          if (current) truths = found
-        })
-        .catch(() => {
-          if (current) truths = []
-        })
-    }, 60)
-    return () => {
-      current = false
-      clearTimeout(timer)
-    }
+    const next = { text, symbol, on }
+    const timer = setTimeout(() => (asked = next), 60)
+    return () => clearTimeout(timer)
   })
+  const answer = query(() => ask.explain(asked.text, asked.symbol, asked.on))
+  const truths = $derived(answer.error ? [] : (answer.data ?? null))
 
   function side(value: number | null | undefined, share: boolean): string {
     if (value === null || value === undefined) return '–'

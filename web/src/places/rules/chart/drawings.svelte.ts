@@ -2,6 +2,7 @@
 import { api, sentence, type Drawing, type DrawingIn, type Drawn } from '$lib/api'
 import { NAMES, points, type Kind, type Point } from '$lib/charts/drawing'
 import { tell } from '$lib/notice.svelte'
+import { ask, client } from '$lib/queries'
 
 export class Drawings {
   all = $state.raw<Drawing[]>([])
@@ -18,7 +19,7 @@ export class Drawings {
     this.#symbol = symbol
     this.#query = query
     try {
-      const found = await api.drawings(symbol, query)
+      const found = await client.fetchQuery(ask.drawings(symbol, query))
       if (this.#symbol === symbol && this.#query === query) this.all = found
     } catch (error) {
       tell(sentence(error))

@@ -1,10 +1,12 @@
 <script lang="ts">
   /** This rule as it stands beside another version, other dials, another universe or another entry. */
-  import { api, type AnyRun, type Schemas, type Version } from '$lib/api'
+  import { api, type AnyRun, type Schemas } from '$lib/api'
   import { csv, download } from '$lib/csv'
-  import { day, percent, whole } from '$lib/format'
+  import { percent, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
+  import { ask, query } from '$lib/queries'
   import { join, split } from '$lib/rule/headers'
+  import OnlyIn from './OnlyIn.svelte'
   import Progress from './Progress.svelte'
   import { Watched } from './run.svelte'
 
@@ -21,28 +23,23 @@
   const { question, rule, dials, horizon, broken, onday, opened }: Props = $props()
   type Way = 'version' | 'dials' | 'universe' | 'entry' | 'members'
   let way = $state<Way>('version')
-  let versions = $state.raw<Version[]>([])
+  const listed = query(() => ask.versions(rule.id))
+  const versions = $derived(listed.data ?? [])
   let version = $state<number | null>(null)
   let turned = $state<Record<string, number>>({})
   let universe = $state('')
   let entry = $state<Schemas['StudyIn']['entry']>('signal-close')
-  const watched = new Watched(api.comparison)
+  const watched = new Watched('compare', api.comparison)
   const found = $derived(watched.result)
   let measured = $state('')
 
+  // The latest that reads otherwise, until another is chosen.
   $effect(() => {
-    void rule.version
-    api
-      .versions(rule.id)
-      .then((all) => {
-        versions = all
-        const before = all.filter((v) => v.text !== question.text)
-        version = (before[0] ?? all[0])?.number ?? null
-      })
-      .catch(() => {})
+    if (version !== null && versions.some((v) => v.number === version)) return
+    version = (versions.find((v) => v.text !== question.text) ?? versions[0])?.number ?? null
   })
   $effect(() => {
-    if (opened?.kind === 'compare') void watched.start(() => api.comparison(opened.id))
+    if (opened?.kind === 'compare') void watched.start(() => watched.look(opened.id))
     return () => watched.leave()
   })
 
@@ -79,7 +76,7 @@
         name: question.survivors ? 'Among the members of that day' : 'Among today’s members only (biased)',
         question: { ...question, survivors: !question.survivors },
       }
-    return entry === question.entry
+    return entry === (question.entry ?? 'next-open')
       ? null
       : {
           name: entry === 'signal-close' ? 'At the signal’s close' : 'At the next open',
@@ -229,36 +226,14 @@
     </table>
     <div class="mt-4 grid grid-cols-2 gap-8">
       {#each [{ title: 'Only the first has', count: found.only_first, f: found.lost, events: found.events_first }, { title: 'Only the second has', count: found.only_second, f: found.gained, events: found.events_second }] as side (side.title)}
-        <div>
-          <h3 class="font-title text-[16px]">{side.title} {whole(side.count)} hits</h3>
-          {#if side.count}
-            <p class="text-[13px] text-ink2">
-              At {found.horizon} bars they made {percent(side.f.mean, 2)} on average, excess {percent(
-                side.f.excess,
-                2,
-              )}, won {percent(side.f.win_rate, 0, false)}.
-            </p>
-            <table class="mt-1 w-full text-[13px]">
-              <thead class="sr-only"><tr><th>Symbol</th><th>Hit on</th><th>Return</th></tr></thead>
-              <tbody>
-                {#each side.events.toReversed().slice(0, 60) as event (event.symbol + event.day)}
-                  {@const r = event.returns[String(found.horizon)] ?? null}
-                  <tr class="border-b border-hair/60">
-                    <th scope="row" class="text-left font-mono font-semibold">{event.symbol}</th>
-                    <td
-                      ><button
-                        class="hover:underline"
-                        title="List that day’s hits"
-                        onclick={() => onday(event.day)}>{day(event.day)}</button
-                      ></td
-                    >
-                    <td class="num {r === null ? '' : r > 0 ? 'text-gain' : 'text-loss'}">{percent(r)}</td>
-                  </tr>
-                {/each}
-              </tbody>
-            </table>
-          {/if}
-        </div>
+        <OnlyIn
+          title={side.title}
+          count={side.count}
+          figures={side.f}
+          events={side.events}
+          bars={found.horizon}
+          {onday}
+        />
       {/each}
     </div>
   </div>

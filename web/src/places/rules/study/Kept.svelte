@@ -2,41 +2,29 @@
   /** Studies, comparisons and sweeps of this rule that are kept. */
   import { api, sentence, type AnyRun } from '$lib/api'
   import { percent } from '$lib/format'
-  import { unfinished } from './run.svelte'
+  import { unfinished } from '$lib/moved'
+  import { ask, forget, query } from '$lib/queries'
 
   interface Props {
     rule: number
     onopen: (run: AnyRun) => void
   }
   const { rule, onopen }: Props = $props()
-  let runs = $state.raw<AnyRun[] | null>(null)
-  let failed = $state('')
+  const answer = query(() => ask.studies(rule))
+  const runs = $derived(answer.data ?? null)
+  let refused = $state('')
+  const failed = $derived(answer.error ? sentence(answer.error) : refused)
   const KINDS = { study: 'study', compare: 'comparison', sweep: 'sweep', parts: 'taken apart' }
   const when = new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'short' })
 
-  async function load(): Promise<void> {
-    try {
-      runs = await api.studies(rule)
-      failed = ''
-    } catch (error) {
-      failed = sentence(error)
-    }
-  }
-  $effect(() => {
-    void load()
-    const timer = setInterval(() => {
-      if (runs?.some(unfinished)) void load()
-    }, 1000)
-    return () => clearInterval(timer)
-  })
-
   async function attempt(act: () => Promise<unknown>): Promise<void> {
+    refused = ''
     try {
       await act()
     } catch (error) {
-      failed = sentence(error)
+      refused = sentence(error)
     }
-    await load()
+    forget('jobs')
   }
 </script>
 

@@ -1,9 +1,10 @@
 <script lang="ts">
   /** The sealed days of a rule: calm, and impossible to miss. */
   import { AlertDialog } from 'bits-ui'
-  import { api, sentence, type Schemas } from '$lib/api'
+  import { api, sentence } from '$lib/api'
   import { day } from '$lib/format'
   import { tell } from '$lib/notice.svelte'
+  import { ask, client, query } from '$lib/queries'
 
   interface Props {
     rule: number
@@ -11,19 +12,16 @@
     onbroken: () => void
   }
   const { rule, version, onbroken }: Props = $props()
-  let seal = $state.raw<Schemas['SealOut'] | null>(null)
+  const answer = query(() => ask.seal(rule))
+  const seal = $derived(answer.data)
   let open = $state(false)
-
   $effect(() => {
-    api
-      .seal(rule)
-      .then((found) => (seal = found))
-      .catch((error) => tell(sentence(error)))
+    if (answer.error) tell(sentence(answer.error))
   })
 
   async function breakIt(): Promise<void> {
     try {
-      seal = await api.breakSeal(rule)
+      client.setQueryData(ask.seal(rule).queryKey, await api.breakSeal(rule))
       open = false
       onbroken()
     } catch (error) {

@@ -2,12 +2,12 @@
   /** One dial or two over their ranges: the plateau rather than the peak. */
   import { api, type AnyRun, type Schemas } from '$lib/api'
   import EChart from '$lib/charts/EChart.svelte'
-  import { MONO } from '$lib/charts/echarts'
   import { csv, download } from '$lib/csv'
   import { percent, whole } from '$lib/format'
-  import { colour } from '$lib/theme.svelte'
   import Progress from './Progress.svelte'
   import { Watched } from './run.svelte'
+  import { sweepChart } from './sweepChart'
+  import SweepGrid from './SweepGrid.svelte'
 
   interface Props {
     question: Schemas['StudyIn']
@@ -16,11 +16,10 @@
     horizon: number
     broken: boolean
     onset: (values: { name: string; value: number; percent: boolean }[]) => void
-    ondone: () => void
     /** A kept sweep to show at first. */
     opened: AnyRun | null
   }
-  const { question, name, dials, horizon, broken, onset, ondone, opened }: Props = $props()
+  const { question, name, dials, horizon, broken, onset, opened }: Props = $props()
   const WIDE = 10
 
   interface Turn {
@@ -31,10 +30,10 @@
   }
   const usable = $derived(dials.filter((d) => d.low !== null && d.high !== null))
   let turns = $state<Turn[]>([])
-  const watched = new Watched(api.sweep)
+  const watched = new Watched('sweep', api.sweep)
   const found = $derived(watched.result)
   $effect(() => {
-    if (opened?.kind === 'sweep') void watched.start(() => api.sweep(opened.id))
+    if (opened?.kind === 'sweep') void watched.start(() => watched.look(opened.id))
     return () => watched.leave()
   })
 
@@ -55,19 +54,12 @@
 
   async function start(): Promise<void> {
     const body = { study: question, dials: turns, horizon }
-    if (await watched.start(() => api.startSweep(body))) ondone()
+    await watched.start(() => api.startSweep(body))
   }
 
   const isPercent = (of: string) => dials.find((d) => d.name === of)?.percent ?? false
   const said = (of: string, value: number) =>
     isPercent(of) ? percent(value, 1, false) : String(Number(value.toPrecision(6)))
-  const most = $derived(Math.max(1e-4, ...(found?.cells.map((c) => Math.abs(c.excess ?? 0)) ?? [])))
-
-  function shade(cell: Schemas['CellOut']): string {
-    if (cell.excess === null || cell.count < 20) return 'transparent'
-    const part = Math.round((Math.abs(cell.excess) / most) * 70)
-    return `color-mix(in srgb, var(--${cell.excess > 0 ? 'gain' : 'loss'}) ${part}%, var(--paper))`
-  }
 
   function told(cell: Schemas['CellOut']): string {
     const where = cell.values.map((v, i) => `${found!.dials[i]} ${said(found!.dials[i]!, v)}`).join(', ')
@@ -105,91 +97,6 @@
         ]),
       ),
     )
-  }
-
-  function line(): Record<string, unknown> {
-    const cells = found!.cells
-    const [ink, ink3, hair, ember] = ['ink', 'ink3', 'hair', 'ember'].map((n) => colour(n)) as [
-      string,
-      string,
-      string,
-      string,
-    ]
-    const text = { fontFamily: MONO, fontSize: 11, color: ink3 }
-    const plain = {
-      type: 'line',
-      symbol: 'none',
-      silent: true,
-      lineStyle: { opacity: 0 },
-      stack: 'band',
-      stackStrategy: 'all',
-    }
-    return {
-      grid: [
-        { left: 56, right: 12, top: 10, height: 150 },
-        { left: 56, right: 12, top: 176, height: 44 },
-      ],
-      tooltip: {
-        trigger: 'axis',
-        axisPointer: { lineStyle: { color: ink3 } },
-        backgroundColor: colour('paper'),
-        borderColor: hair,
-        textStyle: { color: ink, fontFamily: MONO, fontSize: 12 },
-        formatter: (at: { dataIndex: number }[]) => told(cells[at[0]?.dataIndex ?? 0]!).replace('. ', '<br>'),
-      },
-      axisPointer: { link: [{ xAxisIndex: 'all' }] },
-      xAxis: [0, 1].map((gridIndex) => ({
-        type: 'category',
-        gridIndex,
-        data: cells.map((c) => said(found!.dials[0]!, c.values[0]!)),
-        axisTick: { show: false },
-        axisLine: { lineStyle: { color: hair }, onZero: false },
-        axisLabel: { ...text, show: gridIndex === 1 },
-      })),
-      yAxis: [
-        {
-          type: 'value',
-          gridIndex: 0,
-          splitNumber: 4,
-          axisLabel: { ...text, formatter: (v: number) => percent(v, 2) },
-          splitLine: { lineStyle: { color: hair, opacity: 0.6 } },
-        },
-        { type: 'value', gridIndex: 1, splitNumber: 1, axisLabel: text, splitLine: { show: false } },
-      ],
-      series: [
-        { ...plain, name: 'low', data: cells.map((c) => c.low) },
-        {
-          ...plain,
-          name: 'band',
-          data: cells.map((c) => (c.low === null || c.high === null ? null : c.high - c.low)),
-          areaStyle: { color: ember, opacity: 0.16 },
-        },
-        {
-          type: 'line',
-          name: 'excess',
-          data: cells.map((c, i) => ({
-            value: c.excess,
-            symbol: i === found!.peak && i !== found!.plateau ? 'triangle' : 'circle',
-            symbolSize: i === found!.plateau ? 11 : i === found!.peak ? 11 : c.holds ? 6 : 4,
-            itemStyle: {
-              color: i === found!.plateau || c.holds ? ember : colour('paper'),
-              borderColor: ember,
-              borderWidth: 1.5,
-            },
-          })),
-          lineStyle: { color: ember, width: 1.6 },
-        },
-        {
-          type: 'bar',
-          name: 'hits',
-          xAxisIndex: 1,
-          yAxisIndex: 1,
-          data: cells.map((c) => c.count),
-          itemStyle: { color: ink3, opacity: 0.6 },
-          barMaxWidth: 18,
-        },
-      ],
-    }
   }
 </script>
 
@@ -249,7 +156,7 @@
     {#if found.dials.length === 1}
       <div class="mt-3 h-[246px]">
         <EChart
-          option={line}
+          option={() => sweepChart(found, (value) => said(found.dials[0]!, value), told)}
           label="Excess and hits over the settings of {found.dials[0]}; the values are in the table below"
         />
       </div>
@@ -289,56 +196,7 @@
         </tbody>
       </table>
     {:else}
-      {@const [rows, columns] = [found.values[0]!, found.values[1]!]}
-      <div class="mt-3 overflow-x-auto">
-        <table class="border-separate border-spacing-[2px] text-[12px]">
-          <caption class="pb-1 text-left text-[13px] text-ink2"
-            >Excess and hits; <span class="font-mono">{found.dials[0]}</span> downwards,
-            <span class="font-mono">{found.dials[1]}</span> across. A dot: its neighbours hold up. Framed: the plateau.
-            A triangle: the peak.</caption
-          >
-          <thead>
-            <tr>
-              <th></th>
-              {#each columns as v (v)}<th scope="col" class="num pr-1 font-semibold"
-                  >{said(found.dials[1]!, v)}</th
-                >{/each}
-            </tr>
-          </thead>
-          <tbody>
-            {#each rows as v, i (v)}
-              <tr>
-                <th scope="row" class="num pr-2 font-semibold">{said(found.dials[0]!, v)}</th>
-                {#each columns as v2, j (v2)}
-                  {@const place = i * columns.length + j}
-                  {@const cell = found.cells[place]!}
-                  <td class="p-0">
-                    <button
-                      class="relative block h-[38px] w-[64px] font-mono {cell.count < 20
-                        ? 'text-ink3'
-                        : ''} {place === found.plateau ? 'outline-2 outline-ember' : ''}"
-                      style:background={shade(cell)}
-                      title={told(cell)}
-                      onclick={() => set(cell)}
-                    >
-                      <span class="block leading-tight">{percent(cell.excess, 2)}</span>
-                      <span class="block text-[11px] leading-tight opacity-75">{whole(cell.count)}</span>
-                      {#if cell.holds}<span
-                          class="absolute right-1 bottom-0 text-[9px] text-ember"
-                          aria-hidden="true">●</span
-                        >{/if}
-                      {#if place === found.peak && place !== found.plateau}<span
-                          class="absolute top-0.5 left-1 text-[9px] text-ember"
-                          aria-hidden="true">▲</span
-                        >{/if}
-                    </button>
-                  </td>
-                {/each}
-              </tr>
-            {/each}
-          </tbody>
-        </table>
-      </div>
+      <SweepGrid {found} {said} {told} onset={set} />
     {/if}
   {/if}
 {/if}

@@ -1,11 +1,12 @@
 <script lang="ts">
   /** One hit of a study on its chart: the bar of the hit, entry, exit, and the way between. */
-  import { api, sentence, type Chart, type Schemas } from '$lib/api'
+  import { sentence, type Chart } from '$lib/api'
   import PatternLayer from '$lib/charts/PatternLayer.svelte'
   import PriceChart from '$lib/charts/PriceChart.svelte'
   import { day, percent, price } from '$lib/format'
   import { commandIn } from '$lib/commands'
   import { market } from '$lib/market.svelte'
+  import { ask, keeping, query } from '$lib/queries'
 
   interface Props {
     run: number
@@ -20,31 +21,31 @@
   }
   const { run, text, symbol, on, horizon, place, onstep, onstand, onclose }: Props = $props()
   const AFTER = 12
-  let trade = $state.raw<Schemas['TradeOut'] | null>(null)
-  let data = $state.raw<Chart | null>(null)
-  let failed = $state('')
-
-  $effect(() => {
-    const asked = { run, symbol, on, horizon }
-    let current = true
-    const load = async () => {
-      const found = await api.trade(asked.run, asked.symbol, asked.on, asked.horizon)
-      const sessions = market.now?.sessions ?? []
-      const last = sessions.indexOf(found.exit_day ?? found.entry_day ?? found.day)
-      const to = sessions[Math.min(last + AFTER, sessions.length - 1)] ?? null
-      const chart = await api.chart(
-        { symbol, text, as_of: to, bars: 260, frame: 'day', panes: [], all_patterns: false },
-        new AbortController().signal,
-      )
-      if (!current) return
-      trade = found
-      data = chart
-      failed = ''
-    }
-    load().catch((error) => {
-      if (current) failed = sentence(error)
-    })
-    return () => (current = false)
+  const traded = query(() => ({ ...ask.trade(run, symbol, on, horizon), ...keeping }))
+  const trade = $derived(traded.data ?? null)
+  const to = $derived.by(() => {
+    if (!trade) return null
+    const sessions = market.now?.sessions ?? []
+    const last = sessions.indexOf(trade.exit_day ?? trade.entry_day ?? trade.day)
+    return sessions[Math.min(last + AFTER, sessions.length - 1)] ?? null
+  })
+  const drawn = query(() => ({
+    ...ask.chart({
+      symbol: trade?.symbol ?? symbol,
+      text,
+      as_of: to,
+      bars: 260,
+      frame: 'day' as const,
+      panes: [],
+      all_patterns: false,
+    }),
+    enabled: trade !== null,
+    ...keeping,
+  }))
+  const data = $derived(drawn.data ?? null)
+  const failed = $derived.by(() => {
+    const error = traded.error ?? drawn.error
+    return error ? sentence(error) : ''
   })
 
   /** Places on the chart's own scale, on which splits and dividends since do not show. */

@@ -1,29 +1,16 @@
 <script lang="ts">
   /** How many settings were tried, and what the best of so many reaches by luck. */
-  import { api, type Schemas } from '$lib/api'
   import { day, percent, whole } from '$lib/format'
+  import { ask, query } from '$lib/queries'
 
   interface Props {
     rule: number
     horizon: number
-    /** Changes when another setting was measured. */
-    after: unknown
   }
-  const { rule, horizon, after }: Props = $props()
-  let found = $state.raw<Schemas['TriesOut'] | null>(null)
+  const { rule, horizon }: Props = $props()
+  const answer = query(() => ask.tries(rule, horizon))
+  const found = $derived(answer.data)
   let open = $state(false)
-
-  $effect(() => {
-    void after
-    let current = true
-    api
-      .tries(rule, horizon)
-      .then((answer) => {
-        if (current) found = answer
-      })
-      .catch(() => {})
-    return () => (current = false)
-  })
 </script>
 
 {#if found && found.tried > 1}

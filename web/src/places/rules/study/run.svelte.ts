@@ -1,9 +1,7 @@
-/** A piece of work the server was asked for, watched until it has ended. */
+/** A piece of work the server was asked for, followed until it has ended. */
 import { api, sentence, type AnyRun } from '$lib/api'
-
-const POLL = 200
-
-export const unfinished = (run: AnyRun | null) => run?.state === 'waiting' || run?.state === 'running'
+import { unfinished, watchJob } from '$lib/moved'
+import { client } from '$lib/queries'
 
 export class Watched<T extends AnyRun & { result: unknown }> {
   run = $state.raw<T | null>(null)
@@ -13,31 +11,68 @@ export class Watched<T extends AnyRun & { result: unknown }> {
   readonly busy = $derived(unfinished(this.run))
   #turn = 0
 
-  constructor(private readonly look: (id: number) => Promise<T>) {}
+  constructor(
+    private readonly kind: string,
+    private readonly fetch: (id: number) => Promise<T>,
+  ) {}
 
-  /** Asks, then looks until it has ended. Resolves to whether an answer came; a later call takes its place. */
+  look(id: number): Promise<T> {
+    return client.fetchQuery({
+      queryKey: ['run', this.kind, id],
+      queryFn: () => this.fetch(id),
+      staleTime: 0,
+      gcTime: 0,
+    })
+  }
+
+  /** Asks, then follows it until it has ended. Resolves to whether an answer came; a later call takes its place. */
   async start(ask: () => Promise<T>): Promise<boolean> {
     const mine = ++this.#turn
     this.failed = ''
     try {
-      let now = await ask()
-      while (mine === this.#turn) {
-        this.run = now
-        if (!unfinished(now)) {
-          if (now.state === 'done') this.result = now.result
-          if (now.state === 'failed') this.failed = now.detail
-          return now.state === 'done'
-        }
-        await new Promise((resolve) => setTimeout(resolve, POLL))
-        now = await this.look(now.id)
-      }
+      const now = await ask()
+      if (mine !== this.#turn) return false
+      if (!this.#take(now)) await this.#followed(now.id, mine)
+      return mine === this.#turn && this.run?.state === 'done'
     } catch (error) {
       if (mine === this.#turn) {
         this.failed = sentence(error)
         this.run = null
       }
+      return false
     }
-    return false
+  }
+
+  /** What it is now. Whether it has ended. */
+  #take(now: T): boolean {
+    this.run = now
+    if (now.state === 'done') this.result = now.result
+    if (now.state === 'failed') this.failed = now.detail
+    return !unfinished(now)
+  }
+
+  #followed(id: number, mine: number): Promise<void> {
+    return new Promise((resolve, reject) => {
+      const end = watchJob(id, (event) => {
+        if (mine !== this.#turn) {
+          end()
+          resolve()
+        } else if (event && unfinished(event)) {
+          if (this.run) this.run = { ...this.run, ...event, kind: this.run.kind }
+        } else
+          this.look(id).then(
+            (now) => {
+              if (mine === this.#turn && !this.#take(now)) return
+              end()
+              resolve()
+            },
+            (error) => {
+              end()
+              reject(error as Error)
+            },
+          )
+      })
+    })
   }
 
   /** Runs the same question once more. */

@@ -1,0 +1,70 @@
+"""Who listens, and how what moved reaches them. Nothing is kept: a tab that begins to listen asks for everything anew."""
+
+import asyncio
+from contextlib import suppress
+from threading import Lock
+from typing import Any
+
+MOST_WAITING = 200
+SIGNED_OUT = {"what": "signed out"}  # of some session of the account: each stream looks whether it was its own
+EVERYTHING = {"what": "everything"}  # in place of more than one listener can take
+
+_listeners: set["Listener"] = set()
+_lock = Lock()
+
+
+class Listener:
+    """One tab's stream. To be made inside the event loop that serves it."""
+
+    def __init__(self, owner_id: int) -> None:
+        self.owner_id = owner_id
+        self._loop = asyncio.get_running_loop()
+        self._waiting: asyncio.Queue[dict[str, Any]] = asyncio.Queue(MOST_WAITING)
+
+    def __enter__(self) -> "Listener":
+        with _lock:
+            _listeners.add(self)
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        with _lock:
+            _listeners.discard(self)
+
+    async def next(self, seconds: float) -> dict[str, Any] | None:
+        """What moved next; None where nothing did for so long."""
+        try:
+            return await asyncio.wait_for(self._waiting.get(), seconds)
+        except TimeoutError:
+            return None
+
+    def tell(self, event: dict[str, Any]) -> None:
+        """Hands an event over, from any thread."""
+        with suppress(RuntimeError):  # its loop has ended with the server
+            self._loop.call_soon_threadsafe(self._put, event)
+
+    def _put(self, event: dict[str, Any]) -> None:
+        if self._waiting.full():
+            while not self._waiting.empty():
+                self._waiting.get_nowait()
+            event = EVERYTHING
+        self._waiting.put_nowait(event)
+
+
+def publish(what: str, owner_id: int | None = None, **more: Any) -> None:
+    """Tells an account's tabs, or everybody's, that something moved."""
+    with _lock:
+        listeners = [x for x in _listeners if owner_id is None or x.owner_id == owner_id]
+    for listener in listeners:
+        listener.tell({"what": what, **more})
+
+
+def owners() -> set[int]:
+    """The accounts of which somebody listens."""
+    with _lock:
+        return {listener.owner_id for listener in _listeners}
+
+
+def listening(owner_id: int) -> int:
+    """How many of an account's tabs listen."""
+    with _lock:
+        return sum(listener.owner_id == owner_id for listener in _listeners)

@@ -1,0 +1,69 @@
+"""Looks at what other processes change: the worker's jobs, an import's data, the compiling of a first start. One thread for all who listen, and
+none while nobody does."""
+
+import logging
+import time
+from threading import Lock, Thread
+from typing import Any
+
+from django.db import DatabaseError, connection
+from django.db.models import Max, Q
+
+from upperwick.events.bus import owners, publish
+from upperwick.jobs.models import UNFINISHED, Job
+from upperwick.kernels import missing
+from upperwick.market.load import data_version
+
+LOOK_SECONDS = 0.2
+SHOWN = ("id", "owner_id", "kind", "subject_kind", "subject_id", "state", "stage", "share", "detail")
+
+_lock = Lock()
+_thread: Thread | None = None
+
+
+def begin() -> None:
+    """Sees to it that somebody looks."""
+    global _thread
+    with _lock:
+        if _thread is None or not _thread.is_alive():
+            _thread = Thread(target=_look, daemon=True, name="events")
+            _thread.start()
+
+
+def _look() -> None:
+    watch = Watch()
+    try:
+        while owners():
+            time.sleep(LOOK_SECONDS)
+            try:
+                watch.look()
+            except DatabaseError:  # busy, or being restored: looked at again in a moment
+                logging.getLogger("upperwick").warning("The database could not be looked at for what moved.", exc_info=True)
+    finally:
+        connection.close()
+
+
+class Watch:
+    """What was seen last, and what of it has moved since."""
+
+    def __init__(self) -> None:
+        self._version, self._compiling = data_version(), missing()
+        self._newest = Job.objects.aggregate(newest=Max("id"))["newest"] or 0
+        self._seen: dict[int, tuple[Any, ...]] = {}
+
+    def look(self) -> None:
+        """Publishes what moved since the last look."""
+        version, compiling = data_version(), missing()
+        if (version, compiling) != (self._version, self._compiling):
+            publish("market" if version != self._version else "compiling")
+            self._version, self._compiling = version, compiling
+        rows = Job.objects.filter(Q(state__in=UNFINISHED) | Q(id__in=self._seen) | Q(id__gt=self._newest))
+        seen: dict[int, tuple[Any, ...]] = {}
+        for row in rows.order_by("id").values_list(*SHOWN):
+            job = dict(zip(SHOWN, row, strict=True))
+            self._newest = max(self._newest, job["id"])
+            if self._seen.get(job["id"]) != row:
+                publish("job", job.pop("owner_id"), **job)
+            if job["state"] in UNFINISHED:
+                seen[job["id"]] = row
+        self._seen = seen

@@ -1,0 +1,95 @@
+/** The stream of what moved on the server. What it tells makes the answers void that depend on it, so that nothing need ask by a clock. */
+import type { AnyRun } from './api'
+import { client, forget } from './queries'
+
+export type JobEvent = Pick<AnyRun, 'id' | 'state' | 'stage' | 'share' | 'detail'> & {
+  kind: string
+  subject_kind: string
+  subject_id: number | null
+}
+type Event =
+  ({ what: 'job' } & JobEvent) | { what: 'market' | 'compiling' | 'rules' | 'lists' | 'everything' }
+
+const KEPT = 100
+const AGAIN = 5_000 // after a refusal, which the browser does not try again by itself
+
+let stream: EventSource | null = null
+let again: ReturnType<typeof setTimeout> | undefined
+/** The last that was heard of each job: it may be told before the answer that names the job is here. */
+const heard = new Map<number, JobEvent>()
+const watchers = new Set<{ id: number; tell: (event: JobEvent | null) => void }>()
+
+export const unfinished = (run: Pick<AnyRun, 'state'> | null) =>
+  run?.state === 'waiting' || run?.state === 'running'
+
+/** Tells of a job from now on, beginning with what was heard of it before; null where it has to be looked at. Returns how to end that. */
+export function watchJob(id: number, tell: (event: JobEvent | null) => void): () => void {
+  const watcher = { id, tell }
+  watchers.add(watcher)
+  const known = heard.get(id)
+  if (known) queueMicrotask(() => watchers.has(watcher) && tell(known))
+  return () => watchers.delete(watcher)
+}
+
+function jobMoved(event: JobEvent): void {
+  heard.delete(event.id)
+  heard.set(event.id, event)
+  for (const old of [...heard.keys()].slice(0, -KEPT)) heard.delete(old)
+  for (const { id, tell } of [...watchers]) if (id === event.id) tell(event)
+  const list = ['jobs', 'studies', event.subject_id]
+  const known = client.getQueryData<AnyRun[]>(list)?.some((run) => run.id === event.id)
+  if (known && unfinished(event))
+    client.setQueryData<AnyRun[]>(list, (runs) =>
+      runs?.map((run) => (run.id === event.id ? { ...run, ...event, kind: run.kind } : run)),
+    )
+  else if (unfinished(event)) void client.invalidateQueries({ queryKey: list })
+  else forget('jobs')
+}
+
+export function take(event: Event): void {
+  if (event.what === 'job') jobMoved(event)
+  else if (event.what === 'compiling') forget('market')
+  else if (event.what === 'market') forget('market', 'catalogue', 'bars', 'rules')
+  else if (event.what === 'rules') forget('rules')
+  else if (event.what === 'lists') forget('lists', 'bars')
+  else if (event.what === 'everything') {
+    // A stream that begins has missed whatever came before it: what is on show may be of then.
+    forget('market', 'lists', 'rules', 'jobs')
+    for (const { tell } of [...watchers]) tell(null)
+  }
+}
+
+function open(): void {
+  clearTimeout(again)
+  if (stream || document.visibilityState === 'hidden') return
+  const mine = (stream = new EventSource('/api/events'))
+  mine.onmessage = (message) => take(JSON.parse(message.data as string) as Event)
+  mine.onerror = () => {
+    if (mine.readyState !== EventSource.CLOSED || stream !== mine) return
+    stream = null
+    again = setTimeout(() => {
+      take({ what: 'everything' })
+      open()
+    }, AGAIN)
+  }
+}
+
+function shut(): void {
+  clearTimeout(again)
+  stream?.close()
+  stream = null
+}
+
+// A page that nobody sees holds no stream: a browser has few to one server.
+const seen = () => (document.visibilityState === 'hidden' ? shut() : open())
+
+/** Listens until the returned function is called: while somebody is signed in. */
+export function listen(): () => void {
+  document.addEventListener('visibilitychange', seen)
+  open()
+  return () => {
+    document.removeEventListener('visibilitychange', seen)
+    shut()
+    heard.clear()
+  }
+}

@@ -1,0 +1,110 @@
+/** Everything that is fetched: one cache, under one name for each question. Nothing asks again by a clock: what moved is told (moved.ts). */
+import { createQuery, keepPreviousData, QueryClient, queryOptions } from '@tanstack/svelte-query'
+import { api, Problem, type Asked, type ChartChoice, type Drawn } from './api'
+
+const AWAY = [0, 502, 503, 504] // no answer, or not yet
+const SHORT = 60_000 // how long what is large is kept once nobody looks at it
+
+export const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: Infinity,
+      networkMode: 'always', // the server may well be this machine
+      refetchOnWindowFocus: false,
+      structuralSharing: false,
+      retry: (failures, error) => failures < 2 && error instanceof Problem && AWAY.includes(error.status),
+      retryDelay: (failures) => 300 * 2 ** failures,
+    },
+  },
+})
+
+type Counted = Asked & { columns: string[] }
+type Charted = Asked & {
+  symbol: string
+  bars: number
+  frame: ChartChoice['frame']
+  panes: string[][]
+  all_patterns: boolean
+}
+type Sheet = Asked & { symbols: string[]; bars: number; frame: ChartChoice['frame'] }
+
+/** Questions by name. The first part of a key says what it is about, so that it can be made void when that moves. */
+export const ask = {
+  market: () => queryOptions({ queryKey: ['market'], queryFn: api.market }),
+  catalogue: () => queryOptions({ queryKey: ['catalogue'], queryFn: api.catalogue }),
+  preferences: () => queryOptions({ queryKey: ['preferences'], queryFn: api.preferences }),
+  lists: () => queryOptions({ queryKey: ['lists'], queryFn: api.lists }),
+  rules: () => queryOptions({ queryKey: ['rules'], queryFn: api.rules }),
+  versions: (rule: number) =>
+    queryOptions({ queryKey: ['rules', 'versions', rule], queryFn: () => api.versions(rule) }),
+  seal: (rule: number) => queryOptions({ queryKey: ['rules', 'seal', rule], queryFn: () => api.seal(rule) }),
+  shared: (token: string) => queryOptions({ queryKey: ['shared', token], queryFn: () => api.shared(token) }),
+  /** The counts of a text, with the text that they are of. */
+  scan: (asked: Counted) =>
+    queryOptions({
+      queryKey: ['bars', 'scan', asked],
+      queryFn: async ({ signal }) => ({ text: asked.text, scan: await api.scan(asked, signal) }),
+      gcTime: SHORT,
+    }),
+  since: (asked: Asked) =>
+    queryOptions({ queryKey: ['bars', 'since', asked], queryFn: () => api.since(asked), gcTime: SHORT }),
+  chart: (asked: Charted) =>
+    queryOptions({
+      queryKey: ['bars', 'chart', asked],
+      queryFn: ({ signal }) => api.chart(asked, signal),
+      gcTime: SHORT,
+    }),
+  charts: (asked: Sheet) =>
+    queryOptions({
+      queryKey: ['bars', 'charts', asked],
+      queryFn: ({ signal }) => api.charts(asked, signal),
+      gcTime: SHORT,
+    }),
+  explain: (text: string, symbol: string, day: string) =>
+    queryOptions({
+      queryKey: ['bars', 'explain', text, symbol, day],
+      queryFn: () => api.explain(text, symbol, day),
+      gcTime: SHORT,
+    }),
+  facts: (symbol: string, asOf: string | null) =>
+    queryOptions({ queryKey: ['bars', 'facts', symbol, asOf], queryFn: () => api.facts(symbol, asOf) }),
+  drawings: (symbol: string, of: Drawn) =>
+    queryOptions({
+      queryKey: ['bars', 'drawings', symbol, of],
+      queryFn: () => api.drawings(symbol, of),
+      staleTime: 0,
+    }),
+  trade: (run: number, symbol: string, day: string, horizon: number) =>
+    queryOptions({
+      queryKey: ['bars', 'trade', run, symbol, day, horizon],
+      queryFn: () => api.trade(run, symbol, day, horizon),
+    }),
+  aloud: (text: string) =>
+    queryOptions({ queryKey: ['aloud', text], queryFn: () => api.aloud(text), gcTime: SHORT }),
+  phrase: (text: string) =>
+    queryOptions({ queryKey: ['phrase', text], queryFn: ({ signal }) => api.phrase(text, signal) }),
+  studies: (rule: number) =>
+    queryOptions({ queryKey: ['jobs', 'studies', rule], queryFn: () => api.studies(rule) }),
+  tries: (rule: number, horizon: number) =>
+    queryOptions({ queryKey: ['jobs', 'tries', rule, horizon], queryFn: () => api.tries(rule, horizon) }),
+}
+
+/** A query of this cache, for a component: `createQuery` over the one client. */
+export const query = ((options: Parameters<typeof createQuery>[0]) =>
+  createQuery(options, () => client)) as typeof createQuery
+
+/** As `query`, going on showing the last answer until the next is there. */
+export const keeping = { placeholderData: keepPreviousData } as const
+
+/** Makes void what was fetched about one thing or more; what is on show is asked anew. */
+export async function forget(...about: string[]): Promise<void> {
+  const all = about.map(async (first) => {
+    // A first answer that is on its way may be of before: the cache would take it for the new one.
+    await client.cancelQueries({
+      queryKey: [first],
+      predicate: (asked) => asked.state.data === undefined && asked.isActive(),
+    })
+    await client.invalidateQueries({ queryKey: [first] })
+  })
+  await Promise.all(all)
+}

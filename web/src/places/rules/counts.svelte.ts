@@ -1,0 +1,71 @@
+/** The counts of a rule as it is typed. */
+import { untrack } from 'svelte'
+import { Problem, sentence, type RuleProblem, type Scan } from '$lib/api'
+import { ask, query } from '$lib/queries'
+
+export interface Question {
+  text: string
+  as_of: string | null
+  columns: string[]
+}
+// One question at a time: the next goes out as soon as the answer is here, and always with the latest text. One that takes long is
+// given up for it.
+const PATIENCE = 250
+
+export class Counts {
+  /** The latest answer: it stays while the next is worked on, and when the text cannot be counted. */
+  scan = $state.raw<Scan | null>(null)
+  /** The text that was counted last: hits and charts are of one and the same rule, and wait for its counts. */
+  counted = $state('')
+  readonly #wanted: () => Question | null
+  #asked = $state.raw<Question | null>(null)
+  #begun = 0
+  readonly #answer = query(() => ({
+    ...ask.scan(this.#asked ?? { text: '', as_of: null, columns: [] }),
+    enabled: this.#asked !== null,
+  }))
+  /** Whether the text that was asked about last is the text as it stands. */
+  readonly #latest = $derived.by(() => JSON.stringify(this.#asked) === JSON.stringify(this.#wanted()))
+  readonly counting = $derived(this.#answer.isFetching || !this.#latest)
+  /** What is wrong with the text that was asked about last: it stays until the next answer. */
+  errors = $state.raw<RuleProblem[]>([])
+  trouble = $state('')
+  /** Whether the numbers are of a text before the one that cannot be counted. */
+  readonly stale = $derived(this.errors.length > 0 || this.trouble !== '')
+  readonly why = $derived(this.errors[0]?.message ?? this.trouble)
+
+  /** wanted: what is to be counted now; null while there is nothing. To be made where a component begins. */
+  constructor(wanted: () => Question | null) {
+    this.#wanted = wanted
+    $effect(() => {
+      const next = wanted()
+      const busy = this.#answer.isFetching
+      if (!next || untrack(() => this.#latest)) return
+      const left = untrack(() => this.#asked) && busy ? this.#begun + PATIENCE - performance.now() : 0
+      if (left <= 0) return void this.#go(next)
+      const timer = setTimeout(() => this.#go(next), left)
+      return () => clearTimeout(timer)
+    })
+    $effect(() => {
+      const { data, error, isFetching } = this.#answer
+      if (isFetching || (!data && !error)) return
+      this.errors = error instanceof Problem ? error.errors : []
+      this.trouble = error && !this.errors.length ? sentence(error) : ''
+      if (!data || error) return
+      this.scan = data.scan
+      this.counted = data.text
+    })
+  }
+
+  #go(next: Question): void {
+    this.#begun = performance.now()
+    this.#asked = next
+  }
+
+  /** What the numbers on the page are: of the text as it stands, or still of the one before. */
+  state(text: string): 'counting' | 'to mend' | 'counted' {
+    if (this.counting) return 'counting'
+    if (this.stale) return 'to mend'
+    return this.counted === text ? 'counted' : 'counting'
+  }
+}
