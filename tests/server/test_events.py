@@ -1,12 +1,15 @@
 """What moved is told to every tab that listens: at once, to nobody else, and only while somebody is signed in."""
 
+import asyncio
 import json
+from collections.abc import Coroutine
+from concurrent.futures import Future, ThreadPoolExecutor
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
-from asgiref.sync import async_to_sync, sync_to_async
 from django.contrib.auth import get_user_model
-from django.test import AsyncClient, Client
+from django.test import Client
 
 from upperwick.events import bus, views, watch
 from upperwick.jobs.models import Job
@@ -22,6 +25,13 @@ def told(monkeypatch: pytest.MonkeyPatch) -> list[tuple[str, int | None, dict[st
     monkeypatch.setattr(watch, "publish", lambda what, owner_id=None, **more: found.append((what, owner_id, more)))
     monkeypatch.setattr(watch, "missing", lambda: [])
     return found
+
+
+@pytest.fixture
+def beside():
+    """Runs a coroutine in a loop of its own thread: a browser's test before may have left one in this."""
+    with ThreadPoolExecutor(1) as pool:
+        yield lambda work: pool.submit(asyncio.run, work)
 
 
 def account(name: str) -> Any:
@@ -65,80 +75,111 @@ def test_an_import_is_told_to_everybody(told):
     assert told == [("market", None, {})]
 
 
-def test_nobody_else_is_told_of_an_account_s_rules():
+def test_nobody_else_is_told_of_an_account_s_rules(beside):
     async def listen() -> list[Any]:
         with bus.Listener(1) as mine, bus.Listener(2) as other:
             bus.publish("rules", 1, id=3)
             return [await mine.next(1.0), await other.next(0.05)]
 
-    assert async_to_sync(listen)() == [{"what": "rules", "id": 3}, None]
+    assert beside(listen()).result() == [{"what": "rules", "id": 3}, None]
 
 
-def test_one_who_falls_behind_is_told_that_everything_moved():
+def test_one_who_falls_behind_is_told_that_everything_moved(beside):
     async def fall_behind() -> list[Any]:
         with bus.Listener(1) as mine:
             for i in range(bus.MOST_WAITING + 3):
                 mine._put({"what": "rules", "id": i})
             return [await mine.next(1.0) for _ in range(3)]
 
-    assert async_to_sync(fall_behind)() == [bus.EVERYTHING, {"what": "rules", "id": 201}, {"what": "rules", "id": 202}]
+    assert beside(fall_behind()).result() == [bus.EVERYTHING, {"what": "rules", "id": 201}, {"what": "rules", "id": 202}]
 
 
-@pytest.mark.django_db(transaction=True)
-def test_a_change_of_a_rule_reaches_the_other_tab_over_the_stream(client_of):
-    client, owner = client_of("one")
+@pytest.mark.parametrize(
+    ("method", "path", "body", "what"),
+    [
+        ("post", "/api/rules", {"text": "close > 5", "name": "New"}, "rules"),
+        ("post", "/api/lists", {"name": "Mine", "symbols": []}, "lists"),
+    ],
+)
+def test_a_change_reaches_the_other_tab_once_it_can_be_read(
+    method, path, body, what, beside, monkeypatch, django_capture_on_commit_callbacks
+):
+    owner, client = account("one"), Client()
+    client.force_login(owner)
+    listens: Future[None] = Future()
 
     async def other_tab() -> list[str]:
-        stream = views._stream(owner.pk, client.session.session_key)
+        monkeypatch.setattr(views, "begin", lambda: listens.set_result(None))
+        stream = views._stream(owner.pk, "")
         first = await anext(stream)
-        made = await sync_to_async(client.post)("/api/rules", {"text": "close > 5", "name": "New"}, content_type="application/json")
-        assert made.status_code == 200, made.content
-        then = await anext(stream)
+        then = await asyncio.wait_for(anext(stream), 20)
         await stream.aclose()
         return [first, then]
 
-    first, then = async_to_sync(other_tab)()
+    tab = beside(other_tab())
+    listens.result(20)
+    with django_capture_on_commit_callbacks(execute=True):
+        made = getattr(client, method)(path, body, content_type="application/json")
+        assert made.status_code == 200, made.content
+        assert not tab.done(), "it was told before it could be read"
+    first, then = tab.result(30)
     assert json.loads(first.split("data: ")[1]) == {"what": "everything"}
-    assert json.loads(then.removeprefix("data: "))["what"] == "rules"
+    assert json.loads(then.removeprefix("data: "))["what"] == what
+    assert not bus.listening(owner.pk)
 
 
-def test_the_stream_ends_with_the_session(client_of, monkeypatch):
-    client, owner = client_of("one")
-    monkeypatch.setattr(views, "ALIVE_SECONDS", 0.05)
+def test_a_session_that_has_ended_is_known_to_have():
+    client = Client()
+    client.force_login(account("one"))
     key = client.session.session_key
-
-    async def listen() -> list[str]:
-        stream = views._stream(owner.pk, key)
-        found = [await anext(stream), await anext(stream)]
-        await sync_to_async(client.delete)("/api/session")
-        found += [said async for said in stream]
-        return found
-
-    said = async_to_sync(listen)()
-    assert said[1] == ": still here\n\n"
-    assert all(line.startswith(":") for line in said[1:]), "an event was sent to one who has left"
+    assert views._signed_in.func(key)
+    client.delete("/api/session")
+    assert not views._signed_in.func(key)
 
 
-def test_a_stranger_and_one_with_too_many_pages_get_no_stream(client_of, monkeypatch):
-    stranger = async_to_sync(AsyncClient().get)("/api/events")
-    assert (stranger.status_code, stranger.json()["title"]) == (401, "Not signed in")
-    client, _ = client_of("one")
-    monkeypatch.setattr(views, "listening", lambda owner_id: views.MOST_STREAMS)
-    browser = AsyncClient()
-    browser.cookies = client.cookies
-    refused = async_to_sync(browser.get)("/api/events")
-    assert refused.status_code == 429
-    assert "close some" in refused.json()["detail"]
+def test_the_stream_ends_with_its_session_and_stays_with_another(beside, monkeypatch):
+    monkeypatch.setattr(views, "begin", lambda: None)
+    monkeypatch.setattr(views, "LEAVING_SECONDS", 0.0)
+
+    async def listen(still: bool) -> list[str]:
+        async def signed_in(key: str) -> bool:
+            return still
+
+        monkeypatch.setattr(views, "_signed_in", signed_in)
+        stream = views._stream(7, "key")
+        found = [await anext(stream)]
+        bus.publish(bus.SIGNED_OUT["what"], 7)
+        bus.publish("rules", 7)
+        async for said in stream:
+            found.append(said)
+            if "rules" in said:
+                break
+        return found[1:]
+
+    assert beside(listen(False)).result(20) == []
+    assert beside(listen(True)).result(20) == [": still here\n\n", 'data: {"what": "rules"}\n\n']
 
 
-@pytest.fixture
-def client_of(monkeypatch):
-    monkeypatch.setattr(views, "begin", lambda: None)  # what other processes change is another test's
+@pytest.mark.parametrize(
+    ("method", "known", "open_", "status", "said"),
+    [
+        ("GET", False, 0, 401, "Sign in first."),
+        ("POST", True, 0, 405, "only be read"),
+        ("GET", True, views.MOST_STREAMS, 429, "close some"),
+        ("GET", True, views.MOST_STREAMS - 1, 200, ""),
+    ],
+)
+def test_who_gets_a_stream(method, known, open_, status, said, beside, monkeypatch):
+    async def user() -> Any:
+        return SimpleNamespace(is_authenticated=known, pk=1)
 
-    def make(name: str) -> tuple[Client, Any]:
-        owner = account(name)
-        client = Client()
-        client.force_login(owner)
-        return client, owner
+    async def ask() -> Coroutine[Any, Any, Any]:
+        return await views.events(SimpleNamespace(method=method, auser=user, session=SimpleNamespace(session_key="key")))
 
-    return make
+    monkeypatch.setattr(views, "listening", lambda owner_id: open_)
+    answer = beside(ask()).result(20)
+    assert answer.status_code == status
+    if said:
+        assert said in json.loads(answer.content)["detail"]
+    else:
+        assert answer.headers["Content-Type"] == "text/event-stream"
