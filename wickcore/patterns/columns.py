@@ -11,7 +11,7 @@ from wickcore.bars.bars import Floats
 from wickcore.language.shapes import SHAPES
 from wickcore.measures.frame import FALSE, TRUE, Frame
 from wickcore.patterns.kinds import KINDS, LOGARITHMS, START
-from wickcore.patterns.machine import PARTS, POINT_AGO, POINT_PRICE, answer, chosen, run
+from wickcore.patterns.machine import PARTS, POINT_AGO, POINT_PRICE, Asked, Prices, answer, chosen, run
 from wickcore.patterns.objects import FORMING, POINTS
 
 _SLOPES = (PARTS["upper.slope"], PARTS["lower.slope"])
@@ -76,10 +76,8 @@ def _run(columns: Columns, frame: Frame, name: str, numbers: Sequence[float], co
     base = [_fixed(x) for x in logs]
     own = np.empty((len(base), len(last) + 1)) if frame.commit is not None else [_open(x) for x in logs]
     commit = _fixed(frame.commit if frame.commit is not None else np.zeros(0, np.bool_))
-    return run(
-        KINDS[name].finder, float(side), code, *base, *own, frame.offsets, frame.starts, commit, int(said["k"]), int(said["lasts"]), given,
-        int(said["nth"]), out,
-    )  # fmt: skip
+    asked = Asked(code, int(said["k"]), int(said["lasts"]), int(said["nth"]))
+    return run(KINDS[name].way, float(side), asked, Prices(*base), Prices(*own), frame.offsets, frame.starts, commit, given, out)
 
 
 def _fixed(x: Any) -> Any:
@@ -135,7 +133,7 @@ def seen(columns: Columns, frame: Frame, name: str, numbers: Sequence[float]) ->
     made, j = _run(columns, frame, name, numbers, 0, np.empty(len(columns.close)))
     kind, side, found = KINDS[name], side_of(name, numbers), []
     for nth in range(1, NTH + 1):
-        place = chosen(kind.finder, j, nth, made)
+        place = chosen(kind.way, j, nth, made)
         if place < 0:
             break
 

@@ -1,43 +1,62 @@
-"""Which finder looks for which kind of pattern, and on which bars."""
+"""Which finder looks for which kind of pattern, on which bars, and how the patterns of a kind live."""
 
-from wickcore.bars.bars import Floats, Ints
+from typing import NamedTuple
+
 from wickcore.measures.frame import kernel
+from wickcore.patterns.flags import flag
 from wickcore.patterns.lines import level, trend_line, two_lines
+from wickcore.patterns.objects import Look
 from wickcore.patterns.published import published
 from wickcore.patterns.reversals import double, shoulders
 from wickcore.patterns.saucers import cup_handle, saucer
 
-DOUBLE, SHOULDERS, TREND_LINE, LEVEL, FLAG, PENNANT, SAUCER, CUP_HANDLE = range(8)
-TWO_LINES, PUBLISHED = 10, 20  # and the number of the shape
+DOUBLE, SHOULDERS, TREND_LINE, LEVEL, REST_AFTER_POLE, SAUCER, CUP_HANDLE, TWO_LINES, PUBLISHED = range(9)
+HIGHS, LOWS = 1, 2  # bits: the turning points whose confirmation can complete a pattern
+EITHER, EVERY_BAR = HIGHS | LOWS, 0
+# How a pattern just found is known to be a later view of one that is there: never, since each is made of lows of its own; because it begins
+# before the other ended; because it lies at the same price.
+SEPARATE, OVERLAPPING, SAME_PRICE = range(3)
 REST = 10  # so many bars after it broke, no other is made of the same points
 
 
-@kernel
-def find(
-    kind: int, side: float, fresh: int, j: int, first: int, when: Ints, what: Floats, count: Ints, h: Floats, down: Floats, c: Floats,
-    a: Floats, given: Floats, shares: Floats, work: Floats, one: Floats,
-) -> bool:  # fmt: skip
-    """The pattern of one kind that bar j completes, if there is one, into `one`. Flags are found by themselves.
+class Way(NamedTuple):
+    """How one kind is found and lives; one row a kind (kinds.py).
 
-    fresh: 1 where the bar confirms a high, 2 where a low, 3 both. h, down, c, a: highs, negated lows, closes and average true
-    range, of the bars up to j, at their own places. given: the kind's own arguments. shares: 1 / n at n.
-    work: 6 x 12 of room, which two lines keep
-    from bar to bar.
+    finder: who looks for it. shape: which of the finder's shapes. on: the turning points that complete it. later: how a later view of the same
+    is known. kept: so many of the latest. by_price: counted from the close upwards, not from now back; such a one waits for its break
+    however far price goes away, and only a break can fail. own_lines: whether the meeting of its two lines ends it too.
     """
-    if TWO_LINES <= kind < PUBLISHED:
-        return two_lines(kind - TWO_LINES, fresh, j, when, what, count, c, a, given, shares, work, one)
-    if kind == LEVEL:
-        return level(0 if fresh & 1 else 1, j, when, what, count, down, c, given, one)
-    if kind == SAUCER:
-        return bool(fresh & 1) and saucer(first, when, what, count, h, down, c, given, one)
-    if fresh == 1:
-        return False
-    if kind == DOUBLE:
-        return double(first, when, what, count, h, down, given, one)
-    if kind == SHOULDERS:
-        return shoulders(first, when, what, count, h, down, given, one)
-    if kind == TREND_LINE:
-        return trend_line(j, when, what, count, h, c, a, given, shares, work, one)
-    if kind == CUP_HANDLE:
-        return cup_handle(j, first, when, what, count, h, down, c, given, one)
-    return published(kind - PUBLISHED, side, when, what, count, given, work, one)
+
+    finder: int
+    shape: int = 0
+    on: int = LOWS
+    later: int = OVERLAPPING
+    kept: int = 4
+    by_price: bool = False
+    own_lines: bool = False
+
+
+@kernel
+def find(way: Way, side: float, fresh: int, j: int, first: int, bottom: int, look: Look) -> bool:
+    """The pattern of one kind that bar j completes, if there is one, into look.pattern.
+
+    fresh: HIGHS where the bar confirms a high, LOWS where a low, EITHER both. first: the instrument's first bar. bottom: the bar at which the
+    pole begins that ends at the newest high; -1 where there is none.
+    """
+    if way.finder == REST_AFTER_POLE:
+        return flag(way.own_lines, j, bottom, look.bars[0, 0], look)
+    if way.finder == TWO_LINES:
+        return two_lines(way.shape, fresh, j, look)
+    if way.finder == LEVEL:
+        return level(0 if fresh & HIGHS else 1, j, look)
+    if way.finder == SAUCER:
+        return saucer(first, look)
+    if way.finder == DOUBLE:
+        return double(first, look)
+    if way.finder == SHOULDERS:
+        return shoulders(first, look)
+    if way.finder == TREND_LINE:
+        return trend_line(j, look)
+    if way.finder == CUP_HANDLE:
+        return cup_handle(j, first, look)
+    return published(way.shape, side, look)

@@ -11,6 +11,7 @@ from wickcore.patterns.objects import (
     INVALID_GAIN,
     POLE,
     QUALITY,
+    Look,
     begin,
     lower,
     most,
@@ -20,9 +21,9 @@ from wickcore.patterns.objects import (
 
 
 @kernel
-def _bound(x: Floats, start: int, end: int, told: Floats) -> None:
+def _bound(x: Floats, start: int, end: int, line: Floats) -> None:
     """The least-squares line through x from start to before end, moved so that all lie below it: its gain, and its values on the
-    first and the last of these bars, into told."""
+    first and the last of these bars, into line."""
     n = end - start
     middle = (n - 1) / 2.0
     mean = 0.0
@@ -35,9 +36,9 @@ def _bound(x: Floats, start: int, end: int, told: Floats) -> None:
     over = -np.inf
     for i in range(n):
         over = max(over, x[start + i] - mean - gain * (i - middle))
-    told[0] = gain
-    told[1] = mean - gain * middle + over
-    told[2] = mean + gain * middle + over
+    line[0] = gain
+    line[1] = mean - gain * middle + over
+    line[2] = mean + gain * middle + over
 
 
 @kernel
@@ -49,35 +50,35 @@ def _mean(x: Floats, start: int, end: int) -> float:
 
 
 @kernel
-def pole(top: int, first: int, h: Floats, down: Floats, a: Floats, given: Floats) -> int:
+def pole(top: int, first: int, look: Look) -> int:
     """The bar at which a pole begins that ends at the high on bar `top`; -1 where that is the end of none."""
+    high, neg_low, range_, given = look.high, look.neg_low, look.range_, look.given
     start = max(first, top - int(given[1]))
     if start >= top:
         return -1
-    bottom = most(down, start, top)
-    rise, need = h[top] + down[bottom], given[0] * a[bottom] * np.sqrt(top - bottom)
+    bottom = most(neg_low, start, top)
+    rise, need = high[top] + neg_low[bottom], given[0] * range_[bottom] * np.sqrt(top - bottom)
     # Where nothing ever moved there is no size to measure a pole by.
-    return bottom if rise >= need > 0 and h[most(h, bottom, top)] < h[top] else -1
+    return bottom if rise >= need > 0 and high[most(high, bottom, top)] < high[top] else -1
 
 
 @kernel
-def flag(
-    pennant: bool, j: int, bottom: int, top: int, h: Floats, down: Floats, a: Floats, v: Floats, given: Floats, work: Floats, one: Floats
-) -> bool:  # fmt: skip
+def flag(pennant: bool, j: int, bottom: int, top: int, look: Look) -> bool:
     """given: strength, climb, back, least, most, narrows. bottom, top: the bars at which the pole begins and ends."""
+    high, neg_low, volume, given, work, pattern = look.high, look.neg_low, look.volume, look.given, look.work, look.pattern
     back, narrows = given[2], given[5]
-    n, price = j - top, h[top]
-    if n < max(given[3], 2) or n > given[4] or h[most(h, top + 1, j + 1)] > price:
+    n, price = j - top, high[top]
+    if n < max(given[3], 2) or n > given[4] or high[most(high, top + 1, j + 1)] > price:
         return False
-    rise, fallen = price + down[bottom], price + down[most(down, top + 1, j + 1)]
+    rise, fallen = price + neg_low[bottom], price + neg_low[most(neg_low, top + 1, j + 1)]
     if fallen > back * rise:
         return False
-    before, resting = _mean(v, bottom + 1, top + 1), _mean(v, top + 1, j + 1)
+    before, resting = _mean(volume, bottom + 1, top + 1), _mean(volume, top + 1, j + 1)
     if not resting < before:
         return False
     over, under = work[0], work[1]
-    _bound(h, top + 1, j + 1, over)
-    _bound(down, top + 1, j + 1, under)
+    _bound(high, top + 1, j + 1, over)
+    _bound(neg_low, top + 1, j + 1, under)
     width0, width1 = over[1] + under[1], over[2] + under[2]
     if width0 <= 0:
         return False
@@ -87,14 +88,14 @@ def flag(
             return False
     elif ratio <= narrows or ratio >= 1.0 / narrows or over[0] - under[0] > 0:
         return False
-    begin(one, bottom, j)
-    upper(one, over[2], over[0], 0)
-    lower(one, -under[2], -under[0], 0)
-    one[INVALID], one[INVALID_GAIN] = price - back * rise, 0.0
-    one[HEIGHT] = one[POLE] = rise
-    one[EXPIRES] = top + int(given[4])
-    steep = min(1.0, rise / (2.0 * given[0] * a[bottom] * np.sqrt(top - bottom)))
-    one[QUALITY] = 100.0 * (steep + 1.0 - fallen / (back * rise) + 1.0 - resting / before) / 3.0
-    point(one, 0, bottom, -down[bottom])
-    point(one, 1, top, price)
+    begin(pattern, bottom, j)
+    upper(pattern, over[2], over[0], 0)
+    lower(pattern, -under[2], -under[0], 0)
+    pattern[INVALID], pattern[INVALID_GAIN] = price - back * rise, 0.0
+    pattern[HEIGHT] = pattern[POLE] = rise
+    pattern[EXPIRES] = top + int(given[4])
+    steep = min(1.0, rise / (2.0 * given[0] * look.range_[bottom] * np.sqrt(top - bottom)))
+    pattern[QUALITY] = 100.0 * (steep + 1.0 - fallen / (back * rise) + 1.0 - resting / before) / 3.0
+    point(pattern, 0, bottom, -neg_low[bottom])
+    point(pattern, 1, top, price)
     return True

@@ -7,14 +7,19 @@ from wickcore.patterns import lines, published
 from wickcore.patterns.finders import (
     CUP_HANDLE,
     DOUBLE,
-    FLAG,
+    EITHER,
+    EVERY_BAR,
+    HIGHS,
     LEVEL,
-    PENNANT,
     PUBLISHED,
+    REST_AFTER_POLE,
+    SAME_PRICE,
     SAUCER,
+    SEPARATE,
     SHOULDERS,
     TREND_LINE,
     TWO_LINES,
+    Way,
 )  # fmt: skip
 from wickcore.patterns.machine import PARTS, POINT_PRICE
 
@@ -24,11 +29,11 @@ START = -1
 
 @dataclass(frozen=True, slots=True)
 class Kind:
-    """finder: its number. parts: the codes of its own parts, in their order, of the pattern upwards. joined: whether a chart joins its
-    points. strokes: the lines a chart draws, each with the number of the point it begins at, or START. bowl: whether its first three points
-    are drawn as a rounded line."""
+    """way: how it is found and lives. parts: the codes of its own parts, in their order, of the pattern upwards. joined: whether a chart
+    joins its points. strokes: the lines a chart draws, each with the number of the point it begins at, or START. bowl: whether its first three
+    points are drawn as a rounded line."""
 
-    finder: int
+    way: Way
     parts: tuple[int, ...]
     joined: bool = True
     strokes: tuple[tuple[str, int], ...] = ()
@@ -52,25 +57,42 @@ _RIM = _points(2, 1)
 _FIVE = _points(0, 1, 2, 3, 4)
 _SIDES = (("upper", 0), ("lower", 2))
 _POLE = (("upper", 1), ("lower", 1))
+
+
+def _between(shape: int) -> Kind:
+    return Kind(Way(TWO_LINES, shape, EITHER), _LINES, False, _SIDES)
+
+
+def _of_extremes(shape: int, parts: tuple[int, ...]) -> Kind:
+    return Kind(Way(PUBLISHED, shape), parts)
+
+
 _KINDS = (
-    (Kind(DOUBLE, _points(0, 2, 1)), "double_bottom", "double_top"),
-    (Kind(SHOULDERS, (*_points(0, 2, 4), PARTS["trigger"])), "inverse_head_shoulders", "head_shoulders"),
-    (Kind(TWO_LINES + lines.TRIANGLE_UP, _LINES, False, _SIDES), "triangle_up", "triangle_down"),
-    (Kind(TWO_LINES + lines.TRIANGLE, _LINES, False, _SIDES), "triangle"),
-    (Kind(TWO_LINES + lines.WEDGE, _LINES, False, _SIDES), "wedge_falling", "wedge_rising"),
-    (Kind(TWO_LINES + lines.CHANNEL, _LINES, False, _SIDES), "channel_up", "channel_down"),
-    (Kind(TWO_LINES + lines.BASE, _LINES, False, _SIDES), "base"),
-    (Kind(FLAG, _REST, True, _POLE), "flag_bull", "flag_bear"),
-    (Kind(PENNANT, _REST, True, _POLE), "pennant_bull", "pennant_bear"),
-    (Kind(SAUCER, _RIM, False, bowl=True), "saucer", "rounding_top", "cup", "inverse_cup"),
-    (Kind(CUP_HANDLE, (*_RIM, *_points(3)), False, bowl=True), "cup_handle", "inverse_cup_handle"),
-    (Kind(TREND_LINE, _LINE, False, (("upper", START),)), "trend_line_up", "trend_line_down"),
-    (Kind(LEVEL, (_LINE[0], _LINE[2]), False, (("upper", START),)), "level"),
-    (Kind(PUBLISHED + published.HEAD, _FIVE), "lmw_inverse_head_shoulders", "lmw_head_shoulders"),
-    (Kind(PUBLISHED + published.BROADENING, _FIVE), "lmw_broadening_bottom", "lmw_broadening_top"),
-    (Kind(PUBLISHED + published.TRIANGLE, _FIVE), "lmw_triangle_bottom", "lmw_triangle_top"),
-    (Kind(PUBLISHED + published.RECTANGLE, _FIVE), "lmw_rectangle_bottom", "lmw_rectangle_top"),
-    (Kind(PUBLISHED + published.DOUBLE, _points(0, 1, 2)), "lmw_double_bottom", "lmw_double_top"),
+    (Kind(Way(DOUBLE, later=SEPARATE), _points(0, 2, 1)), "double_bottom", "double_top"),
+    (
+        Kind(Way(SHOULDERS, later=SEPARATE), (*_points(0, 2, 4), PARTS["trigger"])),
+        "inverse_head_shoulders",
+        "head_shoulders",
+    ),
+    (_between(lines.TRIANGLE_UP), "triangle_up", "triangle_down"),
+    (_between(lines.TRIANGLE), "triangle"),
+    (_between(lines.WEDGE), "wedge_falling", "wedge_rising"),
+    (_between(lines.CHANNEL), "channel_up", "channel_down"),
+    (_between(lines.BASE), "base"),
+    (Kind(Way(REST_AFTER_POLE, on=EVERY_BAR), _REST, True, _POLE), "flag_bull", "flag_bear"),
+    (Kind(Way(REST_AFTER_POLE, on=EVERY_BAR, own_lines=True), _REST, True, _POLE), "pennant_bull", "pennant_bear"),
+    (Kind(Way(SAUCER, on=HIGHS), _RIM, False, bowl=True), "saucer", "rounding_top", "cup", "inverse_cup"),
+    (Kind(Way(CUP_HANDLE), (*_RIM, *_points(3)), False, bowl=True), "cup_handle", "inverse_cup_handle"),
+    (Kind(Way(TREND_LINE), _LINE, False, (("upper", START),)), "trend_line_up", "trend_line_down"),
+    (
+        Kind(Way(LEVEL, on=EITHER, later=SAME_PRICE, kept=8, by_price=True), (_LINE[0], _LINE[2]), False, (("upper", START),)),
+        "level",
+    ),
+    (_of_extremes(published.HEAD, _FIVE), "lmw_inverse_head_shoulders", "lmw_head_shoulders"),
+    (_of_extremes(published.BROADENING, _FIVE), "lmw_broadening_bottom", "lmw_broadening_top"),
+    (_of_extremes(published.TRIANGLE, _FIVE), "lmw_triangle_bottom", "lmw_triangle_top"),
+    (_of_extremes(published.RECTANGLE, _FIVE), "lmw_rectangle_bottom", "lmw_rectangle_top"),
+    (_of_extremes(published.DOUBLE, _points(0, 1, 2)), "lmw_double_bottom", "lmw_double_top"),
 )
 _BY_NAME: dict[str, Kind] = {name: kind for kind, *names in _KINDS for name in names}
 KINDS = {name: _BY_NAME[name] for name in SHAPES}

@@ -18,6 +18,7 @@ from wickcore.patterns.objects import (
     TRIGGER,
     TRIGGER_GAIN,
     UPPER,
+    Look,
     begin,
     lower,
     most,
@@ -32,43 +33,43 @@ TRIANGLE_UP, TRIANGLE, WEDGE, CHANNEL, BASE = range(5)
 
 
 @njit(nogil=True, cache=True, inline="always", _nrt=False)
-def _since(row: int, j: int, newest: int, price: float, c: Floats, slack: float, shares: Floats) -> float:
+def _since(row: int, j: int, newest: int, price: float, close: Floats, slack: float, shares: Floats) -> float:
     """The least gain of a line through the newest turning point that the closes after it leave standing; of a line below with the other
     sign."""
     sign = 1.0 if row == 0 else -1.0
     least = -np.inf
     for t in range(newest + 1, j + 1):
-        least = max(least, (sign * (c[t] - price) - slack) * shares[t - newest])
+        least = max(least, (sign * (close[t] - price) - slack) * shares[t - newest])
     return least
 
 
 @njit(nogil=True, cache=True, inline="always", _nrt=False)
 def standing(
-    row: int, j: int, when: Ints, what: Floats, count: Ints, c: Floats, slack: float, within: float, latest: float,
-    floor: float, ceiling: float, shares: Floats, work: Floats, into: int,
-) -> int:  # fmt: skip
+    row: int, j: int, slack: float, within: float, latest: float, floor: float, ceiling: float, into: int, look: Look
+) -> int:
     """The lines through the newest high (row 0) or low (row 1) that no close breaks: their gains a bar into row `into` of work, and into the
     next the number of the turning point each begins at.
 
-    latest: the last bar one may begin at. floor, ceiling: of its gain, that of a line below with the other sign. shares: 1 / n at n, since a
-    division a bar would cost more than all else. Returns how many.
+    latest: the last bar one may begin at. floor, ceiling: of its gain, that of a line below with the other sign. Divisions are looked up in
+    `shares`: one a bar would cost more than all else. Returns how many.
     """
+    bars, prices, count, close, shares, work = look.bars, look.prices, look.counts, look.close, look.shares, look.work
     if count[row] < 2:
         return 0
     sign = 1.0 if row == 0 else -1.0
-    newest, price = when[row, 0], sign * what[row, 0]
-    least = max(floor, _since(row, j, newest, sign * price, c, slack, shares))
+    newest, price = bars[row, 0], sign * prices[row, 0]
+    least = max(floor, _since(row, j, newest, sign * price, close, slack, shares))
     # The closes passed over on the way back bound the gain from above, so that each is looked at once for all the lines.
     greatest, back, found = np.inf, 1, 0
     for m in range(1, count[row]):
-        start = when[row, m]
+        start = bars[row, m]
         if newest - start > within:
             break
-        gain = (price - sign * what[row, m]) * shares[newest - start]
+        gain = (price - sign * prices[row, m]) * shares[newest - start]
         if start > latest or not least <= gain <= min(greatest, ceiling):
             continue
         while back <= newest - start:
-            bound = (price + slack - sign * c[newest - back]) * shares[back]
+            bound = (price + slack - sign * close[newest - back]) * shares[back]
             if bound < greatest:
                 greatest = bound
             back += 1
@@ -84,33 +85,33 @@ def standing(
 
 @kernel
 def _touches(
-    when: Ints, what: Floats, count: Ints, start0: int, start1: int, gain0: float, gain1: float, slack0: float, slack1: float,
-    told: Floats,
+    bars: Ints, prices: Floats, count: Ints, start0: int, start1: int, gain0: float, gain1: float, slack0: float, slack1: float,
+    counted: Floats,
 ) -> None:  # fmt: skip
-    """Into told: the touches of the upper and of the lower line, how often they change sides, their distances added up in shares of the
+    """Into counted: the touches of the upper and of the lower line, how often they change sides, their distances added up in shares of the
     touch distance, and the longest stretch between two of them."""
-    told[:5] = 0.0
+    counted[:5] = 0.0
     x, y, side, before = 0, 0, -1, -1
     while True:
-        at0 = when[0, x] if x < count[0] and when[0, x] >= start0 else -1
-        at1 = when[1, y] if y < count[1] and when[1, y] >= start1 else -1
+        at0 = bars[0, x] if x < count[0] and bars[0, x] >= start0 else -1
+        at1 = bars[1, y] if y < count[1] and bars[1, y] >= start1 else -1
         if at0 < 0 and at1 < 0:
             return
         row = 0 if at0 >= at1 else 1
         if row == 0:
-            away = abs(what[0, x] - what[0, 0] - gain0 * (at0 - when[0, 0])) / slack0
+            away = abs(prices[0, x] - prices[0, 0] - gain0 * (at0 - bars[0, 0])) / slack0
             x += 1
         else:
-            away = abs(what[1, y] - what[1, 0] - gain1 * (at1 - when[1, 0])) / slack1
+            away = abs(prices[1, y] - prices[1, 0] - gain1 * (at1 - bars[1, 0])) / slack1
             y += 1
         if away <= 1.0:
-            told[row] += 1
-            told[3] += away
+            counted[row] += 1
+            counted[3] += away
             at = max(at0, at1)
-            told[4] = max(told[4], before - at)
+            counted[4] = max(counted[4], before - at)
             before = at
             if side != row:
-                told[2] += 1
+                counted[2] += 1
             side = row
 
 
@@ -143,156 +144,159 @@ def _gains(row: int, shape: int, gentle: float) -> tuple[float, float]:
 
 
 @kernel
-def two_lines(
-    shape: int, fresh: int, j: int, when: Ints, what: Floats, count: Ints, c: Floats, a: Floats, given: Floats, shares: Floats,
-    work: Floats, one: Floats,
-) -> bool:  # fmt: skip
+def two_lines(shape: int, fresh: int, j: int, look: Look) -> bool:
     """given: touch, flat, length, within, and the ratio or depth that the shape asks for.
 
     work: the lines through the newest high and low, kept from the bar on that confirms it: in the rows 2 * row and 2 * row + 1 as `standing`
     leaves them, in the last row how many and the touch distance.
     """
+    bars, prices, count, close, given = look.bars, look.prices, look.counts, look.close, look.given
+    shares, work, pattern = look.shares, look.work, look.pattern
     flat, length, ratio = given[1], given[2], given[4]
     for row in range(2):
         if fresh & (1 + row):
-            slack = given[0] * a[j]
+            slack = given[0] * look.range_[j]
             work[5, row], work[5, 2 + row] = 0, slack
             if slack > 0:
                 floor, ceiling = _gains(row, shape, flat * ratio / length)
-                work[5, row] = standing(
-                    row, j, when, what, count, c, slack, given[3], np.inf, floor, ceiling, shares, work, 2 * row
-                )  # fmt: skip
+                work[5, row] = standing(row, j, slack, given[3], np.inf, floor, ceiling, 2 * row, look)
     above, below, slack0, slack1 = int(work[5, 0]), int(work[5, 1]), work[5, 2], work[5, 3]
-    if above == 0 or below == 0 or j - min(when[0, 0], when[1, 0]) >= len(shares):
+    if above == 0 or below == 0 or j - min(bars[0, 0], bars[1, 0]) >= len(shares):
         return False
-    last, best, told = max(when[0, 0], when[1, 0]), 0.0, work[4]
-    least = _since(0, j, when[0, 0], what[0, 0], c, slack0, shares)
-    most_ = -_since(1, j, when[1, 0], what[1, 0], c, slack1, shares)
+    last, best, counted = max(bars[0, 0], bars[1, 0]), 0.0, work[4]
+    least = _since(0, j, bars[0, 0], prices[0, 0], close, slack0, shares)
+    most_ = -_since(1, j, bars[1, 0], prices[1, 0], close, slack1, shares)
     for x in range(above):
         m, gain0 = int(work[1, x]), work[0, x]
         if gain0 < least:
             continue
         for y in range(below):
             n, gain1 = int(work[3, y]), work[2, y]
-            start0, start1 = when[0, m], when[1, n]
+            start0, start1 = bars[0, m], bars[1, n]
             both = max(start0, start1)
             start = min(start0, start1)
             if gain1 > most_ or last - both < length or both - start > LATE * (last - start):
                 continue
-            width0 = what[0, 0] + gain0 * (both - when[0, 0]) - what[1, 0] - gain1 * (both - when[1, 0])
-            width1 = what[0, 0] + gain0 * (last - when[0, 0]) - what[1, 0] - gain1 * (last - when[1, 0])
+            width0 = prices[0, 0] + gain0 * (both - bars[0, 0]) - prices[1, 0] - gain1 * (both - bars[1, 0])
+            width1 = prices[0, 0] + gain0 * (last - bars[0, 0]) - prices[1, 0] - gain1 * (last - bars[1, 0])
             if width0 <= 0 or width1 <= 0:
                 continue
             if not _shaped(shape, gain0 * (last - both), gain1 * (last - both), width0, width1, flat, ratio):
                 continue
-            _touches(when, what, count, start0, start1, gain0, gain1, slack0, slack1, told)
+            _touches(bars, prices, count, start0, start1, gain0, gain1, slack0, slack1, counted)
             # Two and two at least, by turns; of several the one touched most often, then the longest.
-            score = told[0] + told[1] + (last - start) / 10_000.0
-            if told[2] < 4 or told[4] > SPARSE * (last - start) or score <= best:
+            score = counted[0] + counted[1] + (last - start) / 10_000.0
+            if counted[2] < 4 or counted[4] > SPARSE * (last - start) or score <= best:
                 continue
             best = score
-            begin(one, start, last)
-            upper(one, what[0, 0] + gain0 * (last - when[0, 0]), gain0, int(told[0]))
-            lower(one, what[1, 0] + gain1 * (last - when[1, 0]), gain1, int(told[1]))
-            one[HEIGHT] = width0
-            touched = told[0] + told[1]
+            begin(pattern, start, last)
+            upper(pattern, prices[0, 0] + gain0 * (last - bars[0, 0]), gain0, int(counted[0]))
+            lower(pattern, prices[1, 0] + gain1 * (last - bars[1, 0]), gain1, int(counted[1]))
+            pattern[HEIGHT] = width0
+            touched = counted[0] + counted[1]
             many = min(1.0, (touched - 4.0) / 4.0)
-            evenly = min(told[0], told[1]) / max(told[0], told[1])
-            one[QUALITY] = 100.0 * (1.0 - told[3] / touched + many + evenly) / 3.0
-            point(one, 0, start0, what[0, m])
-            point(one, 1, when[0, 0], what[0, 0])
-            point(one, 2, start1, what[1, n])
-            point(one, 3, when[1, 0], what[1, 0])
+            evenly = min(counted[0], counted[1]) / max(counted[0], counted[1])
+            pattern[QUALITY] = 100.0 * (1.0 - counted[3] / touched + many + evenly) / 3.0
+            point(pattern, 0, start0, prices[0, m])
+            point(pattern, 1, bars[0, 0], prices[0, 0])
+            point(pattern, 2, start1, prices[1, n])
+            point(pattern, 3, bars[1, 0], prices[1, 0])
     return best > 0
 
 
 @kernel
-def trend_line(
-    j: int, when: Ints, what: Floats, count: Ints, h: Floats, c: Floats, a: Floats, given: Floats, shares: Floats, work: Floats, one: Floats
-) -> bool:  # fmt: skip
+def trend_line(j: int, look: Look) -> bool:
     """A rising line under the lows. given: touch, touches, length, within."""
-    slack, asked, length, within = given[0] * a[j], given[1], given[2], given[3]
+    bars, prices, given, work, pattern = look.bars, look.prices, look.given, look.work, look.pattern
+    slack, asked, length, within = given[0] * look.range_[j], given[1], given[2], given[3]
     if not slack > 0:
         return False
-    newest, price, best = when[1, 0], what[1, 0], 0.0
-    for x in range(standing(1, j, when, what, count, c, slack, within, newest - length, -np.inf, 0.0, shares, work, 2)):
+    newest, price, best = bars[1, 0], prices[1, 0], 0.0
+    for x in range(standing(1, j, slack, within, newest - length, -np.inf, 0.0, 2, look)):
         m, gain = int(work[3, x]), work[2, x]
-        if gain <= 0 or newest - when[1, m] < length:
+        if gain <= 0 or newest - bars[1, m] < length:
             continue
         touched, away, before, last, stretch = 0, 0.0, newest, newest, 0
         for i in range(m + 1):
-            off = abs(what[1, i] - price - gain * (when[1, i] - newest))
-            if off <= slack and (touched == 0 or last - when[1, i] >= VISIT):
+            off = abs(prices[1, i] - price - gain * (bars[1, i] - newest))
+            if off <= slack and (touched == 0 or last - bars[1, i] >= VISIT):
                 touched, away = touched + 1, away + off
-                stretch, last = max(stretch, last - when[1, i]), when[1, i]
+                stretch, last = max(stretch, last - bars[1, i]), bars[1, i]
                 if touched == 2:
-                    before = when[1, i]
-        score = touched + (newest - when[1, m]) / 10_000.0
-        if touched < asked or last != when[1, m] or stretch > SPARSE * (newest - when[1, m]) or score <= best:
+                    before = bars[1, i]
+        score = touched + (newest - bars[1, m]) / 10_000.0
+        if touched < asked or last != bars[1, m] or stretch > SPARSE * (newest - bars[1, m]) or score <= best:
             continue
         best = score
-        begin(one, when[1, m], newest)
-        upper(one, price, gain, touched)
-        lower(one, price, gain, touched)
+        begin(pattern, bars[1, m], newest)
+        upper(pattern, price, gain, touched)
+        lower(pattern, price, gain, touched)
         # What confirms that the line holds: a close above all since the touch before the last.
-        one[TRIGGER], one[TRIGGER_GAIN] = h[most(h, before, j + 1)], 0.0
-        one[HEIGHT] = one[TRIGGER] - price
-        one[QUALITY] = 50.0 * (1.0 - away / touched / slack + min(1.0, (touched - 2.0) / 4.0))
+        pattern[TRIGGER], pattern[TRIGGER_GAIN] = look.high[most(look.high, before, j + 1)], 0.0
+        pattern[HEIGHT] = pattern[TRIGGER] - price
+        pattern[QUALITY] = 50.0 * (1.0 - away / touched / slack + min(1.0, (touched - 2.0) / 4.0))
         number, last = 0, newest + VISIT
         for i in range(m + 1):
-            off = abs(what[1, i] - price - gain * (when[1, i] - newest))
-            if off <= slack and last - when[1, i] >= VISIT and number < POINTS:
-                point(one, number, when[1, i], what[1, i])
-                number, last = number + 1, when[1, i]
+            off = abs(prices[1, i] - price - gain * (bars[1, i] - newest))
+            if off <= slack and last - bars[1, i] >= VISIT and number < POINTS:
+                point(pattern, number, bars[1, i], prices[1, i])
+                number, last = number + 1, bars[1, i]
     return best > 0
 
 
 @njit(nogil=True, cache=True, inline="always", _nrt=False)
-def _near(row: int, m: int, price: float, tolerance: float, what: Floats, count: Ints) -> int:
+def _near(row: int, m: int, price: float, tolerance: float, prices: Floats, count: Ints) -> int:
     """The number of the first turning point from number m on that lies near the price; how many there are where none does."""
-    while m < count[row] and abs(what[row, m] - price) > tolerance:
+    while m < count[row] and abs(prices[row, m] - price) > tolerance:
         m += 1
     return m
 
 
 @kernel
-def level(
-    row: int, j: int, when: Ints, what: Floats, count: Ints, down: Floats, c: Floats, given: Floats, one: Floats
-) -> bool:  # fmt: skip
+def level(row: int, j: int, look: Look) -> bool:
     """A price above the close that the newest turning point shares with others of either kind. given: tolerance, touches, apart, within."""
+    bars, prices, count, neg_low, close, given, pattern = (
+        look.bars,
+        look.prices,
+        look.counts,
+        look.neg_low,
+        look.close,
+        look.given,
+        look.pattern,
+    )
     tolerance, asked, apart, within = given[0], given[1], given[2], given[3]
-    newest, price = when[row, 0], what[row, 0]
-    if c[j] > price + 1.001 * tolerance:
+    newest, price = bars[row, 0], prices[row, 0]
+    if close[j] > price + 1.001 * tolerance:
         return False  # so is the mean of what is that near to it, however rounded
-    begin(one, newest, newest)
+    begin(pattern, newest, newest)
     touched, total, away, before, x, y = 0, 0.0, 0.0, -1, 0, 0
     while True:
-        x, y = _near(0, x, price, tolerance, what, count), _near(1, y, price, tolerance, what, count)
+        x, y = _near(0, x, price, tolerance, prices, count), _near(1, y, price, tolerance, prices, count)
         if x == count[0] and y == count[1]:
             break
-        r = 0 if y == count[1] or (x < count[0] and when[0, x] >= when[1, y]) else 1
+        r = 0 if y == count[1] or (x < count[0] and bars[0, x] >= bars[1, y]) else 1
         m = x if r == 0 else y
-        at, off = when[r, m], abs(what[r, m] - price)
+        at, off = bars[r, m], abs(prices[r, m] - price)
         x, y = x + 1 - r, y + r
         if newest - at > within:
             break
         if before >= 0 and before - at < apart:
             continue
         if touched < POINTS:
-            point(one, touched, at, what[r, m])
-        touched, total, away, before = touched + 1, total + what[r, m], away + off, at
-    if touched < asked or c[j] > total / touched:
+            point(pattern, touched, at, prices[r, m])
+        touched, total, away, before = touched + 1, total + prices[r, m], away + off, at
+    if touched < asked or close[j] > total / touched:
         return False
     middle = total / touched
-    one[START] = before
-    upper(one, middle, 0.0, touched)
-    one[INVALID] = middle - tolerance  # a break that closes back
-    one[HEIGHT] = middle + down[most(down, before, j + 1)]
-    one[QUALITY] = 50.0 * (1.0 - away / touched / tolerance + min(1.0, (touched - 2.0) / 4.0))
+    pattern[START] = before
+    upper(pattern, middle, 0.0, touched)
+    pattern[INVALID] = middle - tolerance  # a break that closes back
+    pattern[HEIGHT] = middle + neg_low[most(neg_low, before, j + 1)]
+    pattern[QUALITY] = 50.0 * (1.0 - away / touched / tolerance + min(1.0, (touched - 2.0) / 4.0))
     return True
 
 
 @kernel
-def same_level(one: Floats, other: Floats, tolerance: float) -> bool:
+def same_level(pattern: Floats, other: Floats, tolerance: float) -> bool:
     """Whether two levels are one."""
-    return abs(one[UPPER] - other[UPPER]) <= tolerance
+    return abs(pattern[UPPER] - other[UPPER]) <= tolerance

@@ -5,15 +5,15 @@ gains the same percentage each bar, and a pattern upside down is the same patter
 measures: on a bar that does not end its frame's, the state is worked on in a copy.
 """
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Bools, Floats, Ints
 from wickcore.measures.frame import kernel
-from wickcore.patterns.finders import DOUBLE, FLAG, LEVEL, PENNANT, REST, SHOULDERS, find
-from wickcore.patterns.flags import flag, pole
+from wickcore.patterns.finders import EVERY_BAR, HIGHS, LOWS, REST, SAME_PRICE, SEPARATE, Way, find
+from wickcore.patterns.flags import pole
 from wickcore.patterns.lines import same_level
 from wickcore.patterns.objects import (
     AT,
@@ -43,17 +43,23 @@ from wickcore.patterns.objects import (
     VISIBLE,
     WHEN_FAILED,
     WHEN_TRIGGERED,
+    Look,
     copy,
 )  # fmt: skip
 
-SWINGS, OBJECTS, LEVELS = 64, 4, 8
+SWINGS = 64
 NEW, NOWHERE = -1, -2
 FURTHEST = 5_000  # bars that any argument can name
 # What can be asked of an object.
+(
+    ASK_FORMING, ASK_STATE, ASK_START, ASK_AGE, ASK_TRIGGER, ASK_INVALID, ASK_HEIGHT, ASK_TARGET, ASK_QUALITY, ASK_SINCE_TRIGGER,
+    ASK_SINCE_FAILED, ASK_UPPER, ASK_UPPER_SLOPE, ASK_UPPER_TOUCHES, ASK_LOWER, ASK_LOWER_SLOPE, ASK_LOWER_TOUCHES, ASK_POLE,
+) = range(18)  # fmt: skip
 PARTS = {
-    "forming": 0, "state": 1, "start": 2, "age": 3, "trigger": 4, "invalid": 5, "height": 6, "target": 7, "quality": 8,
-    "since_trigger": 9, "since_failed": 10, "upper.now": 60, "upper.slope": 61, "upper.touches": 62, "lower.now": 63, "lower.slope": 64,
-    "lower.touches": 65, "pole": 66,
+    "forming": ASK_FORMING, "state": ASK_STATE, "start": ASK_START, "age": ASK_AGE, "trigger": ASK_TRIGGER, "invalid": ASK_INVALID,
+    "height": ASK_HEIGHT, "target": ASK_TARGET, "quality": ASK_QUALITY, "since_trigger": ASK_SINCE_TRIGGER,
+    "since_failed": ASK_SINCE_FAILED, "upper.now": ASK_UPPER, "upper.slope": ASK_UPPER_SLOPE, "upper.touches": ASK_UPPER_TOUCHES,
+    "lower.now": ASK_LOWER, "lower.slope": ASK_LOWER_SLOPE, "lower.touches": ASK_LOWER_TOUCHES, "pole": ASK_POLE,
 }  # fmt: skip
 POINT_PRICE, POINT_AGO = 20, 40  # plus the number of the point
 
@@ -73,16 +79,16 @@ def _confirm(j: int, k: int, first: int, x: Floats) -> bool:
 
 
 @kernel
-def _push(row: int, at: int, price: float, when: Ints, what: Floats, count: Ints) -> None:
+def _push(row: int, at: int, price: float, bars: Ints, prices: Floats, count: Ints) -> None:
     """Keeps a swing as the newest; the oldest goes."""
     for m in range(SWINGS - 1, 0, -1):
-        when[row, m], what[row, m] = when[row, m - 1], what[row, m - 1]
-    when[row, 0], what[row, 0] = at, price
+        bars[row, m], prices[row, m] = bars[row, m - 1], prices[row, m - 1]
+    bars[row, 0], prices[row, 0] = at, price
     count[row] = min(count[row] + 1, SWINGS)
 
 
 @kernel
-def _live(kind: int, j: int, close: float, lasts: int, made: Floats) -> None:
+def _live(way: Way, j: int, close: float, lasts: int, made: Floats) -> None:
     """What this bar's close makes of the patterns that are visible."""
     for m in range(len(made)):
         if made[m, STATE] == 0:
@@ -90,24 +96,26 @@ def _live(kind: int, j: int, close: float, lasts: int, made: Floats) -> None:
         if j > made[m, EXPIRES] + lasts:
             made[m, STATE] = 0
             continue
-        _judge(kind, j, close, made, m)
+        _judge(way, j, close, made, m)
         if made[m, STATE] != FORMING:
             continue
         gone = j - made[m, AT]
         met = made[m, TRIGGER] + made[m, TRIGGER_GAIN] * gone <= made[m, INVALID] + made[m, INVALID_GAIN] * gone
-        if kind == PENNANT:  # its lines are not what ends it
+        if way.own_lines:  # besides those that trigger and end it
             met = met or made[m, UPPER] + made[m, UPPER_GAIN] * gone <= made[m, LOWER] + made[m, LOWER_GAIN] * gone
         if j > made[m, EXPIRES] or met:
             made[m, STATE] = EXPIRED
 
 
 @kernel
-def _judge(kind: int, j: int, close: float, made: Floats, m: int) -> None:
-    """A level waits for its break however far price goes away; only a break can fail."""
+def _judge(way: Way, j: int, close: float, made: Floats, m: int) -> None:
+    """Whether this bar's close breaks the pattern one way or the other."""
     state, gone = made[m, STATE], j - made[m, AT]
     if state == FORMING and close > made[m, TRIGGER] + made[m, TRIGGER_GAIN] * gone:
         made[m, STATE], made[m, WHEN_TRIGGERED] = TRIGGERED, j
-    elif (state == TRIGGERED or (state == FORMING and kind != LEVEL)) and close < made[m, INVALID] + made[m, INVALID_GAIN] * gone:
+    elif (state == TRIGGERED or (state == FORMING and not way.by_price)) and close < made[m, INVALID] + made[
+        m, INVALID_GAIN
+    ] * gone:
         made[m, STATE], made[m, WHEN_FAILED] = FAILED, j
 
 
@@ -124,15 +132,15 @@ def _repeats(j: int, k: int, low: float, apart: float, before: Floats) -> bool:
 
 
 @kernel
-def _place(kind: int, j: int, given: Floats, made: Floats, one: Floats) -> int:
+def _place(way: Way, j: int, made: Floats, look: Look) -> int:
     """Where a pattern just found belongs: in the place of the one it is a later view of, NEW, or NOWHERE."""
-    if kind in (DOUBLE, SHOULDERS):
+    if way.later == SEPARATE:
         return NEW
-    for m in range(len(made) if kind == LEVEL else 1):
+    for m in range(len(made) if way.later == SAME_PRICE else 1):
         before = made[m]
         if before[STATE] == 0:
             continue
-        same = same_level(one, before, given[0]) if kind == LEVEL else one[START] <= before[LAST]
+        same = same_level(look.pattern, before, look.given[0]) if way.later == SAME_PRICE else look.pattern[START] <= before[LAST]
         if same and before[STATE] == FORMING:
             return m
         if same and j - max(before[WHEN_TRIGGERED], before[WHEN_FAILED]) < REST:
@@ -141,31 +149,32 @@ def _place(kind: int, j: int, given: Floats, made: Floats, one: Floats) -> int:
 
 
 @kernel
-def _keep(kind: int, j: int, k: int, lasts: int, close: float, low: float, given: Floats, made: Floats, one: Floats) -> None:
-    """Takes a pattern that was just found among the visible ones. low: the newest confirmed."""
-    if kind in (DOUBLE, SHOULDERS) and _repeats(j, k, low, given[1], made[0]):
+def _keep(way: Way, j: int, k: int, lasts: int, made: Floats, look: Look) -> None:
+    """Takes a pattern that was just found among the visible ones."""
+    pattern = look.pattern
+    if way.later == SEPARATE and _repeats(j, k, look.prices[1, 0], look.given[1], made[0]):
         return
-    place = _place(kind, j, given, made, one)
+    place = _place(way, j, made, look)
     if place == NOWHERE:
         return
-    one[VISIBLE] = j if place == NEW else made[place, VISIBLE]
+    pattern[VISIBLE] = j if place == NEW else made[place, VISIBLE]
     if place == NEW:
         for m in range(len(made) - 1, 0, -1):
             copy(made[m - 1], made[m])
         place = 0
-    copy(one, made[place])
+    copy(pattern, made[place])
     made[place, STATE] = FORMING
-    if one[EXPIRES] == 0:
+    if pattern[EXPIRES] == 0:
         made[place, EXPIRES] = j + lasts
-    _judge(kind, j, close, made, place)
+    _judge(way, j, look.close[j], made, place)
 
 
 @kernel
-def chosen(kind: int, j: int, nth: int, made: Floats) -> int:
-    """The place of the nth latest pattern; of levels the nth nearest above the close of the bar before: one that was above it is forming
-    still, or broke on this bar. -1 where there is none."""
+def chosen(way: Way, j: int, nth: int, made: Floats) -> int:
+    """The place of the nth latest pattern; of those counted by price the nth nearest above the close of the bar before: one that was above
+    it is forming still, or broke on this bar. -1 where there is none."""
     seen, below, at = 0, -np.inf, -1
-    if kind != LEVEL:
+    if not way.by_price:
         for m in range(len(made)):
             if made[m, STATE] != 0:
                 seen += 1
@@ -196,66 +205,90 @@ def _latest(field: int, made: Floats) -> float:
 
 @kernel
 def answer(part: int, j: int, made: Floats, m: int) -> float:
+    """A part of pattern m on bar j; NaN where it has none."""
     gone = j - made[m, AT]
     found = np.nan
-    if part in (0, 1):
+    if part in (ASK_FORMING, ASK_STATE):
         found = made[m, STATE]
-    elif part == 2:
+    elif part == ASK_START:
         found = j - made[m, START]
-    elif part == 3:
+    elif part == ASK_AGE:
         found = j - made[m, VISIBLE]
-    elif part == 4:
+    elif part == ASK_TRIGGER:
         found = made[m, TRIGGER] + made[m, TRIGGER_GAIN] * gone
-    elif part == 5:
+    elif part == ASK_INVALID:
         found = made[m, INVALID] + made[m, INVALID_GAIN] * gone
-    elif part in (6, 7):
+    elif part in (ASK_HEIGHT, ASK_TARGET):
         found = made[m, HEIGHT]
-    elif part == 8:
+    elif part == ASK_QUALITY:
         found = made[m, QUALITY]
-    elif part == 9 and made[m, WHEN_TRIGGERED] >= 0:
+    elif part == ASK_SINCE_TRIGGER and made[m, WHEN_TRIGGERED] >= 0:
         found = j - made[m, WHEN_TRIGGERED]
-    elif part == 10 and made[m, WHEN_FAILED] >= 0:
+    elif part == ASK_SINCE_FAILED and made[m, WHEN_FAILED] >= 0:
         found = j - made[m, WHEN_FAILED]
     elif POINT_PRICE <= part < POINT_PRICE + POINTS:
         found = made[m, FIELDS + 2 * (part - POINT_PRICE) + 1]
     elif POINT_AGO <= part < POINT_AGO + POINTS:
         found = j - made[m, FIELDS + 2 * (part - POINT_AGO)]
-    elif part == 60:
+    elif part == ASK_UPPER:
         found = made[m, UPPER] + made[m, UPPER_GAIN] * gone
-    elif part == 61:
+    elif part == ASK_UPPER_SLOPE:
         found = made[m, UPPER_GAIN]
-    elif part == 62:
+    elif part == ASK_UPPER_TOUCHES:
         found = made[m, UPPER_TOUCHES]
-    elif part == 63:
+    elif part == ASK_LOWER:
         found = made[m, LOWER] + made[m, LOWER_GAIN] * gone
-    elif part == 64:
+    elif part == ASK_LOWER_SLOPE:
         found = made[m, LOWER_GAIN]
-    elif part == 65:
+    elif part == ASK_LOWER_TOUCHES:
         found = made[m, LOWER_TOUCHES]
-    elif part == 66:
+    elif part == ASK_POLE:
         found = made[m, POLE]
     return found
 
 
+class Prices(NamedTuple):
+    """high, neg_low, close: logarithms, the lows negated; those of a pattern downwards turned over. range_: average true range of the
+    logarithms. volume: shares."""
+
+    high: Floats
+    neg_low: Floats
+    close: Floats
+    range_: Floats
+    volume: Floats
+
+
+class Asked(NamedTuple):
+    """part: of PARTS or a point's. k: bars on either side of a swing. lasts: bars a pattern waits, and stays visible after. nth: which of the
+    latest."""
+
+    part: int
+    k: int
+    lasts: int
+    nth: int
+
+
 @njit(nogil=True, cache=True)
 def run(
-    kind: int, side: float, part: int, high: Floats, low: Floats, close: Floats, range_: Floats, volume: Floats, h: Floats, down: Floats,
-    c: Floats, a: Floats, v: Floats, offsets: Ints, starts: Ints, commit: Bools, k: int, lasts: int, given: Floats, nth: int, out: Floats,
+    way: Way, side: float, asked: Asked, base: Prices, own: Prices, offsets: Ints, starts: Ints, commit: Bools, given: Floats, out: Floats
 ) -> Any:  # fmt: skip
-    """One part of the nth latest pattern, bar by bar; NaN where there is none. low: negated lows. The columns hold one value a base bar.
-    h, down, c, a, v: the same by the frame's own bars: the columns themselves on the base frame; in a coarser one room, where the bars up to
-    this one are written down as they come, so that nothing later can be read. commit: empty on the base frame. The machine takes half a
-    minute to compile: the columns are asked for in one way, and those of the base frame could be written to as well, but are not.
+    """One part of the nth latest pattern, bar by bar, into out; NaN where there is none. side: -1 where base is turned over.
+
+    base: one value a base bar. own: the same by the frame's own bars: the columns themselves on the base frame; in a coarser one room, where
+    the bars up to this one are written down as they come, so that nothing later can be read. commit: empty on the base frame. The machine
+    takes half a minute to compile: the columns are asked for in one way, and those of the base frame could be written to as well, but are not.
 
     Returns all patterns as they stand on the very last bar, and the number of that bar in its frame.
     """
+    part, k, lasts, nth = asked.part, asked.k, asked.lasts, asked.nth
     width = FIELDS + 2 * POINTS
-    when, what, count = np.zeros((2, SWINGS), np.int64), np.zeros((2, SWINGS)), np.zeros(2, np.int64)
-    made, one = np.zeros((LEVELS if kind == LEVEL else OBJECTS, width)), np.zeros(width)
-    when2, what2, count2, made2 = when.copy(), what.copy(), count.copy(), made.copy()
-    work, shares = np.zeros((6, 12)), 1.0 / np.maximum(np.arange(FURTHEST + 1), 1)
-    work2, flags = work.copy(), kind in (FLAG, PENNANT)
-    latest = -1
+    bars, prices, count = np.zeros((2, SWINGS), np.int64), np.zeros((2, SWINGS)), np.zeros(2, np.int64)
+    made, work = np.zeros((way.kept, width)), np.zeros((6, 12))
+    bars2, prices2, count2, made2, work2 = bars.copy(), prices.copy(), count.copy(), made.copy(), work.copy()
+    high, neg_low, close = own.high, own.neg_low, own.close
+    shares = 1.0 / np.maximum(np.arange(FURTHEST + 1), 1)
+    look = Look(bars, prices, count, high, neg_low, close, own.range_, own.volume, given, shares, work, np.zeros(width))
+    every_bar, latest = way.on == EVERY_BAR, -1
     for i in range(len(offsets) - 1):
         first = starts[i]
         count[:] = 0
@@ -265,35 +298,33 @@ def run(
             ends = True
             if len(commit):
                 ends = commit[p]
-                h[j], down[j], c[j], a[j], v[j] = high[p], low[p], close[p], range_[p], volume[p]
+                high[j], neg_low[j], close[j] = base.high[p], base.neg_low[p], base.close[p]
+                own.range_[j], own.volume[j] = base.range_[p], base.volume[p]
             if not ends:
-                when2[:], what2[:], count2[:], made2[:], work2[:], bottom2 = when, what, count, made, work, bottom
-            _live(kind, j, c[j], lasts, made)
+                bars2[:], prices2[:], count2[:], made2[:], work2[:], bottom2 = bars, prices, count, made, work, bottom
+            _live(way, j, close[j], lasts, made)
             fresh = 0
-            if _confirm(j, k, first, h):
-                _push(0, j - k, h[j - k], when, what, count)
-                fresh = 1
-            if _confirm(j, k, first, down):  # a low is confirmed as a high is, of the negated lows
-                _push(1, j - k, -down[j - k], when, what, count)
-                fresh += 2
-            if flags and fresh & 1:
-                bottom = pole(j - k, first, h, down, a, given)
+            if _confirm(j, k, first, high):
+                _push(0, j - k, high[j - k], bars, prices, count)
+                fresh = HIGHS
+            if _confirm(j, k, first, neg_low):  # a low is confirmed as a high is, of the negated lows
+                _push(1, j - k, -neg_low[j - k], bars, prices, count)
+                fresh |= LOWS
+            if every_bar and fresh & HIGHS:
+                bottom = pole(j - k, first, look)
             # Calls that pass all there is cost more than what most bars have to do.
-            if flags:
-                found = bottom >= 0 and flag(kind == PENNANT, j, bottom, when[0, 0], h, down, a, v, given, work, one)
-            else:
-                found = fresh > 0 and find(kind, side, fresh, j, first, when, what, count, h, down, c, a, given, shares, work, one)
-            if found:
-                _keep(kind, j, k, lasts, c[j], what[1, 0], given, made, one)
-            if kind == LEVEL and (part == 9 or part == 10):
-                at = _latest(WHEN_TRIGGERED if part == 9 else WHEN_FAILED, made)
+            complete = bottom >= 0 if every_bar else fresh & way.on != 0
+            if complete and find(way, side, fresh, j, first, bottom, look):
+                _keep(way, j, k, lasts, made, look)
+            if way.by_price and part in (ASK_SINCE_TRIGGER, ASK_SINCE_FAILED):
+                at = _latest(WHEN_TRIGGERED if part == ASK_SINCE_TRIGGER else WHEN_FAILED, made)
                 out[p] = j - at if at >= 0 and nth == 1 else np.nan
             else:
-                place = chosen(kind, j, nth, made)
+                place = chosen(way, j, nth, made)
                 out[p] = answer(part, j, made, place) if place >= 0 else np.nan
             latest = j
             if ends:
                 j += 1
             elif p + 1 < offsets[i + 1]:
-                when[:], what[:], count[:], made[:], work[:], bottom = when2, what2, count2, made2, work2, bottom2
+                bars[:], prices[:], count[:], made[:], work[:], bottom = bars2, prices2, count2, made2, work2, bottom2
     return made, latest

@@ -1,8 +1,10 @@
 """What is kept of a pattern, and how a finder fills it in. All prices are logarithms; those of a pattern downwards are negated."""
 
+from typing import NamedTuple
+
 import numpy as np
 
-from wickcore.bars.bars import Floats
+from wickcore.bars.bars import Floats, Ints
 from wickcore.measures.frame import kernel
 
 FIELDS, POINTS = 21, 6
@@ -16,40 +18,61 @@ FIELDS, POINTS = 21, 6
 FORMING, TRIGGERED, FAILED, EXPIRED = 1, 2, 3, 4
 
 
+class Look(NamedTuple):
+    """All that a finder looks at, and where it puts what it finds. bars, prices: (2, SWINGS) bars and prices of the confirmed highs (row 0) and
+    lows (row 1), the newest first; counts: how many of each. high, neg_low, close, range_, volume: of the frame's bars up to now, each at its
+    own place; the lows negated. given: the kind's own arguments in their order. shares: 1 / n at n. work: 6 x 12 of room for intermediate
+    results, of which the search for two lines keeps some from bar to bar. pattern: the one in the making, laid out as above.
+    """
+
+    bars: Ints
+    prices: Floats
+    counts: Ints
+    high: Floats
+    neg_low: Floats
+    close: Floats
+    range_: Floats
+    volume: Floats
+    given: Floats
+    shares: Floats
+    work: Floats
+    pattern: Floats
+
+
 @kernel
-def copy(one: Floats, other: Floats) -> None:
+def copy(pattern: Floats, other: Floats) -> None:
     """Writes one object over the other."""
-    for i in range(len(one)):
-        other[i] = one[i]
+    for i in range(len(pattern)):
+        other[i] = pattern[i]
 
 
 @kernel
-def begin(one: Floats, start: int, last: int) -> None:
+def begin(pattern: Floats, start: int, last: int) -> None:
     """An empty object: neither triggered nor failed, and with points nowhere."""
-    one[:] = 0.0
-    one[START], one[AT], one[LAST] = start, last, last
-    one[WHEN_TRIGGERED] = one[WHEN_FAILED] = -1
+    pattern[:] = 0.0
+    pattern[START], pattern[AT], pattern[LAST] = start, last, last
+    pattern[WHEN_TRIGGERED] = pattern[WHEN_FAILED] = -1
     for i in range(POINTS):
-        one[FIELDS + 2 * i], one[FIELDS + 2 * i + 1] = np.nan, np.nan
+        pattern[FIELDS + 2 * i], pattern[FIELDS + 2 * i + 1] = np.nan, np.nan
 
 
 @kernel
-def point(one: Floats, number: int, at: int, price: float) -> None:
-    one[FIELDS + 2 * number], one[FIELDS + 2 * number + 1] = at, price
+def point(pattern: Floats, number: int, at: int, price: float) -> None:
+    pattern[FIELDS + 2 * number], pattern[FIELDS + 2 * number + 1] = at, price
 
 
 @kernel
-def upper(one: Floats, value: float, gain: float, touches: int) -> None:
+def upper(pattern: Floats, value: float, gain: float, touches: int) -> None:
     """The upper line, which confirms the pattern."""
-    one[UPPER], one[UPPER_GAIN], one[UPPER_TOUCHES] = value, gain, touches
-    one[TRIGGER], one[TRIGGER_GAIN] = value, gain
+    pattern[UPPER], pattern[UPPER_GAIN], pattern[UPPER_TOUCHES] = value, gain, touches
+    pattern[TRIGGER], pattern[TRIGGER_GAIN] = value, gain
 
 
 @kernel
-def lower(one: Floats, value: float, gain: float, touches: int) -> None:
+def lower(pattern: Floats, value: float, gain: float, touches: int) -> None:
     """The lower line, which ends it."""
-    one[LOWER], one[LOWER_GAIN], one[LOWER_TOUCHES] = value, gain, touches
-    one[INVALID], one[INVALID_GAIN] = value, gain
+    pattern[LOWER], pattern[LOWER_GAIN], pattern[LOWER_TOUCHES] = value, gain, touches
+    pattern[INVALID], pattern[INVALID_GAIN] = value, gain
 
 
 @kernel

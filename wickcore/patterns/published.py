@@ -12,7 +12,7 @@ import numpy as np
 
 from wickcore.bars.bars import Floats, Ints
 from wickcore.measures.frame import kernel
-from wickcore.patterns.objects import HEIGHT, INVALID, QUALITY, TRIGGER, begin, point
+from wickcore.patterns.objects import HEIGHT, INVALID, QUALITY, TRIGGER, Look, begin, point
 
 HEAD, BROADENING, TRIANGLE, RECTANGLE, DOUBLE = range(5)
 NEAR, LEVEL = 0.015, 0.0075  # of the average: shoulders, necks and doubles; the sides of a rectangle
@@ -20,20 +20,20 @@ MORE_THAN = 22  # days between the two of a double
 
 
 @kernel
-def extremes(when: Ints, what: Floats, count: Ints, asked: int, told: Floats) -> int:
-    """The newest turning points that take turns, into told: bar, price, 0 a high or 1 a low. Of several highs without a low between, the
+def extremes(bars: Ints, prices: Floats, count: Ints, asked: int, turns: Floats) -> int:
+    """The newest turning points that take turns, into turns: bar, price, 0 a high or 1 a low. Of several highs without a low between, the
     highest stands for all. Returns how many there are, at most `asked`."""
     x = y = found = 0
     while found <= asked and (x < count[0] or y < count[1]):
-        row = 0 if y >= count[1] or (x < count[0] and when[0, x] >= when[1, y]) else 1
-        at, price = (when[0, x], what[0, x]) if row == 0 else (when[1, y], what[1, y])
+        row = 0 if y >= count[1] or (x < count[0] and bars[0, x] >= bars[1, y]) else 1
+        at, price = (bars[0, x], prices[0, x]) if row == 0 else (bars[1, y], prices[1, y])
         x, y = x + 1 - row, y + row
-        if found and told[2, found - 1] == row:
-            higher = price >= told[1, found - 1] if row == 0 else price <= told[1, found - 1]
+        if found and turns[2, found - 1] == row:
+            higher = price >= turns[1, found - 1] if row == 0 else price <= turns[1, found - 1]
             if higher:
-                told[0, found - 1], told[1, found - 1] = at, price
+                turns[0, found - 1], turns[1, found - 1] = at, price
         elif found < asked:
-            told[0, found], told[1, found], told[2, found] = at, price, row
+            turns[0, found], turns[1, found], turns[2, found] = at, price, row
             found += 1
         else:
             break
@@ -65,52 +65,52 @@ def _five(shape: int, side: float, e: Floats) -> bool:
 
 
 @kernel
-def _double(side: float, when: Ints, what: Floats, count: Ints, within: float, work: Floats, one: Floats) -> bool:
+def _double(side: float, look: Look) -> bool:
     """The newest low is the lowest of all after an earlier one, near it, and more than 22 days later."""
+    bars, prices, count, within, work, pattern = look.bars, look.prices, look.counts, look.given[0], look.work, look.pattern
     lowest = np.inf
-    at, price = when[1, 0], what[1, 0]
+    at, price = bars[1, 0], prices[1, 0]
     for m in range(1, count[1]):
-        if at - when[1, m] >= within or lowest < price:
+        if at - bars[1, m] >= within or lowest < price:
             return False
-        work[0, 0], work[0, 1] = price, what[1, m]
-        if at - when[1, m] > MORE_THAN and near(NEAR, side, work[0], 0, 1, -1):
+        work[0, 0], work[0, 1] = price, prices[1, m]
+        if at - bars[1, m] > MORE_THAN and near(NEAR, side, work[0], 0, 1, -1):
             top, high = -1, -np.inf
             for x in range(count[0]):
-                if when[1, m] < when[0, x] < at and what[0, x] > high:
-                    top, high = when[0, x], what[0, x]
+                if bars[1, m] < bars[0, x] < at and prices[0, x] > high:
+                    top, high = bars[0, x], prices[0, x]
             if top >= 0:
-                begin(one, when[1, m], at)
-                one[TRIGGER], one[INVALID] = high, min(price, what[1, m])
-                one[HEIGHT] = high - one[INVALID]
-                one[QUALITY] = 100.0 * (1.0 - abs(math.tanh((price - what[1, m]) / 2.0)) / NEAR)
-                point(one, 0, when[1, m], what[1, m])
-                point(one, 1, top, high)
-                point(one, 2, at, price)
+                begin(pattern, bars[1, m], at)
+                pattern[TRIGGER], pattern[INVALID] = high, min(price, prices[1, m])
+                pattern[HEIGHT] = high - pattern[INVALID]
+                pattern[QUALITY] = 100.0 * (1.0 - abs(math.tanh((price - prices[1, m]) / 2.0)) / NEAR)
+                point(pattern, 0, bars[1, m], prices[1, m])
+                point(pattern, 1, top, high)
+                point(pattern, 2, at, price)
                 return True
-        lowest = min(lowest, what[1, m])
+        lowest = min(lowest, prices[1, m])
     return False
 
 
 @kernel
-def published(
-    shape: int, side: float, when: Ints, what: Floats, count: Ints, given: Floats, work: Floats, one: Floats
-) -> bool:  # fmt: skip
+def published(shape: int, side: float, look: Look) -> bool:
     """given: within."""
+    bars, given, work, pattern = look.bars, look.given, look.work, look.pattern
     if shape == DOUBLE:
-        return _double(side, when, what, count, given[0], work, one)
-    if extremes(when, what, count, 5, work) < 5 or work[0, 0] != when[1, 0] or work[2, 0] != 1:
+        return _double(side, look)
+    if extremes(bars, look.prices, look.counts, 5, work) < 5 or work[0, 0] != bars[1, 0] or work[2, 0] != 1:
         return False
     e = work[1]
     length = work[0, 0] - work[0, 4]
     if length >= given[0] or not _five(shape, side, e):
         return False
-    begin(one, int(work[0, 4]), int(work[0, 0]))
-    one[TRIGGER], one[INVALID] = max(e[1], e[3]), min(e[0], e[2], e[4])
-    one[HEIGHT] = one[TRIGGER] - one[INVALID]
+    begin(pattern, int(work[0, 4]), int(work[0, 0]))
+    pattern[TRIGGER], pattern[INVALID] = max(e[1], e[3]), min(e[0], e[2], e[4])
+    pattern[HEIGHT] = pattern[TRIGGER] - pattern[INVALID]
     shortest = length
     for i in range(4):
         shortest = min(shortest, work[0, i] - work[0, i + 1])
-    one[QUALITY] = 100.0 * shortest / (length / 4.0)
+    pattern[QUALITY] = 100.0 * shortest / (length / 4.0)
     for i in range(5):
-        point(one, i, int(work[0, 4 - i]), e[4 - i])
+        point(pattern, i, int(work[0, 4 - i]), e[4 - i])
     return True

@@ -1,21 +1,21 @@
 """Rounded lows between two rims, with and without a handle."""
 
-from wickcore.bars.bars import Floats, Ints
+from wickcore.bars.bars import Floats
 from wickcore.measures.frame import kernel
-from wickcore.patterns.objects import HEIGHT, INVALID, LAST, QUALITY, TRIGGER, begin, most, point
+from wickcore.patterns.objects import HEIGHT, INVALID, LAST, QUALITY, TRIGGER, Look, begin, most, point
 
 LEAD = 60  # a cup follows a rise of so many bars at most
 
 
 @kernel
-def _rounded(c: Floats, start: int, end: int, around: float) -> float:
+def _rounded(close: Floats, start: int, end: int, around: float) -> float:
     """R² of the parabola through the closes from start to end, both included; 0 where it opens downwards or turns outside the middle
     half. around: a value near the closes, for the precision of the sums."""
     n = end - start + 1
     half = (n - 1) / 2.0
     s2 = s4 = sy = sxy = sx2y = syy = 0.0
     for i in range(n):
-        x, y = (i - half) / half, c[start + i] - around
+        x, y = (i - half) / half, close[start + i] - around
         s2, s4 = s2 + x * x, s4 + x * x * x * x
         sy, sxy, sx2y, syy = sy + y, sxy + x * y, sx2y + x * x * y, syy + y * y
     linear = sxy / s2
@@ -28,84 +28,81 @@ def _rounded(c: Floats, start: int, end: int, around: float) -> float:
 
 
 @kernel
-def _broad(c: Floats, start: int, end: int, below: float) -> float:
+def _broad(close: Floats, start: int, end: int, below: float) -> float:
     """The share of the closes from start to end, both included, that lie below."""
     n = 0
     for i in range(start, end + 1):
-        n += c[i] < below
+        n += close[i] < below
     return n / (end - start + 1)
 
 
 @kernel
-def _cup(
-    number: int, first: int, when: Ints, what: Floats, count: Ints, h: Floats, down: Floats, c: Floats, given: Floats, one: Floats
-) -> bool:  # fmt: skip
+def _cup(number: int, first: int, look: Look) -> bool:
     """The roundest low that ends at high number `number`. given: tolerance, length, within, depth, fit, broad, rise."""
+    bars, prices, count, high, neg_low, close = look.bars, look.prices, look.counts, look.high, look.neg_low, look.close
+    given, pattern = look.given, look.pattern
     tolerance, length, within, depth, fit, broad, rise = given[0], given[1], given[2], given[3], given[4], given[5], given[6]
-    right, price = when[0, number], what[0, number]
+    right, price = bars[0, number], prices[0, number]
     best = 0.0
     for m in range(number + 1, count[0]):
-        left, rim = when[0, m], what[0, m]
+        left, rim = bars[0, m], prices[0, m]
         if right - left > within or rim > price + tolerance:
             break  # nothing further back can be the rim: too far, or hidden behind a higher high
-        if right - left < length or rim < price - tolerance or h[most(h, left + 1, right)] > max(rim, price):
+        if right - left < length or rim < price - tolerance or high[most(high, left + 1, right)] > max(rim, price):
             continue
-        bottom = most(down, left + 1, right)
-        if min(rim, price) + down[bottom] < depth:
+        bottom = most(neg_low, left + 1, right)
+        if min(rim, price) + neg_low[bottom] < depth:
             continue
         if rise > 0:
             start = max(first, left - LEAD)
-            if start >= left or rim + down[most(down, start, left)] < rise:
+            if start >= left or rim + neg_low[most(neg_low, start, left)] < rise:
                 continue
         # A parabola fits two straight lines that meet in a point as well (15/16 of their spread), but they hold few closes near it.
-        lower_third = -down[bottom] + (max(rim, price) + down[bottom]) / 3.0
-        if _broad(c, left, right, lower_third) < broad:
+        lower_third = -neg_low[bottom] + (max(rim, price) + neg_low[bottom]) / 3.0
+        if _broad(close, left, right, lower_third) < broad:
             continue
-        round_ = _rounded(c, left, right, price)
+        round_ = _rounded(close, left, right, price)
         if round_ < fit or round_ <= best:
             continue
         best = round_
-        begin(one, left, right)
-        one[TRIGGER] = max(rim, price)
-        one[HEIGHT] = one[TRIGGER] + down[bottom]
-        one[INVALID] = one[TRIGGER] - one[HEIGHT] / 2.0
+        begin(pattern, left, right)
+        pattern[TRIGGER] = max(rim, price)
+        pattern[HEIGHT] = pattern[TRIGGER] + neg_low[bottom]
+        pattern[INVALID] = pattern[TRIGGER] - pattern[HEIGHT] / 2.0
         middle = 1.0 - abs(2.0 * (bottom - left) / (right - left) - 1.0)
-        one[QUALITY] = 100.0 * ((round_ - fit) / (1.0 - fit) + 1.0 - abs(rim - price) / tolerance + middle) / 3.0
-        point(one, 0, left, rim)
-        point(one, 1, bottom, -down[bottom])
-        point(one, 2, right, price)
+        pattern[QUALITY] = 100.0 * ((round_ - fit) / (1.0 - fit) + 1.0 - abs(rim - price) / tolerance + middle) / 3.0
+        point(pattern, 0, left, rim)
+        point(pattern, 1, bottom, -neg_low[bottom])
+        point(pattern, 2, right, price)
     return best > 0
 
 
 @kernel
-def saucer(
-    first: int, when: Ints, what: Floats, count: Ints, h: Floats, down: Floats, c: Floats, given: Floats, one: Floats
-) -> bool:  # fmt: skip
+def saucer(first: int, look: Look) -> bool:
     """Completed by the high that is its right rim."""
-    return _cup(0, first, when, what, count, h, down, c, given, one)
+    return _cup(0, first, look)
 
 
 @kernel
-def cup_handle(
-    j: int, first: int, when: Ints, what: Floats, count: Ints, h: Floats, down: Floats, c: Floats, given: Floats, one: Floats
-) -> bool:  # fmt: skip
+def cup_handle(j: int, first: int, look: Look) -> bool:
     """Completed by the low of its handle. given: as a cup's, then the most bars from the rim to that low."""
-    at, price, rim = when[1, 0], what[1, 0], -1
+    bars, prices, count, given, pattern = look.bars, look.prices, look.counts, look.given, look.pattern
+    at, price, rim = bars[1, 0], prices[1, 0], -1
     for m in range(count[0]):
-        if at - when[0, m] > given[7]:
+        if at - bars[0, m] > given[7]:
             break
-        if when[0, m] < at and (rim < 0 or what[0, m] > what[0, rim]):
+        if bars[0, m] < at and (rim < 0 or prices[0, m] > prices[0, rim]):
             rim = m
     if rim < 0:
         return False
-    right, top = when[0, rim], what[0, rim]
+    right, top = bars[0, rim], prices[0, rim]
     # The rim stands above all since, and the low below.
-    if h[most(h, right + 1, j + 1)] > top or -down[most(down, right + 1, j + 1)] < price:
+    if look.high[most(look.high, right + 1, j + 1)] > top or -look.neg_low[most(look.neg_low, right + 1, j + 1)] < price:
         return False
-    if not _cup(rim, first, when, what, count, h, down, c, given, one) or price < one[INVALID]:
+    if not _cup(rim, first, look) or price < pattern[INVALID]:
         return False
-    shallow = 1.0 - (one[TRIGGER] - price) / (one[HEIGHT] / 2.0)
-    one[LAST], one[INVALID] = at, price
-    one[QUALITY] = (3.0 * one[QUALITY] + 100.0 * shallow) / 4.0
-    point(one, 3, at, price)
+    shallow = 1.0 - (pattern[TRIGGER] - price) / (pattern[HEIGHT] / 2.0)
+    pattern[LAST], pattern[INVALID] = at, price
+    pattern[QUALITY] = (3.0 * pattern[QUALITY] + 100.0 * shallow) / 4.0
+    point(pattern, 3, at, price)
     return True
