@@ -181,13 +181,14 @@ def _apart(engine: Any, rule: CheckedRule, found: Any, members: Any, horizon: in
 
 
 def _write_report(given: Namespace, rule: CheckedRule, report: dict[str, Any], study: dict[str, Any], settings: Any) -> None:
+    from upperwick.rules.naming import name_in
     from upperwick.studies.report import report as page
 
     told = {
         "version": None, "data_version": "files" if given.prices else "stored", "seed": settings.seed,
         "settings": settings.model_dump(mode="json"),
     }  # fmt: skip
-    title = next((line[5:].strip() for line in rule.text.splitlines() if line.startswith("name:")), Path(given.rule).stem)
+    title = name_in(rule.text) or Path(given.rule).stem
     study = {**study, "sealed_from": None, "lists": [], "before": None, "after": None}
     try:
         given.report.write_text(page(title, rule.text, told, study, report["parts"]), encoding="utf-8")

@@ -1,23 +1,26 @@
-"""The `name:` line of a rule's text, and its other header lines."""
+"""What the head of a rule's text says, and how its name is changed there."""
 
-import re
+from wickcore.language.parser import read_head
 
-_NAME = re.compile(r"^name[ ]*:.*$", re.MULTILINE)
+LONGEST = 120  # characters of a name
 
 
 def with_name(text: str, name: str) -> str:
     """The rule's text with its `name:` line set, added on top where there was none."""
-    line = f"name: {name}"
-    return _NAME.sub(lambda _: line, text, count=1) if _NAME.search(text) else f"{line}\n{text}"
+    found = read_head(text).get("name")
+    if found is None:
+        return f"name: {name}\n{text}"
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    lines[found.line - 1] = f"name: {name}"
+    return "\n".join(lines)
 
 
 def name_in(text: str) -> str:
     """The name the text gives itself, or ""."""
-    match = _NAME.search(text)
-    return match.group().split(":", 1)[1].strip()[:120] if match else ""
+    return header_in(text, "name")[:LONGEST]
 
 
 def header_in(text: str, key: str) -> str:
     """What a header line says, without its comment, or ""."""
-    match = re.search(rf"^{key}[ ]*:(.*)$", text, re.MULTILINE)
-    return match.group(1).split("#")[0].strip() if match else ""
+    found = read_head(text).get(key)
+    return found.value if found else ""

@@ -1,7 +1,7 @@
 """Text to tree. Finds every syntax error of a rule, not only the first; never executes anything."""
 
 import re
-from typing import Any
+from typing import Any, NamedTuple
 
 from wickcore.language import tree
 from wickcore.language.problems import Places, Problem, RuleError, nearest
@@ -29,6 +29,20 @@ def read(text: str) -> tuple[tree.RuleText, list[Problem]]:
     """
     reader = _RuleParser(text)
     return reader.run(), reader.problems
+
+
+class HeaderLine(NamedTuple):
+    """What a header line says, and on which line of the text, counted from 1."""
+
+    value: str
+    line: int
+
+
+def read_head(text: str) -> dict[str, HeaderLine]:
+    """The header lines at the top of a text by their names, whatever comes after them: the text may be too long, or wrong further down."""
+    reader = _RuleParser(text[:MAX_CHARACTERS])
+    reader.read_head()
+    return {key: HeaderLine(value, reader.places.problem(span, "").line) for key, (value, span) in reader.headers.items()}
 
 
 def parse_expression(text: str) -> tree.Node:
@@ -71,9 +85,13 @@ class _RuleParser:
             raise TooLong([Problem(1, 1, 1, message)])
         if len(self.places.starts) > MAX_LINES + 1:
             raise TooLong([Problem(MAX_LINES + 1, 1, 1, f"A rule is at most {MAX_LINES} lines.")])
-        logical = self._read_headers(self._logical_lines())
+        logical = self.read_head()
         statements = self._block(logical, 0, len(logical), 0)
         return tree.RuleText(self.text, self.headers, tuple(statements))
+
+    def read_head(self) -> list[_Logical]:
+        """Takes in the header lines. Returns the lines after them."""
+        return self._read_headers(self._logical_lines())
 
     def _logical_lines(self) -> list[_Logical]:
         found: list[_Logical] = []

@@ -9,23 +9,23 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Bools, Floats, Ints, Truth
-from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame, kernel
+from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame, ends, kernel
 
 
 @njit(nogil=True, cache=True)
-def _ago(h: Any, offsets: Ints, starts: Ints, commit: Any, n: int, missing: Any, out: Any) -> None:
+def _ago(history: Any, offsets: Ints, starts: Ints, commit: Any, n: int, missing: Any, out: Any) -> None:
     for k in range(len(offsets) - 1):
         if commit is None:
             begin, end = offsets[k], offsets[k + 1]
             full = min(begin + n, end)
             out[begin:full] = missing
-            now, earlier = out[full:end], h[begin : begin + end - full]
+            now, earlier = out[full:end], history[begin : begin + end - full]
             for m in range(len(now)):
                 now[m] = earlier[m]
         else:
             j = starts[k]
             for i in range(offsets[k], offsets[k + 1]):
-                out[i] = h[j - n] if j - starts[k] >= n else missing
+                out[i] = history[j - n] if j - starts[k] >= n else missing
                 if commit[i]:
                     j += 1
 
@@ -85,7 +85,7 @@ def _peek_held(x: Truth, offsets: Ints, commit: Bools, n: int, good: int, out: T
 
 
 @njit(nogil=True, cache=True)
-def _count(x: Truth, h: Truth, offsets: Ints, starts: Ints, commit: Any, n: int, out: Floats) -> None:
+def _count(x: Truth, history: Truth, offsets: Ints, starts: Ints, commit: Any, n: int, out: Floats) -> None:
     """How many of the last n bars were true; unknown while one of them is, or lies before the first."""
     for k in range(len(offsets) - 1):
         j = starts[k]
@@ -93,13 +93,9 @@ def _count(x: Truth, h: Truth, offsets: Ints, starts: Ints, commit: Any, n: int,
         for i in range(offsets[k], offsets[k + 1]):
             v = x[i]
             out[i] = np.nan if unknown > 0 or v == UNKNOWN else float(true + (v == TRUE))
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends and n > 1:
+            if ends(commit, i) and n > 1:
                 j += 1
-                old = h[j - n] if j - starts[k] >= n else UNKNOWN
+                old = history[j - n] if j - starts[k] >= n else UNKNOWN
                 true += (v == TRUE) - (old == TRUE)
                 unknown += (v == UNKNOWN) - (old == UNKNOWN)
 
@@ -113,11 +109,7 @@ def _bars_since(x: Truth, offsets: Ints, commit: Any, out: Floats) -> None:
                 out[i] = 0.0
             else:
                 out[i] = float(taken - latest) if latest >= 0 else np.nan
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends:
+            if ends(commit, i):
                 if x[i] == TRUE:
                     latest = taken
                 taken += 1
@@ -135,11 +127,7 @@ def _streak(x: Truth, offsets: Ints, commit: Any, out: Floats) -> None:
             else:
                 now = np.nan
             out[i] = now
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends:
+            if ends(commit, i):
                 length = 0.0 if now != now else now
 
 
@@ -149,11 +137,7 @@ def _value_at(x: Floats, when: Truth, offsets: Ints, commit: Any, out: Floats) -
         kept = np.nan
         for i in range(offsets[k], offsets[k + 1]):
             out[i] = x[i] if when[i] == TRUE else kept
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends and when[i] == TRUE:
+            if ends(commit, i) and when[i] == TRUE:
                 kept = x[i]
 
 
@@ -170,11 +154,7 @@ def _sum_since(x: Floats, when: Truth, offsets: Ints, commit: Any, out: Floats) 
             else:
                 now = np.nan
             out[i] = now
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends and (when[i] == TRUE or started):
+            if ends(commit, i) and (when[i] == TRUE or started):
                 total, started = now, True
 
 
@@ -188,11 +168,7 @@ def _total(x: Floats, offsets: Ints, commit: Any, out: Floats) -> None:
                 out[i] = np.nan
                 continue
             out[i] = total + v
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends:
+            if ends(commit, i):
                 total += v
 
 

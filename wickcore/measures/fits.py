@@ -9,13 +9,13 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Floats, Ints
-from wickcore.measures.frame import Frame
+from wickcore.measures.frame import Frame, ends
 
 SLOPE, FIT = 0, 1
 
 
 @njit(nogil=True, cache=True)
-def _line(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, how: int, out: Floats) -> None:
+def _line(x: Floats, history: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, how: int, out: Floats) -> None:
     """Least squares of the window's values over 0 … n - 1: slope a bar (how 0) or R² (how 1; unknown where nothing moved)."""
     middle = (n - 1) / 2.0
     across = n * (n * n - 1.0) / 12.0
@@ -40,18 +40,14 @@ def _line(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n: int
                         out[i] = min(1.0, together * together / (across * spread))
             else:
                 out[i] = np.nan
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if not ends:
+            if not ends(commit, i):
                 continue
             j += 1
             if v != v:
                 unknown += 1
             rebuild = False
             if j - first >= n:
-                old = h[j - n]
+                old = history[j - n]
                 if old != old:
                     unknown -= 1
                     rebuild = unknown == 0
@@ -63,16 +59,18 @@ def _line(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n: int
             since += 1
             if unknown == 0 and (rebuild or j - first == n - 1 or since >= n):
                 since = 0
-                reference, total, squares, timed = h[j - 1], 0.0, 0.0, 0.0
+                reference, total, squares, timed = history[j - 1], 0.0, 0.0, 0.0
                 for m in range(j - n + 1, j):
-                    d = h[m] - reference
+                    d = history[m] - reference
                     total += d
                     squares += d * d
                     timed += (m - (j - n + 1)) * d
 
 
 @njit(nogil=True, cache=True)
-def _together(x: Floats, y: Floats, hx: Floats, hy: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, out: Floats) -> None:
+def _together(
+    x: Floats, y: Floats, history_x: Floats, history_y: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, out: Floats
+) -> None:
     """Pearson's correlation of two windows; unknown where one of them stands still."""
     for k in range(len(offsets) - 1):
         j = starts[k]
@@ -81,23 +79,19 @@ def _together(x: Floats, y: Floats, hx: Floats, hy: Floats, offsets: Ints, start
             if j - starts[k] >= n - 1:
                 mx, my = x[i], y[i]
                 for m in range(j - n + 1, j):
-                    mx += hx[m]
-                    my += hy[m]
+                    mx += history_x[m]
+                    my += history_y[m]
                 mx, my = mx / n, my / n
                 dx, dy = x[i] - mx, y[i] - my
                 xx, yy, xy = dx * dx, dy * dy, dx * dy
                 for m in range(j - n + 1, j):
-                    dx, dy = hx[m] - mx, hy[m] - my
+                    dx, dy = history_x[m] - mx, history_y[m] - my
                     xx += dx * dx
                     yy += dy * dy
                     xy += dx * dy
                 if xx > 0 and yy > 0:
                     out[i] = min(1.0, max(-1.0, xy / np.sqrt(xx * yy)))
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends:
+            if ends(commit, i):
                 j += 1
 
 

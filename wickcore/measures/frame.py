@@ -1,16 +1,17 @@
 """Whose bars a kernel counts, and the one form all kernels share: committed state plus a peek.
 
 History is taken in where a frame's bar ends; the value on a base bar is what it would be if the frame's bar ended there. `history`
-holds the ended bars' values one after another, so that a kernel finds the bar m before this one at `h[j - m]`, where j counts the
+holds the ended bars' values one after another, so that a kernel finds the bar m before this one at `history[j - m]`, where j counts the
 bars ended so far. On the base frame every bar ends its own: then `commit` is None, the history is the column itself, and Numba
-compiles each kernel a second time without the question.
+compiles each kernel a second time without the question, which is what `ends` asks.
 """
 
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numba import njit
+from numba import njit, types
+from numba.extending import overload
 
 from wickcore.bars.bars import Bools, Ints
 
@@ -19,6 +20,22 @@ FALSE, UNKNOWN, TRUE = 0, 1, 2
 # Marks a kernel that makes no arrays of its own: it need not count who holds the ones it is given, and counting, at each call that passes some
 # on, can take a third of all the time.
 kernel = njit(nogil=True, cache=True, _nrt=False)
+
+
+def ends(commit: Any, i: int) -> bool:
+    """Whether base bar i ends its frame's bar. For kernels: put in place of the call, so that it costs nothing where `commit` is None."""
+    return True if commit is None else bool(commit[i])
+
+
+@overload(ends, inline="always")
+def _ends(commit: Any, i: int) -> Any:
+    def always(commit: Any, i: int) -> Any:
+        return True
+
+    def said(commit: Any, i: int) -> Any:
+        return commit[i]
+
+    return always if isinstance(commit, types.NoneType) else said
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Floats, Ints
-from wickcore.measures.frame import Frame
+from wickcore.measures.frame import Frame, ends
 
 MEDIAN, PLACE = 0, 1
 
@@ -25,7 +25,7 @@ def _below(values: Floats, size: int, v: float) -> int:
 
 
 @njit(nogil=True, cache=True)
-def _sorted(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, how: int, out: Floats) -> None:
+def _sorted(x: Floats, history: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, how: int, out: Floats) -> None:
     """Keeps the n - 1 ended bars' values in order and finds this bar's place among them."""
     kept = np.empty(max(1, n))
     for k in range(len(offsets) - 1):
@@ -52,15 +52,11 @@ def _sorted(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n: i
                         lower = upper - 1
                         low = v if lower == at else (kept[lower] if lower < at else kept[lower - 1])
                         out[i] = (low + high) / 2.0
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if not ends or n == 1:
+            if not ends(commit, i) or n == 1:
                 continue
             j += 1
             if j - first >= n:
-                old = h[j - n]
+                old = history[j - n]
                 if old != old:
                     unknown -= 1
                 else:
@@ -79,7 +75,7 @@ def _sorted(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n: i
 
 
 @njit(nogil=True, cache=True)
-def _since_extreme(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, sign: float, out: Floats) -> None:
+def _since_extreme(x: Floats, history: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, sign: float, out: Floats) -> None:
     """Bars since the extreme of n bars, the latest of equals, by a queue of falling candidates."""
     size = 1
     while size < n + 1:
@@ -95,19 +91,15 @@ def _since_extreme(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: An
                 head += 1
             if j - first < n - 1 or v != v or last_unknown > j - n:
                 out[i] = np.nan
-            elif head < tail and h[queue[head & mask]] * sign > v:
+            elif head < tail and history[queue[head & mask]] * sign > v:
                 out[i] = float(j - queue[head & mask])
             else:
                 out[i] = 0.0
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends:
+            if ends(commit, i):
                 if v != v:
                     last_unknown = j
                 else:
-                    while head < tail and h[queue[(tail - 1) & mask]] * sign <= v:
+                    while head < tail and history[queue[(tail - 1) & mask]] * sign <= v:
                         tail -= 1
                     queue[tail & mask] = j
                     tail += 1

@@ -15,13 +15,13 @@ MEAN, VARIANCE, HIGHEST, LOWEST = range(4)
 
 
 @kernel
-def _means(h: Floats, n: int, out: Floats) -> None:
+def _means(history: Floats, n: int, out: Floats) -> None:
     """Afresh on every nth and from the one before in between, as distances from a value inside the window: rounding does not pile up, and
     a constant series has its own value as mean."""
     full = n - 1
-    while full < len(h):
-        last, reference = min(full + n, len(h)), h[full]
-        window, four = h[full - n + 1 : full + 1], n - n % 4
+    while full < len(history):
+        last, reference = min(full + n, len(history)), history[full]
+        window, four = history[full - n + 1 : full + 1], n - n % 4
         a, b, c, d = 0.0, 0.0, 0.0, 0.0
         for m in range(0, four, 4):
             a += window[m] - reference
@@ -32,7 +32,7 @@ def _means(h: Floats, n: int, out: Floats) -> None:
             a += window[m] - reference
         total = (a + b) + (c + d)
         out[full] = reference + total / n
-        new, old, to = h[full + 1 : last], h[full + 1 - n : last - n], out[full + 1 : last]
+        new, old, to = history[full + 1 : last], history[full + 1 - n : last - n], out[full + 1 : last]
         four = len(to) - len(to) % 4
         for m in range(0, four, 4):
             a, b, c, d = new[m] - old[m], new[m + 1] - old[m + 1], new[m + 2] - old[m + 2], new[m + 3] - old[m + 3]
@@ -56,19 +56,19 @@ def _means(h: Floats, n: int, out: Floats) -> None:
 
 
 @kernel
-def _variances(h: Floats, n: int, out: Floats) -> None:
+def _variances(history: Floats, n: int, out: Floats) -> None:
     """The population variance, as `_means`; that of a constant series is exactly 0."""
     full, share = n - 1, 1.0 / n
-    while full < len(h):
-        last, reference, total, squares = min(full + n, len(h)), h[full], 0.0, 0.0
-        window = h[full - n + 1 : full + 1]
+    while full < len(history):
+        last, reference, total, squares = min(full + n, len(history)), history[full], 0.0, 0.0
+        window = history[full - n + 1 : full + 1]
         for m in range(n):
             a = window[m] - reference
             total += a
             squares += a * a
         average = total * share
         out[full] = max(0.0, squares * share - average * average)
-        new, old, to = h[full + 1 : last], h[full + 1 - n : last - n], out[full + 1 : last]
+        new, old, to = history[full + 1 : last], history[full + 1 - n : last - n], out[full + 1 : last]
         pairs = len(to) - len(to) % 2
         for m in range(0, pairs, 2):
             a, b = new[m] - reference, old[m] - reference
@@ -96,11 +96,11 @@ def _greater(x: Floats, y: Floats, to: Floats) -> None:
 
 
 @kernel
-def _extremes(h: Floats, n: int, sign: float, a: Floats, b: Floats, out: Floats) -> None:
+def _extremes(history: Floats, n: int, sign: float, a: Floats, b: Floats, out: Floats) -> None:
     """The greatest of 2, 4, 8 and more values in a row, each from two of the ones before; at last of n, from two that overlap."""
-    size, width = len(h), 1
+    size, width = len(history), 1
     for m in range(size):
-        a[m] = sign * h[m]
+        a[m] = sign * history[m]
     while 2 * width <= n:
         _greater(a[width:size], a[: size - width], b[width:size])  # places before a full window hold what is never looked at
         a, b = b, a
@@ -112,7 +112,7 @@ def _extremes(h: Floats, n: int, sign: float, a: Floats, b: Floats, out: Floats)
 
 
 @njit(nogil=True, cache=True)
-def roll(h: Floats, starts: Ints, n: int, kind: int, out: Floats) -> None:
+def roll(history: Floats, starts: Ints, n: int, kind: int, out: Floats) -> None:
     """The MEAN, population VARIANCE, HIGHEST or LOWEST of each n values in a row. starts: where each instrument's values begin, and the end."""
     longest = 0
     for k in range(len(starts) - 1):
@@ -122,11 +122,11 @@ def roll(h: Floats, starts: Ints, n: int, kind: int, out: Floats) -> None:
         begin, end = starts[k], starts[k + 1]
         while begin < end:
             stop = begin
-            while stop < end and h[stop] == h[stop]:
+            while stop < end and history[stop] == history[stop]:
                 stop += 1
             out[begin : min(begin + n - 1, stop)] = np.nan
             if stop - begin >= n:
-                known, to = h[begin:stop], out[begin:stop]
+                known, to = history[begin:stop], out[begin:stop]
                 if kind == MEAN:
                     _means(known, n, to)
                 elif kind == VARIANCE:

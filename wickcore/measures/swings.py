@@ -6,12 +6,21 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Floats, Ints, Truth
-from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
+from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame, ends
 
 
 @njit(nogil=True, cache=True)
 def _turns(
-    x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, side: int, nth: int, sign: float, price: Floats, turn: Truth
+    x: Floats,
+    history: Floats,
+    offsets: Ints,
+    starts: Ints,
+    commit: Any,
+    side: int,
+    nth: int,
+    sign: float,
+    price: Floats,
+    turn: Truth,
 ) -> None:
     """A bar with `side` lower values on both sides (higher ones where sign is -1) is a turning point from the last of them on.
 
@@ -28,28 +37,24 @@ def _turns(
             if at - side < first:
                 state = UNKNOWN
             else:
-                top = h[at] * sign
+                top = history[at] * sign
                 state = TRUE if v < top else (FALSE if v == v and top == top else UNKNOWN)
                 if state == TRUE:
                     for m in range(1, side + 1):
-                        if not h[at - m] * sign < top or (m < side and not h[at + m] * sign < top):
+                        if not history[at - m] * sign < top or (m < side and not history[at + m] * sign < top):
                             state = FALSE
                             break
             turn[i] = state
             if state == TRUE:
                 if nth == 1:
-                    price[i] = h[at]
+                    price[i] = history[at]
                 else:
                     price[i] = kept[(found - nth + 1) % nth] if found >= nth - 1 else np.nan
             else:
                 price[i] = kept[(found - nth) % nth] if found >= nth else np.nan
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends:
+            if ends(commit, i):
                 if state == TRUE:
-                    kept[found % nth] = h[at]
+                    kept[found % nth] = history[at]
                     found += 1
                 j += 1
 
@@ -85,11 +90,7 @@ def _zigzag(
                 price[i] = pivot
             else:
                 price[i] = kept[(found - nth + 1) % nth] if found >= nth - 1 else np.nan
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends:
+            if ends(commit, i):
                 way, top, bottom = way2, top2, bottom2
                 if confirmed:
                     kept[found % nth] = pivot
@@ -102,11 +103,7 @@ def _ha_open(open_: Floats, middle: Floats, offsets: Ints, commit: Any, out: Flo
         before, close = np.nan, np.nan
         for i in range(offsets[k], offsets[k + 1]):
             out[i] = open_[i] if before != before else (before + close) / 2.0
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends:
+            if ends(commit, i):
                 before, close = out[i], middle[i]
 
 
@@ -117,11 +114,7 @@ def _opens(period: Ints, offsets: Ints, commit: Any, out: Truth) -> None:
         known, before = False, np.int64(0)
         for i in range(offsets[k], offsets[k + 1]):
             out[i] = (TRUE if period[i] != before else FALSE) if known else UNKNOWN
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends:
+            if ends(commit, i):
                 known, before = True, period[i]
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Bools, Floats, Ints
-from wickcore.measures.frame import Frame
+from wickcore.measures.frame import Frame, ends
 from wickcore.measures.rolling import HIGHEST, LOWEST, MEAN, VARIANCE, roll
 from wickcore.measures.smoothing import smoothed
 
@@ -95,17 +95,13 @@ def _smoothed_by(x: Floats, weight: Floats, offsets: Ints, commit: Any, out: Flo
             else:
                 now = state + w * (v - state)
                 out[i] = now
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends:
+            if ends(commit, i):
                 state = now
                 started = started or w == w
 
 
 @njit(nogil=True, cache=True)
-def _weighted(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, out: Floats) -> None:
+def _weighted(x: Floats, history: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, out: Floats) -> None:
     """Linearly weighted average: the newest value weighs n, the oldest 1. Sums as in `_moments`."""
     scale = n * (n + 1) / 2.0
     for k in range(len(offsets) - 1):
@@ -120,18 +116,14 @@ def _weighted(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n:
                 out[i] = reference + (weighted + n * (v - reference)) / scale
             else:
                 out[i] = np.nan
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if not ends or n == 1:
+            if not ends(commit, i) or n == 1:
                 continue
             j += 1
             rebuild = False
             if v != v:
                 unknown += 1
             if j - first >= n:
-                old = h[j - n]
+                old = history[j - n]
                 if old != old:
                     unknown -= 1
                     rebuild = unknown == 0
@@ -141,15 +133,17 @@ def _weighted(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n:
             since += 1
             if unknown == 0 and (rebuild or j - first == n - 1 or since >= n):
                 since = 0
-                reference, total, weighted = h[j - 1], 0.0, 0.0
+                reference, total, weighted = history[j - 1], 0.0, 0.0
                 for m in range(j - n + 1, j):
-                    d = h[m] - reference
+                    d = history[m] - reference
                     total += d
                     weighted += (m - (j - n)) * d
 
 
 @njit(nogil=True, cache=True)
-def _mean_deviation(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, mean: Floats, out: Floats) -> None:
+def _mean_deviation(
+    x: Floats, history: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, mean: Floats, out: Floats
+) -> None:
     """The mean distance of the window's values from their mean."""
     for k in range(len(offsets) - 1):
         j = starts[k]
@@ -158,23 +152,19 @@ def _mean_deviation(x: Floats, h: Floats, offsets: Ints, starts: Ints, commit: A
             if middle == middle:
                 total = abs(x[i] - middle)
                 for m in range(j - n + 1, j):
-                    total += abs(h[m] - middle)
+                    total += abs(history[m] - middle)
                 out[i] = total / n
             else:
                 out[i] = np.nan
-            if commit is None:
-                ends = True
-            else:
-                ends = commit[i]
-            if ends:
+            if ends(commit, i):
                 j += 1
 
 
 def _rolled(x: Floats, frame: Frame, n: int, kind: int) -> Floats:
     """What the bars that have ended come to: on the base frame of n of them, in a coarser one of those beside the bar so far."""
-    h, base = frame.history(x), frame.commit is None
-    out = np.empty(len(h))
-    roll(h, frame.offsets if base else np.append(frame.starts, len(h)), n if base else max(1, n - 1), kind, out)
+    history, base = frame.history(x), frame.commit is None
+    out = np.empty(len(history))
+    roll(history, frame.offsets if base else np.append(frame.starts, len(history)), n if base else max(1, n - 1), kind, out)
     return out
 
 

@@ -11,7 +11,7 @@ from wickcore.bars.bars import Floats
 from wickcore.language.shapes import SHAPES
 from wickcore.measures.frame import FALSE, TRUE, Frame
 from wickcore.patterns.kinds import KINDS, LOGARITHMS, START
-from wickcore.patterns.machine import PARTS, POINT_AGO, POINT_PRICE, Asked, Prices, answer, chosen, run
+from wickcore.patterns.machine import PARTS, POINT_AGO, POINT_PRICE, PartQuery, Prices, answer, chosen, run
 from wickcore.patterns.objects import FORMING, POINTS
 
 _SLOPES = (PARTS["upper.slope"], PARTS["lower.slope"])
@@ -76,7 +76,7 @@ def _run(columns: Columns, frame: Frame, name: str, numbers: Sequence[float], co
     base = [_fixed(x) for x in logs]
     own = np.empty((len(base), len(last) + 1)) if frame.commit is not None else [_open(x) for x in logs]
     commit = _fixed(frame.commit if frame.commit is not None else np.zeros(0, np.bool_))
-    asked = Asked(code, int(said["k"]), int(said["lasts"]), int(said["nth"]))
+    asked = PartQuery(code, int(said["k"]), int(said["lasts"]), int(said["nth"]))
     return run(KINDS[name].way, float(side), asked, Prices(*base), Prices(*own), frame.offsets, frame.starts, commit, given, out)
 
 

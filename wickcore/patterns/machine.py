@@ -258,7 +258,7 @@ class Prices(NamedTuple):
     volume: Floats
 
 
-class Asked(NamedTuple):
+class PartQuery(NamedTuple):
     """part: of PARTS or a point's. k: bars on either side of a swing. lasts: bars a pattern waits, and stays visible after. nth: which of the
     latest."""
 
@@ -270,7 +270,7 @@ class Asked(NamedTuple):
 
 @njit(nogil=True, cache=True)
 def run(
-    way: Way, side: float, asked: Asked, base: Prices, own: Prices, offsets: Ints, starts: Ints, commit: Bools, given: Floats, out: Floats
+    way: Way, side: float, asked: PartQuery, base: Prices, own: Prices, offsets: Ints, starts: Ints, commit: Bools, given: Floats, out: Floats
 ) -> Any:  # fmt: skip
     """One part of the nth latest pattern, bar by bar, into out; NaN where there is none. side: -1 where base is turned over.
 
