@@ -8,6 +8,7 @@ from ninja import NinjaAPI
 from ninja.security import django_auth
 
 from upperwick import problems
+from upperwick.accounts.api import people
 from upperwick.accounts.api import router as session
 from upperwick.accounts.preferences import router as preferences
 from upperwick.bench.api import router as lists
@@ -21,6 +22,7 @@ from upperwick.studies.api import router as studies
 
 api = NinjaAPI(title="Upper Wick", version="1", auth=django_auth, docs_url=None, urls_namespace="api")
 api.add_router("/session", session)
+api.add_router("/people", people)
 api.add_router("/preferences", preferences)
 api.add_router("/lists", lists)
 api.add_router("", market)

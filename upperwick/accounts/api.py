@@ -1,15 +1,21 @@
-"""Routes for signing in and out."""
+"""Routes for signing in and out, and for the accounts themselves."""
 
-from django.contrib.auth import authenticate, login, logout
+from collections.abc import Callable
+from typing import Any
+
+from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
 from django.core.cache import cache
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from ninja import Router, Schema
+from pydantic import Field
 
+from upperwick.accounts import services
 from upperwick.accounts.signals import welcomed
 from upperwick.refused import Refused
 
 router = Router(tags=["session"])
+people = Router(tags=["people"])
 TRIES, WAIT = 10, 300
 
 
@@ -19,14 +25,43 @@ class SignIn(Schema):
 
 
 class Session(Schema):
+    """staff: whether this account may add and remove others."""
+
     name: str | None
+    staff: bool = False
+
+
+class NewPassword(Schema):
+    now: str
+    then: str
+
+
+class PersonIn(Schema):
+    name: str = Field(max_length=150)
+    password: str = Field(max_length=128)
+    staff: bool = False
+
+
+class GivenPassword(Schema):
+    password: str = Field(max_length=128)
+
+
+class PersonOut(Schema):
+    name: str
+    staff: bool
+    rules: int
+    seen: str | None
+
+
+def _session(user: Any) -> dict[str, Any]:
+    return {"name": user.get_username(), "staff": user.is_staff} if user.is_authenticated else {"name": None}
 
 
 @router.get("", response=Session, auth=None, operation_id="session")
 def session(request: HttpRequest):
     """Who is signed in; sets the CSRF cookie."""
     get_token(request)
-    return {"name": request.user.username if request.user.is_authenticated else None}
+    return _session(request.user)
 
 
 @router.post("", response=Session, auth=None, operation_id="sign_in")
@@ -42,7 +77,7 @@ def sign_in(request: HttpRequest, body: SignIn):
     cache.delete(key)
     login(request, user)
     welcomed.send(None, user=user)
-    return {"name": user.get_username()}
+    return _session(user)
 
 
 @router.delete("", response=Session, operation_id="sign_out")
@@ -50,3 +85,64 @@ def sign_out(request: HttpRequest):
     """Signs out."""
     logout(request)
     return {"name": None}
+
+
+@router.put("/password", response=Session, operation_id="change_password")
+def change_password(request: HttpRequest, body: NewPassword):
+    """Changes one's own password; other browsers are signed out."""
+    key = f"tries:{request.user.get_username()[:150]}"
+    if cache.get(key, 0) >= TRIES:
+        raise Refused("Too many wrong passwords for this name; wait five minutes and try again.", 429)
+    if not request.user.check_password(body.now):
+        cache.set(key, cache.get(key, 0) + 1, WAIT)
+        raise Refused("The password as it is now is not right.", 403)
+    _fit(lambda: services.set_password(request.user.get_username(), body.then))
+    cache.delete(key)
+    request.user.refresh_from_db()
+    update_session_auth_hash(request, request.user)
+    return _session(request.user)
+
+
+@people.get("", response=list[PersonOut], operation_id="people")
+def everybody(request: HttpRequest):
+    """All accounts of this installation; for staff."""
+    _staff(request)
+    return services.everybody()
+
+
+@people.post("", response=list[PersonOut], operation_id="add_person")
+def add(request: HttpRequest, body: PersonIn):
+    """Another account, with the starter rules; for staff."""
+    _staff(request)
+    _fit(lambda: services.add_account(body.name, body.password, body.staff))
+    return services.everybody()
+
+
+@people.put("/{name}/password", response=list[PersonOut], operation_id="give_password")
+def give_password(request: HttpRequest, name: str, body: GivenPassword):
+    """Another password for an account whose own is forgotten; its browsers are signed out. For staff."""
+    _staff(request)
+    _fit(lambda: services.set_password(name, body.password))
+    return services.everybody()
+
+
+@people.delete("/{name}", response=list[PersonOut], operation_id="remove_person")
+def remove(request: HttpRequest, name: str):
+    """Removes an account with all its rules, lists and studies, for good; for staff, and never one's own."""
+    _staff(request)
+    if name == request.user.get_username():
+        raise Refused("This is the account you are signed in with; another member of staff can remove it.", 409)
+    _fit(lambda: services.account_named(name).delete())
+    return services.everybody()
+
+
+def _staff(request: HttpRequest) -> None:
+    if not request.user.is_staff:
+        raise Refused("Only staff may see and change the accounts.", 403)
+
+
+def _fit(act: Callable[[], Any]) -> None:
+    try:
+        act()
+    except services.Unfit as error:
+        raise Refused(str(error), 422) from None

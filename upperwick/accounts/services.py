@@ -1,9 +1,12 @@
 """Accounts: Django's own users, each beginning with the starter rules."""
 
+from typing import Any
+
 from django.contrib.auth import get_user_model
 from django.contrib.auth.models import AbstractBaseUser
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
+from django.db.models import Count, Q
 
 from upperwick.accounts.signals import welcomed
 
@@ -51,6 +54,20 @@ def account_named(name: str) -> AbstractBaseUser:
         known = ", ".join(users.order_by("username").values_list("username", flat=True)[:20]) or "none"
         raise Unfit(f"There is no account {name}; there are: {known}.")
     return found
+
+
+def everybody() -> list[dict[str, Any]]:
+    """All accounts by name: how many rules each has, and the day it last signed in."""
+    users = get_user_model().objects.annotate(kept=Count("rules", filter=Q(rules__deleted__isnull=True))).order_by("username")
+    return [
+        {
+            "name": u.username,
+            "staff": u.is_staff,
+            "rules": u.kept,
+            "seen": u.last_login.date().isoformat() if u.last_login else None,
+        }
+        for u in users
+    ]
 
 
 def ensure_demo_account() -> AbstractBaseUser:

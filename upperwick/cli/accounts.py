@@ -34,14 +34,11 @@ def _password(given: Namespace) -> None:
 
 
 def _list(given: Namespace) -> None:
-    from django.contrib.auth import get_user_model
+    from upperwick.accounts.services import everybody
 
-    for user in get_user_model().objects.order_by("username"):
-        seen = user.last_login.date().isoformat() if user.last_login else "never"
-        print(
-            f"{user.username:<24} {user.rules.filter(deleted__isnull=True).count():>5} rules, last signed in {seen}"
-            + (", staff" if user.is_staff else "")
-        )
+    for one in everybody():
+        staff = ", staff" if one["staff"] else ""
+        print(f"{one['name']:<24} {one['rules']:>5} rules, last signed in {one['seen'] or 'never'}{staff}")
 
 
 def _remove(given: Namespace) -> None:

@@ -93,6 +93,13 @@ export const api = {
   signIn: (name: string, password: string) =>
     answer(client.POST('/api/session', { body: { name, password } })),
   signOut: () => answer(client.DELETE('/api/session')),
+  changePassword: (now: string, then: string) =>
+    answer(client.PUT('/api/session/password', { body: { now, then } })),
+  people: () => answer(client.GET('/api/people')),
+  addPerson: (body: Schemas['PersonIn']) => answer(client.POST('/api/people', { body })),
+  givePassword: (name: string, password: string) =>
+    answer(client.PUT('/api/people/{name}/password', { params: { path: { name } }, body: { password } })),
+  removePerson: (name: string) => answer(client.DELETE('/api/people/{name}', { params: { path: { name } } })),
   market: () => answer(client.GET('/api/market')),
   catalogue: () => answer(client.GET('/api/catalogue')),
   rules: () => answer(client.GET('/api/rules')),

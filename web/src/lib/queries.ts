@@ -30,6 +30,8 @@ type Sheet = Asked & { symbols: string[]; bars: number; frame: ChartChoice['fram
 
 /** Questions by name. The first part of a key says what it is about, so that it can be made void when that moves. */
 export const ask = {
+  session: () => queryOptions({ queryKey: ['session'], queryFn: api.session }),
+  people: () => queryOptions({ queryKey: ['people'], queryFn: api.people }),
   market: () => queryOptions({ queryKey: ['market'], queryFn: api.market }),
   catalogue: () => queryOptions({ queryKey: ['catalogue'], queryFn: api.catalogue }),
   preferences: () => queryOptions({ queryKey: ['preferences'], queryFn: api.preferences }),

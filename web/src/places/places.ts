@@ -52,6 +52,16 @@ export const PLACES: readonly Place[] = [
     load: () => import('./Reference.svelte'),
   },
   {
+    id: 'account',
+    title: 'Account',
+    strip: 'helps',
+    address: '/account',
+    key: 'u',
+    help: 'your account, and for staff everybody’s',
+    match: (path) => (/^\/account\/?$/.test(path) ? {} : null),
+    load: () => import('./Account.svelte'),
+  },
+  {
     id: 'shared',
     title: 'A shared rule',
     address: '/shared/:token',

@@ -1,0 +1,66 @@
+<script lang="ts">
+  /** One's own account; for staff also everybody's. */
+  import { api, sentence } from '$lib/api'
+  import { tell } from '$lib/notice.svelte'
+  import { ask, query } from '$lib/queries'
+  import People from './People.svelte'
+
+  const session = query(() => ask.session())
+  let now = $state('')
+  let then = $state('')
+  let failed = $state('')
+  let busy = $state(false)
+
+  async function change(event: SubmitEvent): Promise<void> {
+    event.preventDefault()
+    busy = true
+    try {
+      await api.changePassword(now, then)
+      now = then = failed = ''
+      tell('Your password is changed; other browsers have to sign in anew.')
+    } catch (error) {
+      failed = sentence(error)
+    } finally {
+      busy = false
+    }
+  }
+</script>
+
+<section class="h-full overflow-auto">
+  <div class="mx-auto max-w-[760px] px-6 py-5">
+    <h1 class="font-title text-[26px]">Account</h1>
+    <p class="text-ink2">
+      You are signed in as <span class="font-semibold text-ink">{session.data?.name ?? '…'}</span>{session
+        .data?.staff
+        ? ', who may add and remove others'
+        : ''}.
+    </p>
+    <h2 class="mt-6 font-title text-[19px]">Another password</h2>
+    <form class="mt-2 flex flex-wrap items-end gap-3 text-[13px]" onsubmit={change}>
+      <label
+        >as it is now<br />
+        <input
+          class="field w-56"
+          type="password"
+          autocomplete="current-password"
+          required
+          bind:value={now}
+        /></label
+      >
+      <label
+        >the new one<br />
+        <input
+          class="field w-56"
+          type="password"
+          autocomplete="new-password"
+          minlength="8"
+          required
+          bind:value={then}
+        /></label
+      >
+      <button class="act" disabled={busy}>Change it</button>
+    </form>
+    {#if failed}<p role="alert" class="mt-2 text-loss">{failed}</p>{/if}
+    {#if session.data?.staff}<People me={session.data.name ?? ''} />{/if}
+  </div>
+</section>
