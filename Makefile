@@ -13,7 +13,7 @@ WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts
 .PHONY: help demo serve test lint bench clean docs api check-tools chromium
 
 help: ## these lines
-	@awk -F ':.*## ' '/^[a-z-]+:.*## /{printf "  make %-8s %s\n", $$1, $$2}' Makefile
+	@awk -F ':.*## ' '/^[a-z-]+:.*## /{printf "  make %-9s %s\n", $$1, $$2}' Makefile
 
 demo: check-tools ## install, build, load the demo market and serve it (PORT=8000, DATA=data)
 	@$(MAKE) --no-print-directory -j2 .stamps/python .stamps/web
@@ -23,6 +23,11 @@ test: check-tools .stamps/dev .stamps/web chromium lint ## everything that must 
 	@cd web && npm test --silent
 	@cd ..
 	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 --dist loadfile
+
+test-all: check-tools .stamps/dev .stamps/web chromium lint ## as test, with every case instead of the day's sixth of those that repeat
+	@cd web && npm test --silent
+	@cd ..
+	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 --dist loadfile --every-case
 
 lint: check-tools .stamps/dev .stamps/npm ## Ruff, mypy, import-linter, svelte-check, ESLint, Prettier
 	@.venv/bin/ruff check .

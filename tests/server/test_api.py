@@ -31,7 +31,7 @@ def test_signing_in_and_out() -> None:
     wrong = client.post("/api/session", {"name": "cora", "password": "x"}, content_type="application/json")
     assert (wrong.status_code, wrong.json()["detail"]) == (401, "The name or the password is wrong.")
     right = client.post("/api/session", {"name": "cora", "password": "a long password"}, content_type="application/json")
-    assert right.json() == {"name": "cora"}
+    assert right.json() == {"name": "cora", "staff": False}
     assert len(client.get("/api/rules").json()) >= 10  # a new account begins with the starter rules
     assert client.delete("/api/session").json() == {"name": None}
     assert client.get("/api/rules").status_code == 401

@@ -14,7 +14,8 @@ from upperwick.market import store
 from upperwick.market.files import PriceFileError, read_prices
 from upperwick.market.load import DamagedBlock, data_version, load_market
 from upperwick.market.models import BarBlock, Instrument, Member
-from wickcore.bars.merge import factor, merge
+from wickcore.bars.factor import factor
+from wickcore.bars.merge import merge
 
 HEAD = "symbol,date,open,high,low,close,volume\n"
 GOOD = HEAD + "ZZA,2024-01-02,10,11,9,10.5,1000\nZZA,2024-01-03,10.5,12,10,11,1500\nZZB,2024-01-02,5,6,4,5,100\n"

@@ -17,6 +17,7 @@ from wickcore.language.rule import CheckedRule, Value
 from wickcore.language.shapes import in_words
 from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.scan.patterns import Drawn, drawn, of_all, of_rule
+from wickcore.scan.scales import on_scale
 
 CHART_BARS, MOST_PANES, MOST_LINES = 4_000, 6, 4
 FIELDS = ("open", "high", "low", "close", "volume")
@@ -73,7 +74,7 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
         row = rows[value.op.key][at]
         if value.type == "condition":
             return np.where(row == UNKNOWN, np.nan, row == TRUE)
-        return row / scale ** float(value.degree) if value.degree else row
+        return on_scale(row, value, scale)
 
     hits = np.empty(0, np.int64)
     if rule is not None:

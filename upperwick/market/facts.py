@@ -10,6 +10,7 @@ from upperwick.market.services import as_of_day, open_market, request_limits, sh
 from wickcore.bars.market import Market
 from wickcore.bars.moment import iso, to_day
 from wickcore.language.check import check_expression
+from wickcore.scan.scales import on_scale
 
 QUARTERS = 8
 FIGURES = {
@@ -32,7 +33,7 @@ def facts(symbol: str, as_of: str | None) -> dict[str, Any]:
     scale = float(table.factor[end - 1]) if at >= 0 else 1.0
     figures = []
     for (label, value), row in zip(values.items(), rows, strict=True):
-        found = row[at] / (scale ** float(value.degree or 0)) if at >= 0 else np.nan
+        found = on_scale(row[at], value, scale) if at >= 0 else np.nan
         figures.append({"label": label, "text": FIGURES[label], "shown": shown_as(value), "value": _known(found)})
     gone = stored.delisted is not None and np.datetime64(stored.delisted, "D").astype(int) <= day
     return {

@@ -16,8 +16,8 @@ from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Divide
 from upperwick.market.store import fits
 from wickcore.bars.bars import FIELDS, STEP, Bars
 from wickcore.bars.calendar import Calendar, hours_of
+from wickcore.bars.factor import factor, factor_by_day
 from wickcore.bars.market import Facts, Market, Membership
-from wickcore.bars.merge import factor, factor_by_day
 from wickcore.bars.moment import to_day
 from wickcore.scan.evaluate import Evaluator
 

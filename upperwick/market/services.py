@@ -109,4 +109,4 @@ def shown_as(value: Value) -> str:
         return "text" if value.type == "text" else "truth"
     if value.fraction or value.percent:
         return "percent"
-    return {1: "price", -1: "amount"}.get(value.degree or 0, "number")
+    return {1.0: "price", -1.0: "amount"}.get(value.degree or 0, "number")

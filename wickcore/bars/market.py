@@ -10,8 +10,9 @@ import numpy as np
 
 from wickcore.bars.bars import STEP, Bars, Bools, Days, Floats, Ints, build_bars
 from wickcore.bars.calendar import Calendar, hours_of
+from wickcore.bars.factor import factor, factor_by_day
 from wickcore.bars.frame_names import within_day
-from wickcore.bars.merge import Table, factor, factor_by_day
+from wickcore.bars.merge import Table
 from wickcore.bars.mixed import Mixed, days_of, latest_inner, mix
 from wickcore.bars.moment import Moment, of_key
 from wickcore.bars.universe import combine, read_universe

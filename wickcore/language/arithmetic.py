@@ -12,33 +12,45 @@ from wickcore.language.tree import Span
 def unary(e: Scope, node: tree.Unary) -> Value:
     if node.operator == "not":
         return Value(Op("not", (e.condition(node.operand).op,), result="condition"), "condition")
-    value = e.number(node.operand)
+    value = e.amount(node.operand)
     if value.constant is not None:
         return Value(constant(-value.constant), "number", None, -value.constant, 0.0, value.percent)
     weight = -value.weight if value.weight is not None else None
-    return Value(Op("negate", (value.op,)), "number", value.degree, None, weight)
+    return Value(Op("negate", (value.op,)), "number", value.degree, None, weight, shift=-value.shift)
 
 
 def binary(e: Scope, node: tree.Binary) -> Value:
     if node.operator in ("and", "or"):
         left, right = e.condition(node.left), e.condition(node.right)
         return Value(Op(node.operator, (left.op, right.op), result="condition"), "condition")
-    a, b = e.number(node.left), e.number(node.right)
+    a, b = e.amount(node.left), e.amount(node.right)
     if a.constant is not None and b.constant is not None:
         return _fold(e, node, a.constant, b.constant, a.percent or b.percent)
     if node.operator in "+-":
         left_op, right_op, degree = e.same_scale(a, b, node.span)
         sign = 1 if node.operator == "+" else -1
         weight = None if a.weight is None or b.weight is None else a.weight + sign * b.weight
-        return Value(Op(node.operator, (left_op, right_op)), "number", degree, None, weight)
+        return Value(Op(node.operator, (left_op, right_op)), "number", degree, None, weight, shift=a.shift + sign * b.shift)
     sign = 1 if node.operator == "*" else -1
+    shift = _shift_of_product(a, b, sign)
+    if shift is None:
+        a, b, shift = e.settled(a), e.settled(b), 0.0
     degree = (a.degree or 0) + sign * (b.degree or 0)
     weight = None
     if b.constant and a.weight is not None:
         weight = a.weight * b.constant if sign == 1 else a.weight / b.constant
     elif a.constant is not None and b.weight is not None and sign == 1:
         weight = b.weight * a.constant
-    return Value(Op(node.operator, (a.op, b.op)), "number", degree, None, weight)
+    return Value(Op(node.operator, (a.op, b.op)), "number", degree, None, weight, shift=shift)
+
+
+def _shift_of_product(a: Value, b: Value, sign: int) -> float | None:
+    """How often the logarithm of the factor is in a product or a quotient; None where it is no summand of it any more."""
+    if not a.shift and not b.shift:
+        return 0.0
+    if b.constant:
+        return a.shift * b.constant if sign == 1 else a.shift / b.constant
+    return b.shift * a.constant if a.constant is not None and sign == 1 else None
 
 
 def _fold(e: Scope, node: tree.Binary, a: float, b: float, percent: bool) -> Value:

@@ -1,6 +1,7 @@
 """Comparisons: on one scale, with both sides kept to explain and draw, and advice where one can never hold."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from wickcore.language import advice, tree
@@ -49,13 +50,15 @@ def _text_in(e: Scope, node: tree.Node, texts: tuple[tree.Text, ...]) -> Op:
 
 
 def crosses(e: Scope, node: tree.Crosses) -> Value:
-    left, right = e.number(node.left), e.number(node.right)
+    left, right = e.amount(node.left), e.amount(node.right)
     _draw(e, (node.left, left), (node.right, right))
     now, before = (">", "<=") if node.direction == "above" else ("<", ">=")
-    a, b, degree = e.same_scale(left, right, node.span)
+    # The bar before is looked at on today's scale, as `1 ago` is: a plain number is the same money on both sides of a split.
+    earlier = [v if v.constant is not None else replace(v, op=Op("ago", (v.op,), (1.0,), e.frame)) for v in (left, right)]
+    a, b, degree = e.same_scale(e.settled(left), e.settled(right), node.span)
+    c, d, _ = e.same_scale(e.settled(earlier[0]), e.settled(earlier[1]), node.span)
     _keep(e, Pair(a, now, b, degree or 0, _percent(left, right)))
-    earlier = [Op("ago", (x,), (1.0,), e.frame) if x.kind != "constant" else x for x in (a, b)]
-    crossed = [Op("compare", (a, b), (now,), result="condition"), Op("compare", tuple(earlier), (before,), result="condition")]
+    crossed = [Op("compare", (a, b), (now,), result="condition"), Op("compare", (c, d), (before,), result="condition")]
     return Value(every(crossed), "condition")
 
 

@@ -32,6 +32,8 @@ HUNDRED, SHARE, POSITIVE, GAIN, SIGNED = (0.0, 100.0), (0.0, 1.0), (0.0, math.in
 # sign; a reading of a hundred becomes a hundred less it, one of -100 to 0 and a share likewise; a distance from an extreme and a ratio turn as
 # ratios do; what follows is of its argument's side; what is plain has no side and stays.
 Side = Literal["level", "move", "hundred", "williams", "share", "off", "ratio", "follows", "plain"]
+Scale = Literal["own", "same", "printed", "any", "root", "logarithm"]
+OfSums = Literal["kept", "gone", "n times"] | None
 
 
 class Traits(TypedDict, total=False):
@@ -46,7 +48,8 @@ class Traits(TypedDict, total=False):
     sided_by_argument: bool
     said: str
     level_of_x: float
-    scale: Literal["own", "same", "printed", "any"]
+    scale: Scale
+    of_sums: OfSums
     uses_close: bool
     again: float
 
@@ -65,7 +68,10 @@ class Entry:
     a move (plain otherwise). sided_by_argument: it has another side only where its argument has one.
     said: how it is read aloud: {n} and other names are the arguments, {of x} the source, left out where that is the close.
     level_of_x: how much of its argument's price level is in it: 1 for averages of prices, 0 for ranges of them; None where that has no meaning.
-    scale: `own`, or of an operation: `same` for arguments brought on one scale, `printed` for that day's money, `any` for whatever it is given.
+    scale: `own`, or of an operation: `same` for arguments brought on one scale, `printed` for that day's money, `any` for whatever it is
+    given, `root` and `logarithm` for what becomes of a scale under them.
+    of_sums: what becomes of an amount that is added to all its arguments: `kept` as in an average, `gone` as in a deviation, `n times` as in a
+    sum; None where that cannot be said.
     uses_close: the fact is made with the day's close. again: nanoseconds it takes a bar of its window, looking at each of them anew.
     """
 
@@ -91,7 +97,8 @@ class Entry:
     sided_by_argument: bool = False
     said: str = ""
     level_of_x: float | None = None
-    scale: Literal["own", "same", "printed", "any"] = "own"
+    scale: Scale = "own"
+    of_sums: OfSums = None
     uses_close: bool = False
     again: float = 0.0
 

@@ -174,6 +174,9 @@ class Expressions(Scope):
         plain = [c.constant for c in columns if c.constant is not None]
         if entry.name in FOLDED and len(plain) == len(columns) and not (entry.name == "sqrt" and plain[0] < 0):
             return folded(self, FOLDED[entry.name](*plain), False, node.span)
+        shift = self._shift(entry, values, [c for c in columns if c.type == "number"])
+        if shift is None:
+            columns, shift = [self.settled(c) for c in columns], 0.0
         numbers = [c for c in columns if c.type == "number"]
         degree = entry.degree if entry.degree is not None else (numbers[0].degree or 0 if numbers else 0)
         ops = [c.op for c in columns]
@@ -182,11 +185,26 @@ class Expressions(Scope):
             ops, degree = [*ops[:-2], left, right], shared or 0
         elif entry.scale == "printed":
             ops = [self.unscaled(columns[0])]
+        elif entry.scale == "root":
+            degree = (numbers[0].degree or 0) / 2
+        elif entry.scale == "logarithm":
+            degree, shift = 0, numbers[0].degree or 0.0
         if "zigzag" in entry.name:
             ops = [*(self.column(CATALOGUE[price], node.span).op for price in ("high", "low")), *ops]
             whole = (*whole, self._share(values["by"], node.span))
         op = Op(entry.name, tuple(ops), whole, "day" if entry.frameless else self.frame, entry.result)
-        return Value(op, entry.result, degree, None, self._weight(entry, numbers))
+        return Value(op, entry.result, degree, None, self._weight(entry, numbers), shift=shift)
+
+    def _shift(self, entry: Entry, values: dict[str, Value], numbers: list[Value]) -> float | None:
+        """How often the logarithm of the factor is in the entry's value; None where its arguments have to be settled first."""
+        shifts = {v.shift for v in numbers if v.constant is None or entry.scale == "same"}
+        if not any(shifts):
+            return 0.0
+        if entry.of_sums == "gone":
+            return 0.0
+        if len(shifts) > 1 or entry.of_sums is None:
+            return None
+        return shifts.pop() * ((values["n"].constant or 0.0) if entry.of_sums == "n times" else 1.0)
 
     def _defined(self, entry: Entry, values: dict[str, Value], span: Span) -> Value:
         """The entry's definition with its arguments in place; definitions use one another, and often the same one twice."""
@@ -239,7 +257,7 @@ class Expressions(Scope):
             if n == 0 or value.constant is not None:
                 return value
             op = Op("ago", (value.op,), (float(n),), self.frame, "condition" if value.type == "condition" else "number")
-            return Value(op, value.type, value.degree, None, value.weight, False, value.bounds, value.fraction)
+            return Value(op, value.type, value.degree, None, value.weight, False, value.bounds, value.fraction, value.shift)
 
         return self.in_frame(node.count.frame, build) if node.count.frame else build()
 

@@ -13,20 +13,22 @@ from wickcore.language.problems import Problem
 class Value:
     """A checked expression.
 
-    degree: how it scales with the split factor (1 prices, -1 volumes, 0 ratios); None for a plain number, which takes the
-    scale of what it meets. constant: its value when it is a plain number. weight: how much of a price level is in it (1 for
-    prices and averages of prices, 0 for ranges), None where that has no meaning; a chart draws what is near 1. bounds: values it
-    cannot leave. fraction: whether people say it in percent.
+    degree: how it scales with the split factor (1 prices, -1 volumes, 0 ratios, a half for roots of prices); None for a plain number, which
+    takes the scale of what it meets. shift: how often the logarithm of that factor is in it as a summand (1 for logarithms of prices).
+    constant: its value when it is a plain number. weight: how much of a price level is in it (1 for prices and averages of prices, 0 for
+    ranges), None where that has no meaning; a chart draws what is near 1. bounds: values it cannot leave. fraction: whether people say it in
+    percent.
     """
 
     op: Op
     type: str
-    degree: int | None = 0
+    degree: float | None = 0
     constant: float | None = None
     weight: float | None = None
     percent: bool = False
     bounds: tuple[float, float] | None = None
     fraction: bool = False
+    shift: float = 0.0
 
 
 @dataclass(slots=True, unsafe_hash=True)
@@ -36,7 +38,7 @@ class Pair:
     left: Op
     operator: str
     right: Op
-    degree: int
+    degree: float
     percent: bool = False
 
 

@@ -1,7 +1,7 @@
 """What the checks of expressions have in common: the rule's names and frame, scales, arguments, and saying what is wrong."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import NoReturn
 
@@ -85,6 +85,17 @@ class Scope:
         return value
 
     def number(self, node: tree.Node) -> Value:
+        """A number, a logarithm as it was on each day."""
+        return self.settled(self.amount(node))
+
+    def settled(self, value: Value) -> Value:
+        """A logarithm of prices, kept on the continuous scale for what looks back over a split, as that of each day's own price."""
+        if not value.shift:
+            return value
+        return replace(value, op=Op("unshift", (value.op,), (value.shift,)), shift=0.0)
+
+    def amount(self, node: tree.Node) -> Value:
+        """A number as it is carried on the continuous scale."""
         value = self.check(node)
         if value.type != "number":
             what = "a text" if value.type == "text" else "a condition"
@@ -121,7 +132,7 @@ class Scope:
             return _plain(self.bar_count(node, int(parameter.low or 1), parameter.name, entry.name))
         if parameter.takes == "condition":
             return self.condition(node)
-        value = self.number(node)
+        value = self.amount(node)
         if parameter.takes == "constant" and value.constant is None:
             self.fail(node.span, f"`{parameter.name}` of `{entry.name}` is a plain number or a dial.")
         return value
@@ -154,12 +165,12 @@ class Scope:
         """The value in money (or shares) of each day."""
         return Op("unscale", (value.op,), (value.degree,)) if value.degree else value.op
 
-    def _scaled(self, value: Value, degree: int) -> Op:
+    def _scaled(self, value: Value, degree: float) -> Op:
         if value.degree is None and degree and value.constant:
             return Op("money", (), (value.constant, degree))
         return value.op
 
-    def same_scale(self, left: Value, right: Value, span: Span) -> tuple[Op, Op, int | None]:
+    def same_scale(self, left: Value, right: Value, span: Span) -> tuple[Op, Op, float | None]:
         """Both sides on one scale, and that scale's degree (None when both are plain numbers)."""
         if left.degree is None and right.degree is None:
             return left.op, right.op, None

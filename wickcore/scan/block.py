@@ -84,12 +84,40 @@ class Block:
             across = ACROSS.get(op.kind)
             at = rows.bars.step[rows.begin : rows.end] if across is not None and across.by_step else slice(rows.begin, rows.end)
             return given[at]
+        printed = None if rows.bars.plain or op.kind not in SUMS else self._printed(op, rows)
+        if printed is not None:
+            return rows.scaled(*printed)
         if op.kind in POINTWISE:
             return POINTWISE[op.kind](*(self.evaluate(a, table) for a in op.args))
         if op.kind in WINDOWED:
             whole = [int(p) for p in op.params]
             return WINDOWED[op.kind](*(self.full(a, table) for a in op.args), rows.frame(op.frame), *whole)
         return SPECIAL[op.kind](self, op, table)
+
+    def _printed(self, op: Op, rows: "Rows") -> tuple[Column, float] | None:
+        """What adds up this bar's own prices (or volumes), of the prices as printed, with its degree; None for all else. So two sums that
+        are equal as printed stay equal on the continuous scale, whatever its factor does to their last digits."""
+        if op.kind == "field" and op.frame == rows.bars.frame:
+            name = str(op.params[0])
+            return getattr(rows.bars, name)[rows.begin : rows.end], -1.0 if name == "volume" else 1.0
+        if op.kind == "money":
+            return np.float64(op.params[0]), float(op.params[1])
+        if op.kind not in SUMS:
+            return None
+        if op.kind in ("*", "/"):
+            factors = [a for a in op.args if a.kind != "constant"]
+            if len(factors) != 1 or (op.kind == "/" and factors[0] is not op.args[0]):
+                return None
+            found = self._printed(factors[0], rows)
+            if found is None:
+                return None
+            sides = [found[0] if a is factors[0] else np.float64(a.params[0]) for a in op.args]
+            return POINTWISE[op.kind](*sides), found[1]
+        found_all = [self._printed(a, rows) for a in op.args]
+        first = found_all[0]
+        if first is None or any(x is None or x[1] != first[1] for x in found_all):
+            return None
+        return POINTWISE[op.kind](*(x[0] for x in found_all if x is not None)), first[1]
 
     def _brought(self, column: Column, op: Op, own: str, table: str) -> Column:
         """A column of one table as it stands on the bars of another; unknown where the day has no bar of it."""
@@ -146,6 +174,11 @@ class Block:
     def _unscale(self, op: Op, table: str) -> Column:
         return self.rows(table).scaled(self.evaluate(op.args[0], table), -float(op.params[0]))
 
+    def _unshift(self, op: Op, table: str) -> Column:
+        """A logarithm as that of each day's own price."""
+        rows, found = self.rows(table), self.evaluate(op.args[0], table)
+        return found if rows.bars.plain else found - float(op.params[0]) * np.log(rows.bars.factor[rows.begin : rows.end])
+
     def _least(self, op: Op, table: str) -> Column:
         return pointwise.least(tuple(self.full(a, table) for a in op.args), int(op.params[0]))
 
@@ -173,9 +206,11 @@ class Block:
         return swings.opens(rows.period(str(op.params[0])), rows.frame(op.frame))
 
 
+SUMS = ("+", "-", "*", "/", "negate", "abs", "max", "min")  # what keeps the degree of the prices it is made of
 SPECIAL: dict[str, Callable[[Block, Op, str], Column]] = {
     "constant": Block._constant, "money": Block._money, "field": Block._field, "fact": Block._fact, "text_in": Block._text_in,
-    "event": Block._event, "compare": Block._compare, "unscale": Block._unscale, "least": Block._least, "none": Block._none,
+    "event": Block._event, "compare": Block._compare, "unscale": Block._unscale, "unshift": Block._unshift,
+    "least": Block._least, "none": Block._none,
     "pattern": Block._pattern, "recently": Block._recently, "opens": Block._opens,
 }  # fmt: skip
 

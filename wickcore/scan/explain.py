@@ -10,6 +10,7 @@ from wickcore.bars.moment import Moment
 from wickcore.language.rule import CheckedRule, Line, Pair, Value
 from wickcore.measures.frame import FALSE, TRUE
 from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.scales import on_scale
 
 SAID = {TRUE: True, FALSE: False}
 
@@ -103,5 +104,4 @@ def values(
         scale = float(bars.factor[end - 1]) if end > begin else scale
     if value.type == "condition":
         return days, times, [SAID.get(int(v)) for v in numbers]
-    scale = scale ** (value.degree or 0)
-    return days, times, [None if np.isnan(v) else float(v / scale) for v in numbers]
+    return days, times, [None if np.isnan(v) else float(on_scale(v, value, scale)) for v in numbers]

@@ -13,6 +13,7 @@ from wickcore.bars.moment import Moment, moment_of
 from wickcore.language.rule import CheckedRule, Line, Value
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
 from wickcore.scan.evaluate import Evaluator, Limits
+from wickcore.scan.scales import on_scale
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,8 +202,6 @@ def values_at(
         column = whole[numbers]
         if value.type == "condition":
             found[name] = np.where(column == UNKNOWN, np.nan, (column == TRUE).astype(np.float64))
-        elif not value.degree:
-            found[name] = np.asarray(column, np.float64)
         else:
-            found[name] = np.asarray(column / scale if value.degree == 1 else column / np.power(scale, value.degree))
+            found[name] = np.asarray(on_scale(column, value, scale), np.float64)
     return found

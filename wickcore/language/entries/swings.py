@@ -14,10 +14,10 @@ _PIVOT = "on(day, ((high + low + close) / 3) 1 ago)"
 ENTRIES = (
     kernel("swing_high", _S, "The price of the latest turning point upwards: a bar with k lower highs on both sides, known k bars later.",
            "high of the latest confirmed turning point", "until one is confirmed", "close > swing_high(2)", _HIGH, _K, _NTH, level=True,
-           other='swing_low', side="level", said="the latest swing high"),
+           other='swing_low', side="level", said="the latest swing high", of_sums="kept"),
     kernel("swing_low", _S, "The price of the latest turning point downwards: a bar with k higher lows on both sides, known k bars later.",
            "low of the latest confirmed turning point", "until one is confirmed", "close < swing_low(2)", _LOW, _K, _NTH, level=True,
-           other='swing_high', side="level", said="the latest swing low"),
+           other='swing_high', side="level", said="the latest swing low", of_sums="kept"),
     kernel("is_swing_high", _S, "This bar confirms a turning point upwards k bars back.", "k lower highs on both sides", "2 * k",
            "is_swing_high(2) once in 3", _HIGH, _K, result="condition", degree=0, other='is_swing_low', said="a swing high is confirmed"),
     kernel("is_swing_low", _S, "This bar confirms a turning point downwards k bars back.", "k higher lows on both sides", "2 * k",
