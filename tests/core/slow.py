@@ -6,6 +6,7 @@ bar p is made from the positions of F's finished bars before p's own period and 
 
 import math
 from bisect import bisect_left
+from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import lru_cache
 from typing import Any
@@ -67,6 +68,13 @@ class Series:
     @property
     def volume(self) -> list[float]:
         return self.field("volume")
+
+
+@dataclass(frozen=True)
+class Log:
+    """In the place of a degree: a logarithm, with the logarithm of the factor in it so many times."""
+
+    shift: float
 
 
 class Slow:
@@ -217,9 +225,12 @@ class Slow:
             a, b, degree = self._both(self.value(given["a"], frame, p), self.value(given["b"], frame, p), p)
             return (None if condition is None else a if condition else b), degree
         if node.name in ("sqrt", "log", "round"):
-            x, degree = self.value(given["x"], frame, p)
-            x = x if x is None or not degree else x / self.factor[p] ** degree
-            return SLOW[node.name](None, [x])
+            x, degree = self._settled(self.value(given["x"], frame, p), p)
+            if node.name == "round":
+                x = x if x is None or not degree else x / self.factor[p] ** degree
+                return SLOW["round"](None, [x])
+            found = SLOW[node.name](None, [x])[0]
+            return found, ((degree or 0) / 2 if node.name == "sqrt" else Log(degree) if degree else 0)
         arguments: dict[str, Any] = {}
         degree: int | None = None
         for parameter in entry.parameters:
@@ -230,12 +241,24 @@ class Slow:
                 arguments[parameter.name] = getattr(argument, "name", None) or getattr(argument, "value", None)
             else:
                 arguments[parameter.name], mine = self.series(argument, frame, p)
+                if isinstance(mine, Log) and entry.of_sums is None and entry.kind == "kernel":
+                    places = self.ends(frame, p)
+                    arguments[parameter.name] = [
+                        self._settled((v, mine), q)[0] for v, q in zip(arguments[parameter.name], places, strict=True)
+                    ]
+                    mine = 0
                 degree = mine if degree is None else degree
         series = Series(self, frame, p)
         series.degree = degree
         result, own = SLOW[node.name](series, **arguments)
         if isinstance(result, float | int) and not math.isfinite(result):
             result = None
+        if isinstance(degree, Log) and own == "x":
+            # How often what is added to the argument comes out again: found by adding it.
+            more = {k: [None if v is None else v + 1.0 for v in a] if isinstance(a, list) else a for k, a in arguments.items()}
+            moved, _ = SLOW[node.name](series, **more)
+            times = 0 if result is None or moved is None else round(moved - result)
+            return result, (Log(degree.shift * times) if times else 0)
         return result, (degree if own == "x" else own)
 
     def _form_stacked(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
@@ -277,15 +300,15 @@ class Slow:
         return self.others[symbol]
 
     def _form_rank(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        sector = self.market.texts["sector"]
+        sector, kind = self.market.texts["sector"], self.market.texts.get("kind", ("",) * len(self.market.bars.symbols))
         within = any(a.name == "in" and getattr(a.value, "name", "") == "sector" for a in node.arguments)
         found: dict[str, float] = {}
         for k, symbol in enumerate(self.market.bars.symbols):
             other = self if symbol == self.symbol else self._other(symbol)
             q = self.same_moment(other, p)
-            if q is None or (within and sector[k] != sector[self.k]):
+            if q is None or kind[k] != kind[self.k] or (within and sector[k] != sector[self.k]):
                 continue
-            value, degree = other.value(node.arguments[0].value, frame, q)
+            value, degree = other._settled(other.value(node.arguments[0].value, frame, q), q)
             if value is not None:
                 found[symbol] = value / other.factor[q] ** (degree or 0)
         if self.symbol not in found or len(found) < 2:
@@ -301,7 +324,7 @@ class Slow:
         q = self.same_moment(other, p)
         if q is None:
             return None, 0
-        value, degree = other.value(node.arguments[0].value, frame, q)
+        value, degree = other._settled(other.value(node.arguments[0].value, frame, q), q)
         return (value if isinstance(value, bool) or value is None else value / other.factor[q] ** (degree or 0)), 0
 
     def _arguments(self, entry: Any, node: tree.Call, frame: str) -> tuple[dict[str, Any], str]:
@@ -324,10 +347,19 @@ class Slow:
 
     # -- operators ---------------------------------------------------------------------------------------------------
 
+    def _settled(self, found: tuple[Value, Any], p: int) -> tuple[Value, Any]:
+        """A logarithm as that of its own day's price."""
+        value, degree = found
+        if not isinstance(degree, Log):
+            return found
+        return (None if value is None else value - degree.shift * math.log(self.factor[p])), 0
+
     def _scale(self, value: Value, degree: int | None, wanted: int, p: int) -> Value:
         return value * self.factor[p] ** wanted if degree is None and wanted and value is not None else value
 
     def _both(self, left: tuple[Value, int | None], right: tuple[Value, int | None], p: int) -> tuple[Value, Value, int | None]:
+        if left[1] != right[1]:
+            left, right = self._settled(left, p), self._settled(right, p)
         (a, da), (b, db) = left, right
         if da == db:
             return a, b, da
@@ -342,7 +374,8 @@ class Slow:
         value, degree = self.value(node.operand, frame, p)
         if value is None:
             return None, degree
-        return (not value) if node.operator == "not" else -value, degree
+        turned = Log(-degree.shift) if isinstance(degree, Log) else degree
+        return (not value) if node.operator == "not" else -value, turned
 
     def _binary(self, node: tree.Binary, frame: str, p: int) -> tuple[Value, int | None]:
         left, right = self.value(node.left, frame, p), self.value(node.right, frame, p)
@@ -352,13 +385,25 @@ class Slow:
         if node.operator == "or":
             pair = (left[0], right[0])
             return (True if True in pair else None if None in pair else False), 0
+        logs = [d.shift if isinstance(d, Log) else 0.0 for d in (left[1], right[1])]
+        if node.operator in "+-" and any(logs) and all(isinstance(d, Log) or not d for d in (left[1], right[1])):
+            shift = logs[0] + (logs[1] if node.operator == "+" else -logs[1])
+            if left[0] is None or right[0] is None:
+                return None, Log(shift) if shift else 0
+            return left[0] + right[0] if node.operator == "+" else left[0] - right[0], Log(shift) if shift else 0
         if node.operator in "+-":
             a, b, degree = self._both(left, right, p)
             if a is None or b is None:
                 return None, degree
             return a + b if node.operator == "+" else a - b, degree
-        (a, da), (b, db) = left, right
         sign = 1 if node.operator == "*" else -1
+        if any(logs):
+            for (value, degree), (other, plain) in ((left, right), (right, left)):
+                if isinstance(degree, Log) and plain is None and (sign == 1 or value is left[0]):
+                    by = other if sign == 1 else 1 / other
+                    return (None if value is None else value * by), Log(degree.shift * by)
+            left, right = self._settled(left, p), self._settled(right, p)
+        (a, da), (b, db) = left, right
         degree = None if da is None and db is None else (da or 0) + sign * (db or 0)
         if a is None or b is None or (node.operator == "/" and b == 0):
             return None, degree
@@ -402,14 +447,11 @@ class Slow:
     def _crosses(self, node: tree.Crosses, frame: str, p: int) -> tuple[Value, int | None]:
         ends = self.ends(frame, p)
         now, before = (">", "<=") if node.direction == "above" else ("<", ">=")
-        left, right = self.value(node.left, frame, p), self.value(node.right, frame, p)
-        a, b, _ = self._both(left, right, p)
-        today = self._pair((a, 0), now, (b, 0), p)
-        if len(ends) < 2:
-            yesterday = None
-        else:
+        today = self._pair(self.value(node.left, frame, p), now, self.value(node.right, frame, p), p)
+        yesterday = None
+        if len(ends) > 1:  # on today's scale, as `1 ago` is
             q = ends[-2]
-            yesterday = self._pair(self.value(node.left, frame, q), before, self.value(node.right, frame, q), q)
+            yesterday = self._pair(self.value(node.left, frame, q), before, self.value(node.right, frame, q), p)
         pair = (today, yesterday)
         return (False if False in pair else None if None in pair else True), 0
 

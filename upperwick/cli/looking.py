@@ -3,7 +3,7 @@
 from argparse import Namespace
 from typing import Any
 
-from upperwick.cli.shared import Bad, checked, emit, engine_of, members_of, rule_error, standing, symbol_of
+from upperwick.cli.shared import Bad, checked, emit, engine_of, members_of, rule_error, say_lacking, standing, symbol_of
 from wickcore.language.check import check_expression
 from wickcore.language.problems import RuleError
 
@@ -19,6 +19,7 @@ def scan(given: Namespace) -> None:
     from wickcore.scan.scan import scan as run
 
     result = run(engine, rule, at, members_of(engine, given, rule))
+    say_lacking(engine, {f"Line {line.number}": line.op for line in rule.lines}, given)
     hits = hit_rows(engine, result, read_columns(COLUMNS, lambda text: check_expression(text, base=base)))
     keys = ("number", "text", "true", "false", "unknown", "left", "alone", "depth", "skip")
     report: dict[str, Any] = {
@@ -52,6 +53,7 @@ def values(given: Namespace) -> None:
     if value.type == "text":
         raise Bad("A number or a condition is needed; this is a text.")
     at = standing(engine, given.as_of)
+    say_lacking(engine, {"This": value.op}, given)
     from wickcore.bars.moment import clock, iso
     from wickcore.scan.explain import values as run
 

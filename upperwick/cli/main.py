@@ -14,6 +14,15 @@ from upperwick.kernels import PARTS
 from upperwick.market.formats import PRICE_FILES
 from wickcore.bars.frame_names import FRAMES
 
+BESIDE = {
+    "instruments": "sector, kind, listing, options of the symbols",
+    "reports": "quarterly reports",
+    "splits": "splits",
+    "dividends": "dividends",
+    "members": "universes and who belonged to them when",
+    "announcements": "announcements of the calendar by day and name",
+}
+
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Runs one command; the exit code."""
@@ -176,6 +185,12 @@ def _prices(parser: argparse.ArgumentParser) -> None:
         help="CSV or Parquet files or folders of them, daily and five-minute; the database where left out",
     )
     parser.add_argument("--skip-bad", action="store_true", help="leave bad rows out")
+    beside = parser.add_argument_group(
+        "beside --prices", "what a database would know; CSV or Parquet, with the columns that docs/command-line.md names"
+    )
+    beside.add_argument("--benchmark", metavar="SYMBOL", help="which of the symbols is the market as a whole")
+    for name, said in BESIDE.items():
+        beside.add_argument(f"--{name}", type=Path, metavar="FILE", help=said)
     _json(parser)
 
 

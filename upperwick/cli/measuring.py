@@ -15,6 +15,7 @@ from upperwick.cli.shared import (
     members_of,
     read_rule,
     rule_error,
+    say_lacking,
     standing,
 )
 from upperwick.cli.study_options import settings_from
@@ -32,6 +33,7 @@ def study(given: Namespace) -> None:
     from upperwick.studies.shapes import as_dict
     from wickcore.study.follow import study as run
 
+    say_lacking(engine, {f"Line {line.number}": line.op for line in rule.lines}, given)
     settings = settings_from(engine, given)
     if given.parts is not None or given.report is not None:
         at = given.parts or (5 if 5 in settings.horizons else settings.horizons[0])

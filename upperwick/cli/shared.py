@@ -92,10 +92,24 @@ def engine_of(given: Namespace) -> "Evaluator":
     """An evaluator over the given files, or over the database; on the daily bars."""
     if given.prices is not None:
         without_data()
+        from upperwick.market.beside import KINDS, BesideError, read_beside
         from wickcore.bars.market import market_of
         from wickcore.scan.evaluate import Evaluator
 
-        return Evaluator(market_of(read_price_files(given.prices, given.skip_bad).tables))
+        tables = read_price_files(given.prices, given.skip_bad).tables
+        try:
+            files = {kind: getattr(given, kind) for kind in KINDS if getattr(given, kind, None) is not None}
+            engine = Evaluator(market_of(tables, read_beside(files, given.benchmark)))
+        except BesideError as error:
+            raise Bad(*str(error).splitlines()) from None
+        if given.benchmark is not None:
+            symbol_of(engine, given.benchmark)
+        return engine
+    from upperwick.cli.main import BESIDE
+
+    beside = [f"--{name}" for name in ("benchmark", *BESIDE) if getattr(given, name, None) is not None]
+    if beside:
+        raise Bad(f"{beside[0]} goes with --prices; the database has its own.")
     with_database()
     from upperwick.market.load import DamagedBlock, evaluator
 
@@ -106,6 +120,19 @@ def engine_of(given: Namespace) -> "Evaluator":
     if not len(engine.market.bars.symbols):
         raise Bad("The database holds no prices: import some, or name a file with --prices.")
     return engine
+
+
+def say_lacking(engine: "Evaluator", ops: dict[str, Any], given: Namespace) -> None:
+    """Says on standard error which lines are unknown because the market lacks what they need, and how to give it."""
+    from wickcore.scan.lacking import lacking, said_lacking
+
+    flags = {"benchmark": "--benchmark SYMBOL", "reports": "--reports FILE", "dividends": "--dividends FILE"}
+    for what, op in ops.items():
+        needs = lacking(engine.market, op)
+        if needs:
+            ways = sorted({flags.get(n, "--announcements FILE" if n.startswith("“") else "--instruments FILE") for n in needs})
+            mend = f"; give them with {' and '.join(ways)}" if given.prices is not None else ""
+            print(f"{what} is unknown: {said_lacking(needs)}{mend}.", file=sys.stderr)
 
 
 def standing(engine: "Evaluator", said: str | None) -> "Moment":

@@ -19,6 +19,7 @@ from wickcore.bars.calendar import Calendar, hours_of
 from wickcore.bars.factor import factor, factor_by_day
 from wickcore.bars.market import Facts, Market, Membership
 from wickcore.bars.moment import to_day
+from wickcore.bars.reports import Published, facts_of
 from wickcore.scan.evaluate import Evaluator
 
 CHUNK, AHEAD = 1_000, 4  # blocks read at once, and how many such chunks may wait for their place
@@ -255,43 +256,8 @@ def _events() -> dict[str, Any]:
 
 
 def _facts(instruments: list[Instrument], splits: dict[int, list[tuple[int, float]]]) -> Facts:
-    """Reports as rows of facts, and a further row at each split that restates shares and earnings a share."""
-    reports: dict[int, list[tuple[int, float, float, float, float | None]]] = defaultdict(list)
+    reports: dict[int, list[Published]] = defaultdict(list)
     rows = Report.objects.order_by("instrument_id", "day")
     for owner, day, *values in rows.values_list("instrument_id", "day", "shares", "revenue", "earnings", "expected"):
-        reports[owner].append((to_day(day), *values))
-    names = ("shares", "eps", "revenue_growth", "eps_growth", "eps_surprise")
-    lengths, days, kinds, columns = [], [], [], {name: [] for name in names}  # type: ignore[var-annotated]
-    for instrument in instruments:
-        made = _fact_rows(reports[instrument.id], splits[instrument.id])
-        lengths.append(len(made))
-        for day, is_report, values in made:
-            days.append(day)
-            kinds.append(is_report)
-            for name, value in zip(names, values, strict=True):
-                columns[name].append(value)
-    offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
-    return Facts(
-        offsets, np.array(days, np.int32), np.array(kinds, np.bool_), {name: np.array(c, np.float64) for name, c in columns.items()}
-    )
-
-
-def _fact_rows(
-    reports: list[tuple[int, float, float, float, float | None]], splits: list[tuple[int, float]]
-) -> list[tuple[int, bool, tuple[float, ...]]]:
-    made: list[tuple[int, bool, tuple[float, ...]]] = []
-    nan = float("nan")
-    for i, (day, shares, revenue, earnings, expected) in enumerate(reports):
-        year = reports[i - 4] if i >= 4 else None
-        four = sum(r[3] for r in reports[i - 3 : i + 1]) if i >= 3 else nan
-        growth = revenue / year[2] - 1 if year and year[2] else nan
-        # Earnings a share of both quarters on today's count of shares, so that a split between them does not look like a loss.
-        earned = earnings / year[3] - 1 if year and year[3] > 0 else nan
-        surprise = (earnings - expected) / abs(expected) if expected else nan
-        made.append((day, True, (shares, four / shares if shares else nan, growth, earned, surprise)))
-    for day, ratio in splits:
-        before = [row for row in made if row[0] < day and row[1]]
-        if before and not any(row[0] == day for row in made):
-            shares, eps, *rest = next(v for d, _, v in reversed(sorted(made, key=lambda r: r[0])) if d < day)
-            made.append((day, False, (shares * ratio, eps / ratio, *rest)))
-    return sorted(made, key=lambda row: row[0])
+        reports[owner].append(Published(to_day(day), *values))
+    return facts_of([(reports[i.id], splits[i.id]) for i in instruments])

@@ -1,7 +1,7 @@
 """What a rule is evaluated over: a table of bars a frame, facts as published, texts, and dated membership."""
 
 from collections import OrderedDict
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 from threading import Lock
@@ -156,6 +156,13 @@ class Market:
         number = {text: code for code, text in enumerate(sorted(set(sectors) - {""}))}
         return np.array([number.get(text, -1) for text in sectors], np.int64)
 
+    @cached_property
+    def kind_codes(self) -> Ints:
+        """A number for each instrument's kind; 0 where none is told."""
+        kinds = self.texts.get("kind", ("",) * len(self.bars.symbols))
+        number = {text: code for code, text in enumerate(sorted(set(kinds)))}
+        return np.array([number[text] for text in kinds], np.int64)
+
     def members(self, universe: str | None, table: str = "day") -> Bools | None:
         """For each bar of a table whether its instrument belonged to the universe that day; None where every instrument does.
 
@@ -193,26 +200,93 @@ class Market:
                 self._lists.popitem(last=False)
 
 
-def market_of(tables: dict[str, dict[str, Table]]) -> Market:
-    """A market of nothing but bars, by frame (`day`, `5min`) and symbol: columns as of `merge`. Its sessions run as the first one tells."""
+@dataclass(slots=True)
+class Beside:
+    """What is known of instruments besides their bars, by symbol; all of it may be left out.
+
+    texts: by name (`sector`, `kind`). names: what they are called. listed, delisted: days. optionable, weekly_options: symbols. splits,
+    dividends: (day, ratio or money a share), ascending. members: by universe, (symbol, first, last day). events: days by name. holidays: days.
+    facts: as of `reports.facts_of`, made for the symbols in their order.
+    """
+
+    texts: dict[str, dict[str, str]] = field(default_factory=dict)
+    names: dict[str, str] = field(default_factory=dict)
+    listed: dict[str, int] = field(default_factory=dict)
+    delisted: dict[str, int] = field(default_factory=dict)
+    optionable: set[str] | None = None
+    weekly_options: set[str] | None = None
+    splits: dict[str, list[tuple[int, float]]] = field(default_factory=dict)
+    dividends: dict[str, list[tuple[int, float]]] = field(default_factory=dict)
+    members: dict[str, list[tuple[str, int, int]]] = field(default_factory=dict)
+    events: dict[str, list[int]] = field(default_factory=dict)
+    holidays: set[int] = field(default_factory=set)
+    facts: Callable[[tuple[str, ...]], Facts] | None = None
+    benchmark: str | None = None
+
+
+def market_of(tables: dict[str, dict[str, Table]], beside: Beside | None = None) -> Market:
+    """A market of bars by frame (`day`, `5min`) and symbol, columns as of `merge`, with what is known beside them. Its sessions run as the
+    first one tells."""
+    beside = beside or Beside()
     symbols = tuple(sorted({symbol for by_symbol in tables.values() for symbol in by_symbol}))
     daily, inner = tables.get("day", {}), tables.get("5min", {})
-    made = {s: {**t, "factor": factor(t["days"], t["close"], t.get("ratio"), [], [])} for s, t in daily.items()}
-    day = build_bars(made, symbols=symbols)
+
+    def own_factor(symbol: str, table: Table) -> Floats:
+        splits, dividends = beside.splits.get(symbol, []), beside.dividends.get(symbol, [])
+        return np.asarray(factor(table["days"], table["close"], table.get("ratio"), splits, dividends))
+
+    made = {s: {**t, "factor": own_factor(s, t)} for s, t in daily.items()}
+    day = build_bars(made, calendar=Calendar(frozenset(beside.holidays)), symbols=symbols)
     if not inner:
-        return Market((day,))
+        return _with(beside, (day,), symbols)
     columns = [np.concatenate([t[name] for t in inner.values()]) for name in ("days", "minute")]
-    calendar = Calendar(frozenset(), *hours_of(columns[0], columns[1], STEP))
-    within = {s: {**t, "factor": _inner_factor(made.get(s), t)} for s, t in inner.items()}
+    calendar = Calendar(frozenset(beside.holidays), *hours_of(columns[0], columns[1], STEP))
+    within = {}
+    for symbol, table in inner.items():
+        days = made.get(symbol)
+        known = days is not None and len(days["days"])
+        own = factor_by_day(days["days"], days["factor"], table["days"]) if days and known else own_factor(symbol, table)
+        within[symbol] = {**table, "factor": own}
     five = build_bars(within, "5min", calendar, symbols)
-    return Market((day, five) if daily else (five,))
+    return _with(beside, (day, five) if daily else (five,), symbols)
 
 
-def _inner_factor(daily: Table | None, inner: Table) -> Floats:
-    """The factor of five-minute bars: that of their day, or of the latest day before; their own where there are no daily bars.
+def _with(beside: Beside, tables: tuple[Bars, ...], symbols: tuple[str, ...]) -> Market:
+    """The market of those tables with all that is known beside them."""
+    number = {symbol: k for k, symbol in enumerate(symbols)}
 
-    daily: with `days` and `factor`, None where the instrument has no daily bars.
-    """
-    if daily is None or not len(daily["days"]):
-        return np.asarray(factor(inner["days"], inner["close"], inner.get("ratio"), [], []))
-    return np.asarray(factor_by_day(daily["days"], daily["factor"], inner["days"]))
+    def marks(chosen: set[str] | None) -> Bools:
+        return np.empty(0, np.bool_) if chosen is None else np.array([s in chosen for s in symbols], np.bool_)
+
+    def days(of: dict[str, int]) -> Days:
+        return np.array([of.get(s, -1) for s in symbols], np.int32) if of else np.empty(0, np.int32)
+
+    paid = [beside.dividends.get(s, []) for s in symbols]
+    members = {name: [m for m in rows if m[0] in number] for name, rows in beside.members.items()}
+    return Market(
+        tables,
+        texts={name: tuple(of.get(s, "") for s in symbols) for name, of in beside.texts.items()},
+        names=tuple(beside.names.get(s, "") for s in symbols) if beside.names else (),
+        delisted=days(beside.delisted),
+        listed=days(beside.listed),
+        optionable=marks(beside.optionable),
+        weekly_options=marks(beside.weekly_options),
+        facts=beside.facts(symbols) if beside.facts is not None else None,
+        dividends=(
+            np.concatenate([[0], np.cumsum([len(rows) for rows in paid])]).astype(np.int64),
+            np.array([d for rows in paid for d, _ in rows], np.int32),
+            np.array([v for rows in paid for _, v in rows], np.float64),
+        )
+        if beside.dividends
+        else None,
+        universes={
+            name: Membership(
+                np.array([number[s] for s, _, _ in rows], np.int64),
+                np.array([first for _, first, _ in rows], np.int32),
+                np.array([last for _, _, last in rows], np.int32),
+            )
+            for name, rows in members.items()
+        },
+        benchmark=beside.benchmark,
+        events={name: np.array(sorted(set(of)), np.int32) for name, of in beside.events.items()},
+    )

@@ -46,6 +46,9 @@ def _rank(over: Whole, op: Op, table: str) -> Column:
     universe, by = (str(p) for p in op.params)
     group: Ints = bars.step.astype(np.int64)
     counted = _members(market, universe, table)
+    if counted is None:  # shares among shares, not among indices and funds
+        kinds = market.kind_codes[bars.owner]
+        group = group * (int(kinds.max(initial=0)) + 1) + kinds
     if by == "sector":
         codes = market.sector_codes[bars.owner]
         group = group * (int(codes.max(initial=0)) + 1) + codes

@@ -9,6 +9,7 @@ from wickcore.language.operations import Op
 from wickcore.language.problems import Problem
 from wickcore.language.rule import CheckedRule, Line
 from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.lacking import lacking, said_lacking
 
 TOO_MUCH_UNKNOWN = 0.2
 
@@ -27,7 +28,10 @@ def from_data(evaluator: Evaluator, rule: CheckedRule) -> Iterator[Problem]:
         def say(text: str, line: Line = line) -> Problem:
             return Problem(line.number, 1, max(1, len(line.text)), text)
 
-        if needed > usual:
+        without = lacking(evaluator.market, line.op)
+        if without:
+            yield say(f"This is unknown: {said_lacking(without)}.")
+        elif needed > usual:
             yield say(f"This needs about {needed:,.0f} bars of history; most instruments have {usual:,.0f}.")
         elif facts.true == 0.0:
             yield say("This line was never true in the whole history.")
