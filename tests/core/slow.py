@@ -228,7 +228,8 @@ class Slow:
             x, degree = self._settled(self.value(given["x"], frame, p), p)
             if node.name == "round":
                 x = x if x is None or not degree else x / self.factor[p] ** degree
-                return SLOW["round"](None, [x])
+                found = SLOW["round"](None, [x])[0]
+                return (found if found is None or not degree else found * self.factor[p] ** degree), degree or 0
             found = SLOW[node.name](None, [x])[0]
             return found, ((degree or 0) / 2 if node.name == "sqrt" else Log(degree) if degree else 0)
         arguments: dict[str, Any] = {}

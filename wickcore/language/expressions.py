@@ -193,6 +193,8 @@ class Expressions(Scope):
             ops = [*(self.column(CATALOGUE[price], node.span).op for price in ("high", "low")), *ops]
             whole = (*whole, self._share(values["by"], node.span))
         op = Op(entry.name, tuple(ops), whole, "day" if entry.frameless else self.frame, entry.result)
+        if entry.scale == "printed" and numbers[0].degree:  # that day's money again
+            degree, op = numbers[0].degree, Op("unscale", (op,), (-numbers[0].degree,))
         return Value(op, entry.result, degree, None, self._weight(entry, numbers), shift=shift)
 
     def _shift(self, entry: Entry, values: dict[str, Value], numbers: list[Value]) -> float | None:
@@ -263,11 +265,27 @@ class Expressions(Scope):
 
     def _check_over(self, node: tree.Over) -> Value:
         def build() -> Value:
-            n = self.bar_count(_bare(node.count), 1, f"The number of bars after `{'held' if node.kind == 'held' else 'once in'}`")
+            word = "held" if node.kind == "held" else "once in"
+            n = self.bar_count(_bare(node.count), 1, f"The number of bars after `{word}`")
             value = self.condition(node.value)
             return Value(Op(node.kind, (value.op,), (float(n),), self.frame, "condition"), "condition")
 
-        return self.in_frame(node.count.frame, build) if node.count.frame else build()
+        if not node.count.frame:
+            return build()
+        if self.inside is None:
+            self._say_frame(node)
+        return self.in_frame(node.count.frame, build)
+
+    def _say_frame(self, node: tree.Over) -> None:
+        """That a count with a unit asks the whole condition on bars of that unit, which is easily read otherwise."""
+        frame, days = str(node.count.frame), {"week": 5, "month": 21}.get(str(node.count.frame), 0)
+        if frame == self.frame or not days:
+            return
+        word, amount = "held" if node.kind == "held" else "once in", self.number(_bare(node.count)).constant
+        said = f"With `{word} {self.source_at(node.count.span)}` the whole condition is asked on {frame} bars, its windows too."
+        mend = f"{amount * days:g}" if self.frame == "day" and amount else None
+        more = f" For {mend} days on day bars write `{word} {mend}`." if mend else ""
+        self.advise(node.count.span, said + more, mend)
 
 
 def _bare(count: tree.Count) -> tree.Count:

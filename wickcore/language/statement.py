@@ -3,6 +3,8 @@
 The grammar it follows is written down in tests/core/grammar.lark, and held against it there by a general parser.
 """
 
+from typing import NoReturn
+
 from wickcore.language import tree
 from wickcore.language.problems import Places
 from wickcore.language.tokens import COMPARISONS, JOINING, TokenReader
@@ -274,6 +276,8 @@ class StatementReader(TokenReader):
         if kind == "name":
             self.i += 1
             after = self.kinds[self.i]
+            if after == "(" and self.kinds[self.i + 1] in ("number", "framed") and self.texts[self.i + 2] == "ago":
+                self._ago_in_brackets()
             if after == "(":
                 call = self._call(text, begin)
                 if self.kinds[self.i] != ".":
@@ -304,6 +308,15 @@ class StatementReader(TokenReader):
             self.i += 1
             return tree.Name(text, self.last())
         self.unexpected()
+
+    def _ago_in_brackets(self) -> NoReturn:
+        """`close (5 ago)`: read as a call it is none."""
+        said = f"{self.texts[self.i + 1]} ago"
+        closed = self.kinds[self.i + 3] == ")"
+        begin = self.begins[self.i]
+        apart = " " if begin == self.ends[self.i - 1] else ""
+        span = Span(begin, self.ends[self.i + (3 if closed else 2)])
+        self.fail(span, f"The number of bars back stands without brackets: `{self.texts[self.i - 1]} {said}`.", f"{apart}{said}")
 
     def _call(self, name: str, begin: int) -> tree.Call:
         name_span = self.last()
