@@ -194,6 +194,10 @@ class Slow:
     def _count(self, node: tree.Count, frame: str, p: int) -> tuple[Value, int | None]:
         return node.amount, None
 
+    def _countof(self, node: tree.CountOf, frame: str, p: int) -> tuple[Value, int | None]:
+        found = [self.value(c, frame, p)[0] for c in node.conditions]
+        return (None if None in found else float(sum(found))), 0
+
     def _name(self, node: tree.Name, frame: str, p: int) -> tuple[Value, int | None]:
         if node.name in self.lets:
             return self.value(self.lets[node.name], frame, p)
@@ -224,16 +228,18 @@ class Slow:
             condition = self.value(given["condition"], frame, p)[0]
             a, b, degree = self._both(self.value(given["a"], frame, p), self.value(given["b"], frame, p), p)
             return (None if condition is None else a if condition else b), degree
-        if node.name in ("sqrt", "log", "round"):
-            x, degree = self._settled(self.value(given["x"], frame, p), p)
-            if node.name == "round":
-                x = x if x is None or not degree else x / self.factor[p] ** degree
-                found = SLOW["round"](None, [x])[0]
-                return (found if found is None or not degree else found * self.factor[p] ** degree), degree or 0
-            found = SLOW[node.name](None, [x])[0]
-            return found, ((degree or 0) / 2 if node.name == "sqrt" else Log(degree) if degree else 0)
+        if node.name in ("sqrt", "log", "exp", "sign", "round", "floor", "ceil", "mod"):
+            return self._plain(node.name, given, frame, p)
         arguments: dict[str, Any] = {}
         degree: int | None = None
+        windows = [v for v in given.values() if isinstance(v, tree.Since)]
+        if windows and not any(q.takes == "condition" and given[q.name] is windows[0] for q in entry.parameters):
+            n = self._bars_of(windows[0], frame, p)
+            if n is None:
+                return None, 0
+            given = {k: tree.Number(n, v.span) if isinstance(v, tree.Since) else v for k, v in given.items()}
+            self._nodes.extend(given.values())
+        given = {k: v.condition if isinstance(v, tree.Since) else v for k, v in given.items()}
         for parameter in entry.parameters:
             argument = given[parameter.name]
             if parameter.takes in ("bars", "constant"):
@@ -261,6 +267,32 @@ class Slow:
             times = 0 if result is None or moved is None else round(moved - result)
             return result, (Log(degree.shift * times) if times else 0)
         return result, (degree if own == "x" else own)
+
+    def _plain(self, name: str, given: dict[str, Any], frame: str, p: int) -> tuple[Value, Any]:
+        """A function of one bar: of the continuous scale where that comes out of it again, else of the prices as printed."""
+        values = [self.value(v, frame, p) for v in given.values()]
+        if name == "exp" and isinstance(values[0][1], Log):
+            return SLOW["exp"](None, [values[0][0]])[0], values[0][1].shift
+        if name == "mod":
+            a, b, degree = self._both(*values, p)
+            values = [(a, degree), (b, degree)]
+        values = [self._settled(v, p) for v in values]
+        degree = values[0][1] or 0
+        if name in ("sqrt", "log", "sign"):
+            found = SLOW[name](None, [values[0][0]])[0]
+            return found, {"sqrt": degree / 2, "log": Log(degree) if degree else 0, "sign": 0}[name]
+        found = SLOW[name](None, *([None if v is None else v / self.factor[p] ** degree] for v, _ in values))[0]
+        if name == "exp":
+            return found, 0
+        return (None if found is None else found * self.factor[p] ** degree), degree
+
+    def _bars_of(self, window: tree.Since, frame: str, p: int) -> int | None:
+        """How many bars the window holds: from the latest on which its condition was true."""
+        ends = self.ends(frame, p)
+        if window.condition is None:
+            return len(ends)
+        true = [i for i, q in enumerate(ends) if self.value(window.condition, frame, q)[0] is True]
+        return len(ends) - true[-1] if true else None
 
     def _form_stacked(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
         named = node.arguments[0].value
@@ -331,7 +363,7 @@ class Slow:
     def _arguments(self, entry: Any, node: tree.Call, frame: str) -> tuple[dict[str, Any], str]:
         parameters = list(entry.parameters)
         positional = [a.value for a in node.arguments if a.name is None]
-        plain = positional and isinstance(positional[0], tree.Number | tree.Count)
+        plain = positional and isinstance(positional[0], tree.Number | tree.Count | tree.Since)
         if parameters and parameters[0].name == "x" and parameters[0].default and plain:
             parameters = parameters[1:]
         given = {a.name: a.value for a in node.arguments if a.name}
@@ -387,6 +419,19 @@ class Slow:
             pair = (left[0], right[0])
             return (True if True in pair else None if None in pair else False), 0
         logs = [d.shift if isinstance(d, Log) else 0.0 for d in (left[1], right[1])]
+        if node.operator == "^":
+            (a, da), (b, db) = self._settled(left, p), self._settled(right, p)
+            if db is not None:
+                a, da = (None if v is None else v / self.factor[p] ** (d or 0) for v, d in ((a, da), (b, db))), 0
+                a, b = a
+            if a is None or b is None:
+                return None, da
+            try:
+                found = a**b
+            except (OverflowError, ZeroDivisionError):
+                found = None
+            plain = found is None or isinstance(found, complex) or not math.isfinite(found)
+            return (None if plain else found), (da or 0) * b if db is None else 0
         if node.operator in "+-" and any(logs) and all(isinstance(d, Log) or not d for d in (left[1], right[1])):
             shift = logs[0] + (logs[1] if node.operator == "+" else -logs[1])
             if left[0] is None or right[0] is None:

@@ -312,6 +312,31 @@ def sqrt_(s: Any, x: list[Any]) -> Found:
 
 
 @entry
+def exp_(s: Any, x: list[Any]) -> Found:
+    return None if x[-1] is None or x[-1] > 709 else math.exp(x[-1]), 0
+
+
+@entry
+def floor_(s: Any, x: list[Any]) -> Found:
+    return None if x[-1] is None else float(math.floor(x[-1])), 0
+
+
+@entry
+def ceil_(s: Any, x: list[Any]) -> Found:
+    return None if x[-1] is None else float(math.ceil(x[-1])), 0
+
+
+@entry
+def sign_(s: Any, x: list[Any]) -> Found:
+    return None if x[-1] is None else float((x[-1] > 0) - (x[-1] < 0)), 0
+
+
+@entry
+def mod_(s: Any, a: list[Any], b: list[Any]) -> Found:
+    return None if None in (a[-1], b[-1]) or b[-1] == 0 else a[-1] % b[-1], 0
+
+
+@entry
 def log_(s: Any, x: list[Any]) -> Found:
     return None if x[-1] is None or x[-1] <= 0 else math.log(x[-1]), 0
 

@@ -47,6 +47,16 @@ class _Build(Transformer[Token, Any]):
         return tree.Binary(str(operator), left, right, self.span(meta))
 
     product = sum
+    raised = sum
+
+    def count_of(self, meta: Meta, _word: Token, *conditions: tree.Node) -> tree.Node:
+        return tree.CountOf(conditions, self.span(meta))
+
+    def since_event(self, meta: Meta, condition: tree.Node) -> tree.Node:
+        return tree.Since(condition, self.span(meta))
+
+    def since_first(self, meta: Meta) -> tree.Node:
+        return tree.Since(None, self.span(meta))
 
     def number(self, meta: Meta, token: Token) -> tree.Node:
         return tree.Number(read_number(token), self.span(meta), token.endswith("%"))

@@ -8,7 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests import made
-from tests.core.test_meaning import FRAMES, example_of
+from tests.core.test_meaning import FRAMES, LATER, example_of
 from wickcore.bars.frames import number_of
 from wickcore.bars.market import Facts, Market
 from wickcore.bars.moment import Moment, moment_of, of_key
@@ -103,6 +103,17 @@ def test_no_entry_sees_past_its_bar_within_the_day(
 ) -> None:
     text = f'{name} != "Power"' if CATALOGUE[name].result == "text" else example_of(name)
     no_later(Evaluator(inner).on("5min"), inner_cuts, check_expression(text, frame, "5min").op, (name, frame))
+
+
+@pytest.mark.rotated
+@pytest.mark.parametrize("frame", [*FRAMES, "5min", "65min"])
+@pytest.mark.parametrize("text", LATER)
+def test_no_window_since_an_event_sees_past_its_bar(
+    market: Market, cuts: list[tuple[Moment, Market]], inner: Market, inner_cuts: list[tuple[Moment, Market]], text: str, frame: str
+) -> None:
+    if frame in FRAMES:
+        no_later(Evaluator(market), cuts, check_expression(text, frame).op, (text, frame))
+    no_later(Evaluator(inner).on("5min"), inner_cuts, check_expression(text, frame, "5min").op, (text, frame))
 
 
 @pytest.mark.parametrize(

@@ -155,6 +155,47 @@ FORMS = [
 ]
 
 
+# Windows that begin with an event, and what counts and raises: on every frame, and in the laws.
+LATER = [
+    "lowest(low, since close > close 3 ago)",
+    "highest(high, all)",
+    "sma(all)",
+    "sum(volume, since is_swing_low(1))",
+    "stdev(close, since close crosses above sma(4))",
+    "count(close > open, since close < close 2 ago) >= 2",
+    "bars_since_highest(high, since close > sma(5))",
+    "bars_since_lowest(all)",
+    "vwap(since close > highest(high, 4) 1 ago)",
+    "zscore(log(close), since close > close 5 ago)",
+    "off_high(since close > sma(9))",
+    "count of (close > sma(3), close > sma(6), volume > 60k) >= 2",
+    "(close / open) ^ 3 > 1.01",
+    "close ^ 2 > sma(4) ^ 2",
+    "-2 ^ 2 < close ^ 0.5",
+    "slope(log(close), 5)",
+    "stdev(log(close), 6)",
+    "log(close) - sma(log(close), 5)",
+    "log(close) > 3",
+    "percentile(sqrt(close), 6)",
+    "close near round(close / 10) * 10 by 2%",
+    "round(close) == sma(round(close), 2)",
+    "close crosses above 20",
+    "exp(sma(log(close), 5)) < sma(5)",
+    "floor(close / 10) * 10 < close",
+    "ceil(close) - close < 0.5",
+    "mod(close, 10) < 5",
+    "mod(close, sma(3)) > 1",
+    "sign(change) != sign(change 1 ago)",
+    "exp(change) > 1",
+]
+
+
+@pytest.mark.parametrize("frame", FRAMES)
+@pytest.mark.parametrize("text", LATER)
+def test_windows_since_an_event_and_arithmetic(engine: Evaluator, text: str, frame: str) -> None:
+    assert same(engine, text, frame) > 0 or frame == "month"
+
+
 @pytest.mark.parametrize("text", FORMS)
 def test_forms_across_instruments_and_frames(engine: Evaluator, text: str) -> None:
     assert same(engine, text) > 0

@@ -239,6 +239,9 @@ def test_hostile_texts_are_refused_not_run(text: str) -> None:
         ("close > open held 3 once in 5", "(((close > open) held 3) once in 5)"),
         ("close + 2 * high", "(close + (2 * high))"),
         ("-close 1 ago", "-((close 1 ago))"),
+        ("-close ^ 2", "-((close ^ 2))"),
+        ("2 * close 1 ago ^ 2 ^ 3", "(2 * ((close 1 ago) ^ (2 ^ 3)))"),
+        ("close ^ -2", "(close ^ -(2))"),
         ("close - open - low", "((close - open) - low)"),
         ("close > open and high > low", "((close > open) and (high > low))"),
         ("high 1 ago > low 2w ago", "((high 1 ago) > (low 2week ago))"),
@@ -283,7 +286,9 @@ def statements() -> list[str]:
     ]
     lines += [
         "dial x = -5% from -10% to 0% step 1%", "skip at least n of:", "at least 2 of:", "let by = 5w", 'use "A b"', "a n ago > b n bars ago",
-        "x held n once in 3 bars", 'sector in ("A", "B") and not x', "-a * -(b + c) / 3 - (d)", "rank(x, in=sector) > 5 held 2w",
+        "x held n once in 3 bars", "lowest(low, since gap > 4%) > f(all, n=since a and b)", "count of (a > b, c) >= 2 ^ 3 ^ -x 2 ago",
+        "-a ^ 2 * b", "count(a > 1, 5) > count of (b)",
+        'sector in ("A", "B") and not x', "-a * -(b + c) / 3 - (d)", "rank(x, in=sector) > 5 held 2w",
         "5min > 65min + 3mo", "f() > g((a))", "(a > b) == (c)", "a crosses below (b) 1 ago", "((a)) between (b) and (c) held 3", "a.b 1 ago.c",
     ]  # fmt: skip
     for line in lines:

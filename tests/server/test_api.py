@@ -33,7 +33,7 @@ def test_signing_in_and_out() -> None:
     right = client.post("/api/session", {"name": "cora", "password": "a long password"}, content_type="application/json")
     assert right.json() == {"name": "cora", "staff": False}
     assert len(client.get("/api/rules").json()) >= 10  # a new account begins with the starter rules
-    assert client.delete("/api/session").json() == {"name": None}
+    assert client.delete("/api/session").json() == {"name": None, "staff": False}
     assert client.get("/api/rules").status_code == 401
 
 

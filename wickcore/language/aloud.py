@@ -9,7 +9,7 @@ from wickcore.language.shapes import SHAPES, in_words
 from wickcore.language.write import count, number
 
 _FRAME = {"day": "daily", "week": "weekly", "month": "monthly"}
-_OPERATORS = {"+": "plus", "-": "less", "*": "times", "/": "over", "and": "and", "or": "or"}
+_OPERATORS = {"+": "plus", "-": "less", "*": "times", "/": "over", "^": "to the power of", "and": "and", "or": "or"}
 _COMPARED = {">": "is above", "<": "is below", ">=": "is at or above", "<=": "is at or below", "==": "is", "!=": "is not"}
 _MORE = {">": "is more than", "<": "is less than", ">=": "is at least", "<=": "is at most", "==": "is", "!=": "is not"}
 
@@ -34,6 +34,15 @@ def read_aloud(text: str) -> list[tuple[int, str]]:
 def _sentence(said: str) -> str:
     end = "" if said.endswith((":", ".")) else "."
     return said[0].upper() + said[1:] + end
+
+
+def _windows(template: str, node: tree.Call) -> tuple[str, tree.Since | None]:
+    """Without the words that count the bars, where these are told otherwise: `since c` or `all`."""
+    window = next((a.value for a in node.arguments if isinstance(a.value, tree.Since)), None)
+    if window is None:
+        return template, None
+    template = re.sub(r"\{n\}-bar ?", "", template)
+    return re.sub(r"(?: among its last| of the last| over| of| in)? ?\{(?:n|condition)\}(?: bars)?", "", template), window
 
 
 def _article(words: str) -> str:
@@ -107,6 +116,10 @@ class _Speaker:
             case tree.Over():
                 when = "on each of the last" if node.kind == "held" else "at least once in the last"
                 return f"{self.value(node.value)}, {when} {self.count(node.count)}"
+            case tree.Since():
+                return "the whole history" if node.condition is None else f"since {self.value(node.condition)}"
+            case tree.CountOf():
+                return f"the number of these that hold ({'; '.join(self.value(c) for c in node.conditions)})"
 
     def count(self, node: tree.Count) -> str:
         unit = {"day": "day", "week": "week", "month": "month"}.get(node.frame or "", "bar")
@@ -160,6 +173,9 @@ class _Speaker:
         source = values.get("x", "close")
         values["x"] = source.removeprefix("the ")
         template = template.replace("{of x}", "" if source in ("close", "the close") else f" of {source}")
+        template, window = _windows(template, node)
+        if window is not None:
+            template += ", over the whole history" if window.condition is None else f" since {self.value(window.condition)}"
         said = re.sub(r"\{(\w+)\}", lambda m: values.get(m.group(1), ""), template)
         said = re.sub(r"(\d+) (week|day|month)s?-bar", r"\1-\2", said)
         return re.sub(r"\b1 bars", "1 bar", re.sub(r"(\d+ (?:week|day|month)s?) bars", r"\1", said))
@@ -168,7 +184,7 @@ class _Speaker:
         entry = CATALOGUE[node.name]
         parameters = list(entry.parameters)
         positional = [a for a in node.arguments if a.name is None]
-        if entry.source_optional and positional and isinstance(positional[0].value, tree.Number | tree.Count):
+        if entry.source_optional and positional and isinstance(positional[0].value, tree.Number | tree.Count | tree.Since):
             parameters = parameters[1:]
         said = {p.name: p.default or "" for p in entry.parameters}
         for p, argument in zip(parameters, positional, strict=False):

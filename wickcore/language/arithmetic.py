@@ -26,6 +26,8 @@ def binary(e: Scope, node: tree.Binary) -> Value:
     a, b = e.amount(node.left), e.amount(node.right)
     if a.constant is not None and b.constant is not None:
         return _fold(e, node, a.constant, b.constant, a.percent or b.percent)
+    if node.operator == "^":
+        return _power(e, a, b)
     if node.operator in "+-":
         left_op, right_op, degree = e.same_scale(a, b, node.span)
         sign = 1 if node.operator == "+" else -1
@@ -56,8 +58,24 @@ def _shift_of_product(a: Value, b: Value, sign: int) -> float | None:
 def _fold(e: Scope, node: tree.Binary, a: float, b: float, percent: bool) -> Value:
     if node.operator == "/" and b == 0:
         e.fail(node.span, "This divides by zero.")
+    if node.operator == "^":
+        try:
+            raised = a**b
+        except (OverflowError, ZeroDivisionError):
+            raised = math.inf
+        if isinstance(raised, complex):
+            e.fail(node.span, "A number below zero has no such power.")
+        return folded(e, raised, False, node.span)
     result = {"+": a + b, "-": a - b, "*": a * b}.get(node.operator)
     return folded(e, a / b if result is None else result, percent, node.span)
+
+
+def _power(e: Scope, a: Value, b: Value) -> Value:
+    """A price to a plain power scales with the factor to that power; to any other it is that day's own."""
+    a, b = e.settled(a), e.settled(b)
+    if b.constant is not None:
+        return Value(Op("^", (a.op, b.op)), "number", (a.degree or 0) * b.constant)
+    return Value(Op("^", (e.unscaled(a), e.unscaled(b))), "number", 0)
 
 
 def folded(e: Scope, value: float, percent: bool, span: Span) -> Value:

@@ -32,7 +32,7 @@ HUNDRED, SHARE, POSITIVE, GAIN, SIGNED = (0.0, 100.0), (0.0, 1.0), (0.0, math.in
 # sign; a reading of a hundred becomes a hundred less it, one of -100 to 0 and a share likewise; a distance from an extreme and a ratio turn as
 # ratios do; what follows is of its argument's side; what is plain has no side and stays.
 Side = Literal["level", "move", "hundred", "williams", "share", "off", "ratio", "follows", "plain"]
-Scale = Literal["own", "same", "printed", "any", "root", "logarithm"]
+Scale = Literal["own", "same", "printed", "any", "root", "logarithm", "exponential"]
 OfSums = Literal["kept", "gone", "n times"] | None
 
 
@@ -69,7 +69,7 @@ class Entry:
     said: how it is read aloud: {n} and other names are the arguments, {of x} the source, left out where that is the close.
     level_of_x: how much of its argument's price level is in it: 1 for averages of prices, 0 for ranges of them; None where that has no meaning.
     scale: `own`, or of an operation: `same` for arguments brought on one scale, `printed` for that day's money, `any` for whatever it is
-    given, `root` and `logarithm` for what becomes of a scale under them.
+    given, `root`, `logarithm` and `exponential` for what becomes of a scale under them.
     of_sums: what becomes of an amount that is added to all its arguments: `kept` as in an average, `gone` as in a deviation, `n times` as in a
     sum; None where that cannot be said.
     uses_close: the fact is made with the day's close. again: nanoseconds it takes a bar of its window, looking at each of them anew.

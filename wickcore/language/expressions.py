@@ -25,7 +25,16 @@ FOLDED: dict[str, Callable[..., float]] = {
     "abs": abs,
     "max": max,
     "min": min,
+    "exp": lambda v: math.exp(v) if v < 709 else math.inf,
+    "floor": lambda v: float(math.floor(v)),
+    "ceil": lambda v: float(math.ceil(v)),
+    "sign": lambda v: float((v > 0) - (v < 0)),
+    "mod": lambda a, b: a % b if b else math.nan,
 }
+
+
+# What can be counted from an event on, a step a bar.
+SINCE = ("bars_since_highest", "bars_since_lowest", "count", "highest", "lowest", "sma", "stdev", "sum")
 
 
 class Expressions(Scope):
@@ -154,7 +163,7 @@ class Expressions(Scope):
             given[argument.name] = argument.value
 
     def _is_plain(self, node: tree.Node) -> bool:
-        if isinstance(node, tree.Number | tree.Count):
+        if isinstance(node, tree.Number | tree.Count | tree.Since):
             return True
         if isinstance(node, tree.Name):
             bound = self.bound.get(node.name) or self.dials.get(node.name)
@@ -170,11 +179,21 @@ class Expressions(Scope):
         if entry.kind == "definition":
             return self._defined(entry, values, self.inside or node.span)
         columns = [values[p.name] for p in entry.parameters if p.takes in ("number", "condition")]
+        window = next((v for v in values.values() if v.type == "window"), None)
+        if window is not None and entry.name not in SINCE:
+            known = ", ".join(f"`{name}`" for name in sorted(SINCE))
+            self.fail(
+                node.span,
+                f"`{entry.name}` counts a plain number of bars; `since` and `all` work with {known} and what is made of them.",
+            )
         whole = tuple(v for p in entry.parameters if p.takes == "bars" and (v := values[p.name].constant) is not None)
         plain = [c.constant for c in columns if c.constant is not None]
         if entry.name in FOLDED and len(plain) == len(columns) and not (entry.name == "sqrt" and plain[0] < 0):
             return folded(self, FOLDED[entry.name](*plain), False, node.span)
         shift = self._shift(entry, values, [c for c in columns if c.type == "number"])
+        raised = columns[0].shift if columns else 0.0  # what an exponential makes of the factor's logarithm
+        if entry.scale == "exponential":
+            shift = 0.0
         if shift is None:
             columns, shift = [self.settled(c) for c in columns], 0.0
         numbers = [c for c in columns if c.type == "number"]
@@ -184,7 +203,11 @@ class Expressions(Scope):
             left, right, shared = self.same_scale(numbers[0], numbers[1], node.span)
             ops, degree = [*ops[:-2], left, right], shared or 0
         elif entry.scale == "printed":
-            ops = [self.unscaled(columns[0])]
+            left, right, shared = self.same_scale(numbers[0], numbers[-1], node.span)
+            numbers = [replace(numbers[0], op=left, degree=shared), replace(numbers[-1], op=right, degree=shared)][: len(numbers)]
+            ops = [self.unscaled(v) for v in numbers]
+        elif entry.scale == "exponential":
+            ops, degree, shift = [self.unscaled(given_) for given_ in numbers], raised, 0.0
         elif entry.scale == "root":
             degree = (numbers[0].degree or 0) / 2
         elif entry.scale == "logarithm":
@@ -193,6 +216,9 @@ class Expressions(Scope):
             ops = [*(self.column(CATALOGUE[price], node.span).op for price in ("high", "low")), *ops]
             whole = (*whole, self._share(values["by"], node.span))
         op = Op(entry.name, tuple(ops), whole, "day" if entry.frameless else self.frame, entry.result)
+        if window is not None:
+            kind = "sum_since_window" if entry.name == "sum" else f"{entry.name}_since"  # `sum_since` is an entry of its own
+            op = Op(kind, (*ops, window.op), (), self.frame, entry.result)
         if entry.scale == "printed" and numbers[0].degree:  # that day's money again
             degree, op = numbers[0].degree, Op("unscale", (op,), (-numbers[0].degree,))
         return Value(op, entry.result, degree, None, self._weight(entry, numbers), shift=shift)
@@ -206,12 +232,14 @@ class Expressions(Scope):
             return 0.0
         if len(shifts) > 1 or entry.of_sums is None:
             return None
+        if entry.of_sums == "n times" and values["n"].constant is None:
+            return None
         return shifts.pop() * ((values["n"].constant or 0.0) if entry.of_sums == "n times" else 1.0)
 
     def _defined(self, entry: Entry, values: dict[str, Value], span: Span) -> Value:
         """The entry's definition with its arguments in place; definitions use one another, and often the same one twice."""
         assert entry.definition
-        given = [v.op if v.constant is None else (v.constant, v.percent) for v in values.values()]
+        given = [(v.type, v.op) if v.constant is None else (v.constant, v.percent) for v in values.values()]
         memo = (entry.name, self.frame, self.earlier > 0, *given)
         made = self._definitions.get(memo)
         if made is None:
@@ -287,6 +315,13 @@ class Expressions(Scope):
         more = f" For {mend} days on day bars write `{word} {mend}`." if mend else ""
         self.advise(node.count.span, said + more, mend)
 
+    def _check_since(self, node: tree.Since) -> Value:
+        self.fail(node.span, "`since` and `all` can stand only where bars are counted, such as `lowest(low, since gap > 4%)`.")
+
+    def _check_count_of(self, node: tree.CountOf) -> Value:
+        ops = tuple(self.condition(c).op for c in node.conditions)
+        return Value(Op("count_of", ops), "number", 0, bounds=(0.0, float(len(ops))))
+
 
 def _bare(count: tree.Count) -> tree.Count:
     return tree.Count(count.amount, None, count.span)
@@ -305,4 +340,6 @@ CHECKS: dict[type, Callable[[Expressions, Any], Value]] = {
     tree.Binary: binary,
     tree.Ago: Expressions._check_ago,
     tree.Over: Expressions._check_over,
+    tree.Since: Expressions._check_since,
+    tree.CountOf: Expressions._check_count_of,
 }

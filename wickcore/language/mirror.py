@@ -160,6 +160,10 @@ class _Mirror:
                 return replace(node, value=self.value(node.value)[0], target=self.value(node.target)[0]), TRUTH
             case tree.Within():
                 return node, TRUTH
+            case tree.Since():
+                return replace(node, condition=node.condition and self.condition(node.condition)), PLAIN
+            case tree.CountOf():
+                return replace(node, conditions=tuple(self.condition(c) for c in node.conditions)), PLAIN
             case tree.Unary():
                 made, kind = self.value(node.operand)
                 return replace(node, operand=made), kind
@@ -229,9 +233,10 @@ class _Mirror:
             return replace(node, arguments=(node.arguments[0], *node.arguments[:0:-1])), TRUTH
         arguments, kinds = [], []
         for argument in node.arguments:
-            made, kind = self.value(argument.value) if not _counts(argument) else (argument.value, PLAIN)
+            counts = _counts(argument) and not isinstance(argument.value, tree.Since)
+            made, kind = (argument.value, PLAIN) if counts else self.value(argument.value)
             arguments.append(replace(argument, value=made))
-            kinds.append(kind if not _counts(argument) else "")
+            kinds.append("" if counts or isinstance(argument.value, tree.Since) else kind)
         own = next((k for k in kinds if k and k != TRUTH), LEVEL if _of_close(name) else PLAIN)
         if name == "benchmark":
             return replace(node, arguments=tuple(arguments)), kinds[0]
@@ -257,7 +262,7 @@ class _Mirror:
             return entry.side_of_levels if own in (LEVEL, MOVE) else PLAIN
         if name == "log" and own == LEVEL:
             return LEVEL  # what rises with a level turns round as it does
-        if name in ("total", "log", "sqrt", "round", "abs", "corr", "place") and own != PLAIN:
+        if name in ("total", "log", "exp", "sqrt", "round", "floor", "ceil", "mod", "abs", "corr", "place") and own != PLAIN:
             if name == "abs" and own == MOVE:
                 return PLAIN
             if name == "place":

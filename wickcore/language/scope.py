@@ -128,7 +128,17 @@ class Scope:
         if node is None:
             assert parameter.default is not None
             return self.expand(parameter.default, dict(before), self.inside or span)
+        if isinstance(node, tree.Since) and parameter.takes != "bars":
+            if parameter.takes == "condition":
+                return self.window(node)
+            self.fail(
+                node.span,
+                f"`{parameter.name}` of `{entry.name}` is no number of bars; `since` and `all` stand in the place of one.",
+            )
         if parameter.takes == "bars":
+            window = self.window_of(node)
+            if window is not None:
+                return window
             return _plain(self.bar_count(node, int(parameter.low or 1), parameter.name, entry.name))
         if parameter.takes == "condition":
             return self.condition(node)
@@ -136,6 +146,19 @@ class Scope:
         if parameter.takes == "constant" and value.constant is None:
             self.fail(node.span, f"`{parameter.name}` of `{entry.name}` is a plain number or a dial.")
         return value
+
+    def window_of(self, node: tree.Node) -> Value | None:
+        """A window that begins with an event, as it was given or as a definition was given it; None for a number of bars."""
+        if isinstance(node, tree.Since):
+            return replace(self.window(node), type="window")
+        bound = self.bound.get(node.name) if isinstance(node, tree.Name) else None
+        return bound if bound is not None and bound.type == "window" else None
+
+    def window(self, node: tree.Since) -> Value:
+        """The condition on whose latest bar a window begins; the first bar for `all`."""
+        if node.condition is None:
+            return Value(Op("begins", (), (), self.frame, "condition"), "condition")
+        return self.condition(node.condition)
 
     def expand(self, definition: str, values: dict[str, Value], span: Span) -> Value:
         before = self.bound, self.inside

@@ -237,6 +237,15 @@ class StatementReader(TokenReader):
             self.operator()
             self.i += 1
             return tree.Unary("-", self._unary(), self.since(begin))
+        value = self._postfix()
+        if self.kinds[self.i] == "^":  # binds to the right: 2 ^ 3 ^ 2 is 2 ^ 9
+            self.operator()
+            self.i += 1
+            return tree.Binary("^", value, self._unary(), self.since(begin))
+        return value
+
+    def _postfix(self) -> tree.Node:
+        begin = self.begins[self.i]
         value = self._atom()
         while self._counts():
             count = self._count(expect=("ago",))
@@ -275,6 +284,8 @@ class StatementReader(TokenReader):
         kind, text, begin = self.kinds[self.i], self.texts[self.i], self.begins[self.i]
         if kind == "name":
             self.i += 1
+            if text == "count" and self.texts[self.i] == "of":
+                return self._count_of(begin)
             after = self.kinds[self.i]
             if after == "(" and self.kinds[self.i + 1] in ("number", "framed") and self.texts[self.i + 2] == "ago":
                 self._ago_in_brackets()
@@ -309,6 +320,26 @@ class StatementReader(TokenReader):
             return tree.Name(text, self.last())
         self.unexpected()
 
+    def _window(self) -> tree.Since | None:
+        """`since c` or `all`, in the place of a number of bars."""
+        word, begin = self.texts[self.i], self.begins[self.i]
+        if word not in ("since", "all") or self.kinds[self.i] != "name":
+            return None
+        self.i += 1
+        return tree.Since(self.expression() if word == "since" else None, self.since(begin))
+
+    def _count_of(self, begin: int) -> tree.CountOf:
+        self.i += 1
+        if self.kinds[self.i] != "(":
+            self.unexpected(("(",))
+        self._open()
+        found = [self.expression()]
+        while self.kinds[self.i] == ",":
+            self.i += 1
+            found.append(self.expression())
+        self._close()
+        return tree.CountOf(tuple(found), self.since(begin))
+
     def _ago_in_brackets(self) -> NoReturn:
         """`close (5 ago)`: read as a call it is none."""
         said = f"{self.texts[self.i + 1]} ago"
@@ -327,7 +358,7 @@ class StatementReader(TokenReader):
             if self.kinds[self.i] == "name" and self.kinds[self.i + 1] == "=":
                 given = self.texts[self.i]
                 self.i += 2
-            value = self.expression()
+            value = self._window() or self.expression()
             arguments.append(tree.Argument(given, value, self.since(at)))
             if self.kinds[self.i] != ",":
                 break

@@ -8,7 +8,7 @@ from wickcore.language.tree import Span
 
 _TOKEN = re.compile(
     r"[ \t\r\n]*(?:(?P<framed>[0-9]+(?:d|w|mo)\b)|(?P<intraday>(?:5|15|30|65)min\b)|(?P<number>[0-9]+(?:\.[0-9]+)?(?:%|[kmb]\b)?)"
-    r'|(?P<string>"[^"\n]*")|(?P<name>[a-z_][a-z0-9_]*)|(?P<sign>>=|<=|==|!=|[-+*/()<>=.,:])|(?P<end>\Z))'
+    r'|(?P<string>"[^"\n]*")|(?P<name>[a-z_][a-z0-9_]*)|(?P<sign>>=|<=|==|!=|[-+*/^()<>=.,:])|(?P<end>\Z))'
 )
 _UNKNOWN = re.compile(r"[ \t\r\n]*(?P<unknown>.)", re.DOTALL)
 COMPARISONS = {">", "<", ">=", "<=", "==", "!="}

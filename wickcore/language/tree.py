@@ -79,7 +79,7 @@ class Unary:
 
 @dataclass(slots=True, unsafe_hash=True)
 class Binary:
-    """`+ - * / and or`."""
+    """`+ - * / ^ and or`."""
 
     operator: str
     left: "Node"
@@ -146,7 +146,41 @@ class Over:
     span: Span
 
 
-Node = Number | Text | Count | Name | Part | Call | Unary | Binary | Compare | Crosses | Between | Near | Within | Ago | Over
+@dataclass(slots=True, unsafe_hash=True)
+class Since:
+    """In the place of a number of bars: `since c`, from the latest bar on which c was true; `all` (condition None), from the first bar."""
+
+    condition: "Node | None"
+    span: Span
+
+
+@dataclass(slots=True, unsafe_hash=True)
+class CountOf:
+    """`count of (a, b, c)`: how many of the conditions are true."""
+
+    conditions: tuple["Node", ...]
+    span: Span
+
+
+Node = (
+    Number
+    | Text
+    | Count
+    | Name
+    | Part
+    | Call
+    | Unary
+    | Binary
+    | Compare
+    | Crosses
+    | Between
+    | Near
+    | Within
+    | Ago
+    | Over
+    | Since
+    | CountOf
+)
 
 
 @dataclass(slots=True, unsafe_hash=True)

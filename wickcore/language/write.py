@@ -4,8 +4,8 @@ from wickcore.language import tree
 from wickcore.language.statement import FRAME_OF_SUFFIX, read_number
 
 _SUFFIX_OF_FRAME = {frame: suffix for suffix, frame in FRAME_OF_SUFFIX.items()}
-OR, AND, NOT, OVER, COMPARE, SUM, PRODUCT, UNARY, AGO, ATOM = range(1, 11)
-_BINARY = {"or": OR, "and": AND, "+": SUM, "-": SUM, "*": PRODUCT, "/": PRODUCT}
+OR, AND, NOT, OVER, COMPARE, SUM, PRODUCT, UNARY, POWER, AGO, ATOM = range(1, 12)
+_BINARY = {"or": OR, "and": AND, "+": SUM, "-": SUM, "*": PRODUCT, "/": PRODUCT, "^": POWER}
 
 
 def level(node: tree.Node) -> int:
@@ -63,6 +63,8 @@ def _write(node: tree.Node, text: str) -> str:
                 return f"not {write(node.operand, text, NOT)}"
             return f"-{write(node.operand, text, UNARY)}"
         case tree.Binary():
+            if node.operator == "^":
+                return f"{write(node.left, text, AGO)} ^ {write(node.right, text, UNARY)}"
             mine = _BINARY[node.operator]
             return f"{write(node.left, text, mine)} {node.operator} {write(node.right, text, mine + 1)}"
         case tree.Compare():
@@ -85,6 +87,10 @@ def _write(node: tree.Node, text: str) -> str:
         case tree.Over():
             word = "held" if node.kind == "held" else "once in"
             return f"{write(node.value, text, OVER)} {word} {count(node.count, text)}"
+        case tree.Since():
+            return "all" if node.condition is None else f"since {write(node.condition, text)}"
+        case tree.CountOf():
+            return f"count of ({', '.join(write(c, text) for c in node.conditions)})"
 
 
 def _number(node: tree.Number, text: str) -> str:

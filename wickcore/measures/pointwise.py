@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numba import vectorize
 
-from wickcore.bars.bars import Truth
+from wickcore.bars.bars import Floats, Truth
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
 
 _NUMBER = ["float64(float64, float64)"]
@@ -91,6 +91,19 @@ def log(a: float) -> Any:
 
 
 @_bar_by_bar(_ONE)
+def exp(a: float) -> Any:
+    """e to the power a; unknown where that is not finite."""
+    r = np.exp(a)
+    return r if r < np.inf else np.nan
+
+
+@_bar_by_bar(_NUMBER)
+def mod(a: float, b: float) -> Any:
+    """What is left of a over whole multiples of b, of the sign of b; unknown where b is zero."""
+    return a - b * np.floor(a / b) if b != 0.0 else np.nan
+
+
+@_bar_by_bar(_ONE)
 def rounded(a: float) -> Any:
     """The nearest whole number; halves go to the even one (IEEE 754)."""
     return np.rint(a)
@@ -100,6 +113,23 @@ def rounded(a: float) -> Any:
 def pick(condition: int, a: float, b: float) -> Any:
     """a where the condition is true, b where it is false; unknown where it is unknown."""
     return np.nan if condition == UNKNOWN else (a if condition == TRUE else b)
+
+
+@_bar_by_bar(_NUMBER)
+def power(a: float, b: float) -> Any:
+    """a to the power b; unknown where that is no finite real number."""
+    if np.isnan(a) or np.isnan(b):
+        return np.nan
+    r = a**b
+    return r if abs(r) < np.inf else np.nan
+
+
+def count_of(*parts: Truth) -> Floats:
+    """How many parts are true; unknown while any is."""
+    total = np.zeros(np.shape(parts[0]))
+    for part in parts:
+        total += np.where(part == UNKNOWN, np.nan, (part == TRUE).astype(np.float64))
+    return total
 
 
 def not_(a: Truth) -> Truth:

@@ -205,13 +205,21 @@ class Block:
         rows = self.rows(table)
         return swings.opens(rows.period(str(op.params[0])), rows.frame(op.frame))
 
+    def _begins(self, op: Op, table: str) -> Column:
+        """Whether a bar belongs to its instrument's first bar of the frame."""
+        rows = self.rows(table)
+        period, offsets = rows.period(op.frame), rows.offsets
+        lengths = np.diff(offsets)
+        first = period[np.minimum(offsets[:-1], max(len(period) - 1, 0))] if len(period) else period
+        return np.where(period == np.repeat(first, lengths), np.int8(TRUE), np.int8(FALSE))
+
 
 SUMS = ("+", "-", "*", "/", "negate", "abs", "max", "min")  # what keeps the degree of the prices it is made of
 SPECIAL: dict[str, Callable[[Block, Op, str], Column]] = {
     "constant": Block._constant, "money": Block._money, "field": Block._field, "fact": Block._fact, "text_in": Block._text_in,
     "event": Block._event, "compare": Block._compare, "unscale": Block._unscale, "unshift": Block._unshift,
     "least": Block._least, "none": Block._none,
-    "pattern": Block._pattern, "recently": Block._recently, "opens": Block._opens,
+    "pattern": Block._pattern, "recently": Block._recently, "opens": Block._opens, "begins": Block._begins,
 }  # fmt: skip
 
 

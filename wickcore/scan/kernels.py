@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from wickcore.measures import counts, fits, ordered, pointwise, swings, windows
+from wickcore.measures import counts, fits, ordered, pointwise, since, swings, windows
 
 Column = Any  # Floats or Truth, by the operation's result
 
@@ -19,14 +19,18 @@ WINDOWED: dict[str, Callable[..., Column]] = {
     "bars_since_highest": ordered.bars_since_highest, "bars_since_lowest": ordered.bars_since_lowest, "ha_open": swings.ha_open,
     "swing_high": swings.swing_high, "swing_low": swings.swing_low, "is_swing_high": swings.is_swing_high,
     "is_swing_low": swings.is_swing_low, "zigzag_high": swings.zigzag_high, "zigzag_low": swings.zigzag_low,
+    "sma_since": since.sma, "sum_since_window": since.sum_, "highest_since": since.highest, "lowest_since": since.lowest,
+    "stdev_since": since.stdev, "count_since": since.count, "bars_since_highest_since": since.bars_since_highest,
+    "bars_since_lowest_since": since.bars_since_lowest,
     "is_zigzag_high": swings.is_zigzag_high, "is_zigzag_low": swings.is_zigzag_low,
 }  # fmt: skip
 POINTWISE: dict[str, Callable[..., Column]] = {
     "+": np.add, "-": np.subtract, "*": pointwise.multiply, "/": pointwise.divide, "negate": np.negative, "abs": np.abs,
     "sqrt": pointwise.sqrt, "log": pointwise.log, "round": pointwise.rounded, "max": np.maximum, "min": np.minimum,
     "pick": pointwise.pick, "not": pointwise.not_, "and": pointwise.and_, "or": pointwise.or_, "any": pointwise.or_,
-    "all": pointwise.and_,
+    "all": pointwise.and_, "^": pointwise.power, "exp": pointwise.exp, "floor": np.floor, "ceil": np.ceil, "sign": np.sign,
+    "mod": pointwise.mod, "count_of": pointwise.count_of,
 }  # fmt: skip
 
 # Those that count bars of a frame of their own.
-FRAMED = frozenset(WINDOWED) | {"field", "pattern", "opens"}
+FRAMED = frozenset(WINDOWED) | {"field", "pattern", "opens", "begins"}
