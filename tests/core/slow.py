@@ -30,7 +30,8 @@ def _period(day: int, frame: str, minute: int | None, opens: int) -> Any:
     when = EPOCH + timedelta(days=int(day))
     if frame == "week":
         return when.isocalendar()[:2]
-    return (when.year, when.month) if frame == "month" else day
+    longer = {"month": (when.year, when.month), "quarter": (when.year, (when.month - 1) // 3), "year": when.year}
+    return longer.get(frame, day)
 
 
 class Series:
@@ -107,6 +108,7 @@ class Slow:
         self._fields: dict[tuple[str, str, int], float] = {}
         self._nodes: list[tree.Node] = []
         self.lets: dict[str, tree.Node] = {}
+        self.prior: tuple[Value, int | None] | None = None
         self.others: dict[str, Slow] = {}
 
     def expression(self, text: str, frame: str) -> list[Value]:
@@ -199,6 +201,9 @@ class Slow:
         return (None if None in found else float(sum(found))), 0
 
     def _name(self, node: tree.Name, frame: str, p: int) -> tuple[Value, int | None]:
+        if node.name == "prior":
+            assert self.prior is not None
+            return self.prior
         if node.name in self.lets:
             return self.value(self.lets[node.name], frame, p)
         return self._call(tree.Call(node.name, (), node.span, node.span), frame, p)
@@ -215,7 +220,19 @@ class Slow:
             return self.value(node.arguments[1].value, wanted.name, p)
         if node.name in self.columns:
             return self.field(node.name, frame, p), -1 if node.name == "volume" else 1
-        if node.name in ("stacked", "first_of", "event", "rank", "benchmark", "triggered", "failed"):
+        if node.name in (
+            "stacked",
+            "first_of",
+            "last_of",
+            "event",
+            "rank",
+            "benchmark",
+            "of",
+            "group",
+            "carry",
+            "triggered",
+            "failed",
+        ):
             return getattr(self, f"_form_{node.name}")(node, frame, p)
         entry = CATALOGUE[node.name]
         if entry.kind in ("fact", "text"):
@@ -311,6 +328,15 @@ class Slow:
             return None, 0
         return self._period_of(p, wanted.name) != self._period_of(ends[-2], wanted.name), 0
 
+    def _form_last_of(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        wanted = node.arguments[0].value
+        assert isinstance(wanted, tree.Name)
+        following = self.days[p] + 1
+        holidays = self.market.bars.calendar.holidays
+        while following in holidays or (following + 3) % 7 > 4:
+            following += 1
+        return _period(following, wanted.name, None, 0) != _period(self.days[p], wanted.name, None, 0), 0
+
     def _form_triggered(self, node: tree.Call, frame: str, p: int, part: str = "since_trigger") -> tuple[Value, int | None]:
         named = node.arguments[0].value
         arguments = named.arguments if isinstance(named, tree.Call) else ()
@@ -350,14 +376,54 @@ class Slow:
         lower, same = sum(v < mine for v in found.values()), sum(v == mine for v in found.values()) - 1
         return 100 * (lower + same / 2) / (len(found) - 1), 0
 
+    def _form_carry(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        """From the first bar on; what hangs on the value before is never remembered."""
+        first, following = (a.value for a in node.arguments)
+        prior: tuple[Value, int | None] = (None, None)
+        memo = self._memo
+        for q in self.ends(frame, p):
+            if prior[0] is None:
+                prior = self._settled(self.value(first, frame, q), q)
+                prior = prior[0], prior[1] or 0
+            else:
+                self.prior, self._memo = prior, {}
+                value, degree = self._settled(self.value(following, frame, q), q)
+                self.prior, self._memo = None, memo
+                value, _, _ = self._both((value, degree), (None, prior[1]), q)
+                prior = (value if value is None or math.isfinite(value) else None), prior[1]
+        return prior
+
+    def _form_group(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        sector, kind = self.market.texts["sector"], self.market.texts.get("kind", ("",) * len(self.market.bars.symbols))
+        within = any(a.name == "by" and getattr(a.value, "name", "") == "sector" for a in node.arguments)
+        found: list[float] = []
+        for k, symbol in enumerate(self.market.bars.symbols):
+            other = self if symbol == self.symbol else self._other(symbol)
+            q = self.same_moment(other, p)
+            if q is None or (any(kind) and kind[k] != "share") or (within and (not sector[k] or sector[k] != sector[self.k])):
+                continue
+            value, degree = other._settled(other.value(node.arguments[0].value, frame, q), q)
+            if value is not None:
+                found.append(value / other.factor[q] ** (degree or 0))
+        return (sum(found) / len(found) if found else None), 0
+
     def _form_benchmark(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        symbol = self.market.benchmark
-        assert symbol is not None
+        assert self.market.benchmark is not None
+        return self._of_symbol(self.market.benchmark, node.arguments[0].value, frame, p)
+
+    def _form_of(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        symbol = node.arguments[0].value
+        assert isinstance(symbol, tree.Text)
+        return self._of_symbol(symbol.value, node.arguments[1].value, frame, p)
+
+    def _of_symbol(self, symbol: str, node: tree.Node, frame: str, p: int) -> tuple[Value, int | None]:
+        if symbol not in self.market.bars.number:
+            return None, 0
         other = self if symbol == self.symbol else self._other(symbol)
         q = self.same_moment(other, p)
         if q is None:
             return None, 0
-        value, degree = other._settled(other.value(node.arguments[0].value, frame, q), q)
+        value, degree = other._settled(other.value(node, frame, q), q)
         return (value if isinstance(value, bool) or value is None else value / other.factor[q] ** (degree or 0)), 0
 
     def _arguments(self, entry: Any, node: tree.Call, frame: str) -> tuple[dict[str, Any], str]:

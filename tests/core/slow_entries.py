@@ -6,6 +6,7 @@ Every function returns (value or None, degree): the degree is a number, or "x" f
 import math
 import statistics
 from collections.abc import Callable
+from datetime import date, timedelta
 from typing import Any
 
 Found = tuple[Any, Any]
@@ -396,6 +397,8 @@ def bb_place_(s: Any, x: list[Any], n: float, width: float, upper: float, lower:
 
 
 def _text(slow: Any, name: str, p: int) -> Any:
+    if name == "weekday":
+        return (date(1970, 1, 1) + timedelta(days=int(slow.days[p]))).strftime("%A")
     return slow.symbol if name == "symbol" else slow.market.texts[name][slow.k]
 
 
@@ -403,6 +406,9 @@ def _fact(slow: Any, name: str, p: int) -> Any:
     facts, day = slow.market.facts, slow.days[p]
     rows = range(int(facts.offsets[slow.k]), int(facts.offsets[slow.k + 1]))
     known = [r for r in rows if facts.days[r] <= day]
+    when = date(1970, 1, 1) + timedelta(days=int(day))
+    if name in ("month", "day_of_month"):
+        return float(when.month if name == "month" else when.day)
     if name == "listed_days":
         return float(day - slow.market.listed[slow.k])
     if name in ("optionable", "weekly_options"):
@@ -1040,3 +1046,88 @@ class Part:
 
     def __init__(self, slow: Any, frame: str, p: int) -> None:
         self.close = [slow.cached_field("close", frame, q) for q in slow.ends(frame, p)]
+
+
+# -- trailing stops --------------------------------------------------------------------------------------------------
+
+
+@entry
+def parabolic_(s: Any, upper: list[Any], lower: list[Any], step: float, most: float) -> Found:
+    step, most = (v[-1] if isinstance(v, list) else v for v in (step, most))
+    if len(upper) < 2:
+        return None, 1
+    up = upper[1] + lower[1] >= upper[0] + lower[0]
+    stop, extreme, pace = (lower[0], max(upper[:2]), step) if up else (upper[0], min(lower[:2]), step)
+    for i in range(2, len(upper)):
+        stop += pace * (extreme - stop)
+        stop = min(stop, *lower[max(0, i - 2) : i]) if up else max(stop, *upper[max(0, i - 2) : i])
+        touched = lower[i] < stop if up else upper[i] > stop
+        if touched:
+            stop = max(extreme, upper[i]) if up else min(extreme, lower[i])
+            up, pace = not up, step
+            extreme = upper[i] if up else lower[i]
+        elif upper[i] > extreme if up else lower[i] < extreme:
+            extreme, pace = (upper[i] if up else lower[i]), min(pace + step, most)
+    return stop, 1
+
+
+@entry
+def psar_(s: Any, step: float, most: float) -> Found:
+    return parabolic_(s, s.high, s.low, step, most)
+
+
+def stops(s: Any, n: float, width: float) -> list[tuple[float, float, float]]:
+    """(above, below, side) on each bar from the first with an average true range on."""
+    ranges = each(lambda p: rma(p, n), true_ranges(s))
+    found: list[tuple[float, float, float]] = []
+    for i, average in enumerate(ranges):
+        if average is None:
+            continue
+        middle = (s.high[i] + s.low[i]) / 2
+        above, below, side = middle + width * average, middle - width * average, 1.0
+        if found:
+            before = s.close[i - 1]
+            above = above if above < found[-1][0] or before > found[-1][0] else found[-1][0]
+            below = below if below > found[-1][1] or before < found[-1][1] else found[-1][1]
+            if found[-1][2] > 0:
+                side = -1.0 if s.close[i] < below else 1.0
+            else:
+                side = 1.0 if s.close[i] > above else -1.0
+        found.append((above, below, side))
+    return found
+
+
+@entry
+def stop_above_(s: Any, n: float, width: float) -> Found:
+    found = stops(s, n, width)
+    return (found[-1][0] if found else None), 1
+
+
+@entry
+def stop_below_(s: Any, n: float, width: float) -> Found:
+    found = stops(s, n, width)
+    return (found[-1][1] if found else None), 1
+
+
+@entry
+def trend_side_(s: Any, n: float, width: float) -> Found:
+    found = stops(s, n, width)
+    return (found[-1][2] if found else None), 0
+
+
+@entry
+def trend_stop_(s: Any, n: float, width: float) -> Found:
+    found = stops(s, n, width)
+    return (found[-1][1 if found[-1][2] > 0 else 0] if found else None), 1
+
+
+@entry
+def stop_from_high_(s: Any, n: float, width: float) -> Found:
+    top, average = last(s.high, n), rma(true_ranges(s), n)
+    return (None if top is None or average is None else max(top) - width * average), 1
+
+
+@entry
+def stop_from_low_(s: Any, n: float, width: float) -> Found:
+    bottom, average = last(s.low, n), rma(true_ranges(s), n)
+    return (None if bottom is None or average is None else min(bottom) + width * average), 1

@@ -113,8 +113,8 @@ def test_splits_change_nothing_but_the_scale(name: str) -> None:
         a, b = whole.rows([value.op], symbol)[0], parts.rows([value.op], symbol)[0]
         if value.type == "condition":
             assert a.tolist() == b.tolist()
-        elif name in ("rank", "benchmark"):
-            scale = factor_of(parts.market.bars, "S02") if name == "benchmark" else 1.0
+        elif name in ("rank", "benchmark", "of"):
+            scale = 1.0 if name == "rank" else factor_of(parts.market.bars, "S02")
             np.testing.assert_allclose(a if name == "rank" else np.isnan(a), b if name == "rank" else np.isnan(b * np.mean(scale)))
         else:
             np.testing.assert_allclose(b, a, rtol=1e-8, atol=1e-9)
@@ -170,7 +170,7 @@ def test_no_value_of_an_entry_leaves_its_bounds(clean: Evaluator) -> None:
             assert (known <= entry.bounds[1] + 1e-9).all(), name
 
 
-@pytest.mark.parametrize("name", [n for n in NAMES if CATALOGUE[n].kind == "fact"])
+@pytest.mark.parametrize("name", [n for n in NAMES if CATALOGUE[n].kind == "fact" and CATALOGUE[n].family != "calendar"])
 def test_a_fact_nobody_told_is_unknown(name: str) -> None:
     """Prices from a file carry no reports, listings or payments."""
     bare = Evaluator(Market((build_bars({"A": made.walk(made.weekdays(40), np.random.default_rng(2))}),)))

@@ -126,11 +126,17 @@ def say_lacking(engine: "Evaluator", ops: dict[str, Any], given: Namespace) -> N
     """Says on standard error which lines are unknown because the market lacks what they need, and how to give it."""
     from wickcore.scan.lacking import lacking, said_lacking
 
-    flags = {"benchmark": "--benchmark SYMBOL", "reports": "--reports FILE", "dividends": "--dividends FILE"}
+    flags = {
+        "benchmark": "--benchmark SYMBOL",
+        "reports": "--reports FILE",
+        "dividends": "--dividends FILE",
+        "announcement": "--announcements FILE",
+        "instrument": "--prices FILE",
+    }
     for what, op in ops.items():
         needs = lacking(engine.market, op)
         if needs:
-            ways = sorted({flags.get(n, "--announcements FILE" if n.startswith("“") else "--instruments FILE") for n in needs})
+            ways = sorted({flags.get(need.partition(" ")[0], "--instruments FILE") for need in needs})
             mend = f"; give them with {' and '.join(ways)}" if given.prices is not None else ""
             print(f"{what} is unknown: {said_lacking(needs)}{mend}.", file=sys.stderr)
 

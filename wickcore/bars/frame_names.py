@@ -1,8 +1,8 @@
 """The frames there are, from the shortest to the longest. Nothing else is needed to check a rule."""
 
-FRAMES = ("5min", "15min", "30min", "65min", "day", "week", "month")
+FRAMES = ("5min", "15min", "30min", "65min", "day", "week", "month", "quarter", "year")
 MINUTES = {"5min": 5, "15min": 15, "30min": 30, "65min": 65}
-DAYS = {"day": 1, "week": 7, "month": 31}
+DAYS = {"day": 1, "week": 7, "month": 31, "quarter": 92, "year": 366}
 
 
 def finer(frame: str, than: str) -> bool:

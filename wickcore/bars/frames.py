@@ -24,13 +24,15 @@ def period(bars: Bars, frame: str, part: slice = slice(None)) -> Ints:
 
 
 def number_of(days: Any, frame: str) -> Ints:
-    """The number of the day, week or month of each day."""
+    """The number of the day, week, month, quarter or year of each day; quarters are those of the calendar."""
     wide = np.asarray(days).astype(np.int64)
     if frame == "day":
         return wide
     if frame == "week":
         return (wide + 3) // 7
-    return np.asarray(wide.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64))
+    unit = "Y" if frame == "year" else "M"
+    found = np.asarray(wide.astype("datetime64[D]").astype(f"datetime64[{unit}]").astype(np.int64))
+    return found // 3 if frame == "quarter" else found
 
 
 def commits(bars: Bars, frame: str, first: int, last: int) -> Bools | None:

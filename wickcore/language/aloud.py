@@ -8,7 +8,7 @@ from wickcore.language.parser import parse
 from wickcore.language.shapes import SHAPES, in_words
 from wickcore.language.write import count, number
 
-_FRAME = {"day": "daily", "week": "weekly", "month": "monthly"}
+_FRAME = {"day": "daily", "week": "weekly", "month": "monthly", "quarter": "quarterly", "year": "yearly"}
 _OPERATORS = {"+": "plus", "-": "less", "*": "times", "/": "over", "^": "to the power of", "and": "and", "or": "or"}
 _COMPARED = {">": "is above", "<": "is below", ">=": "is at or above", "<=": "is at or below", "==": "is", "!=": "is not"}
 _MORE = {">": "is more than", "<": "is less than", ">=": "is at least", "<=": "is at most", "==": "is", "!=": "is not"}
@@ -154,6 +154,16 @@ class _Speaker:
             frame = node.arguments[0].value
             said = _FRAME.get(frame.name, frame.name) if isinstance(frame, tree.Name) else ""
             return f"on {said} bars, {self.value(node.arguments[1].value)}"
+        if name == "carry":
+            begin, following = (self.value(a.value) for a in node.arguments)
+            return f"what begins at {begin} and goes on from bar to bar as {following}"
+        if name == "of":
+            return f"of {self.value(node.arguments[0].value)}, {self.value(node.arguments[1].value)}"
+        if name == "group":
+            among = "of its sector" if any(a.name == "by" for a in node.arguments) else "of the universe"
+            return f"the mean {among} of {self.value(node.arguments[0].value)}"
+        if name in ("first_of", "last_of") and isinstance(node.arguments[0].value, tree.Name):
+            return f"it is the {name.removesuffix('_of')} session of a {node.arguments[0].value.name}"
         if name == "benchmark":
             return f"of the index, {self.value(node.arguments[0].value)}"
         if name == "rank":

@@ -17,11 +17,12 @@ from wickcore.language.entries import (
     prices,
     statistics,
     swings,
+    trails,
     volume,
 )
 from wickcore.language.entry import Entry
 
-MODULES = (prices, averages, bands, momentum, volume, statistics, candles, swings, patterns, market, forms)
+MODULES = (prices, averages, bands, momentum, volume, statistics, candles, swings, trails, patterns, market, forms)
 
 
 class Catalogue:

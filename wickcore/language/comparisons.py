@@ -45,7 +45,7 @@ def within(e: Scope, node: tree.Within) -> Value:
 def _text_in(e: Scope, node: tree.Node, texts: tuple[tree.Text, ...]) -> Op:
     value = e.check(node)
     if value.type != "text":
-        e.fail(node.span, f"`{e.source(node)}` is not a text; texts are `sector`, `kind` and `symbol`.")
+        e.fail(node.span, f"`{e.source(node)}` is not a text; texts are `sector`, `kind`, `symbol` and `weekday`.")
     return Op("text_in", (value.op,), tuple(sorted({t.value for t in texts})), result="condition")
 
 

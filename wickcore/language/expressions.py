@@ -7,6 +7,7 @@ from typing import Any
 
 from wickcore.language import tree
 from wickcore.language.arithmetic import binary, folded, unary
+from wickcore.language.carried import PRIOR
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.comparisons import COMPARISONS
 from wickcore.language.definitions import Closed
@@ -98,6 +99,8 @@ class Expressions(Scope):
             return CATALOGUE[name]
         if name in self.unread:
             raise Unresolved
+        if name == PRIOR:
+            self.fail(span, "`prior` stands in the second value of `carry` only: `carry(low, max(prior, low))`.")
         near = nearest(name, (*CATALOGUE.names, *self.dials, *self.lets))
         self.fail(span, f"`{name}` is not known" + (f": did you mean `{near}`?" if near else "."), near)
 

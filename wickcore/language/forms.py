@@ -6,6 +6,7 @@ from functools import cache
 
 from wickcore.bars.frame_names import FRAMES, finer
 from wickcore.language import tree
+from wickcore.language.carried import PRIOR, NotCarried, program_of
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.comparisons import pair
 from wickcore.language.operations import Op, every
@@ -28,6 +29,15 @@ def first_of(e: Scope, node: tree.Call) -> Value:
     if not finer(e.frame, frame):
         e.fail(node.span, f"`first_of` takes a frame coarser than the bars it is asked on, which are {e.frame} bars.")
     return Value(Op("opens", (), (frame,), e.frame, "condition"), "condition")
+
+
+def last_of(e: Scope, node: tree.Call) -> Value:
+    if len(node.arguments) != 1:
+        e.fail(node.span, "`last_of` takes a frame: `last_of(month)`.")
+    frame = _frame_named(e, node.arguments[0].value)
+    if not finer("day", frame):
+        e.fail(node.span, "`last_of` takes week, month, quarter or year: it tells of sessions.")
+    return Value(Op("last_of", (), (frame,), "day", "condition"), "condition")
 
 
 @cache
@@ -74,14 +84,61 @@ def rank(e: Scope, node: tree.Call) -> Value:
 def benchmark(e: Scope, node: tree.Call) -> Value:
     if len(node.arguments) != 1 or node.arguments[0].name:
         e.fail(node.span, "`benchmark` takes one expression: `benchmark(close)`.")
+    return _of_another(e, node.arguments[0].value, "benchmark")
+
+
+def _of_another(e: Scope, node: tree.Node, kind: str, *params: str) -> Value:
     before = list(e.pairs), list(e.overlays)
-    value = e.check(node.arguments[0].value)
+    value = e.settled(e.check(node))
     e.pairs, e.overlays = before  # what lies inside is of another instrument
     if value.type == "text":
-        e.fail(node.span, "A number or a condition of the benchmark is needed here.")
+        e.fail(node.span, "A number or a condition of the other instrument is needed here.")
     if value.type == "condition":
-        return Value(Op("benchmark", (value.op,), result="condition"), "condition")
-    return Value(Op("benchmark", (e.unscaled(value),)), "number", 0)
+        return Value(Op(kind, (value.op,), params, result="condition"), "condition")
+    return Value(Op(kind, (e.unscaled(value),), params), "number", 0)
+
+
+def of(e: Scope, node: tree.Call) -> Value:
+    symbol = node.arguments[0].value if len(node.arguments) == 2 and not any(a.name for a in node.arguments) else None
+    if not isinstance(symbol, tree.Text):
+        e.fail(node.span, '`of` takes a symbol in quotes and an expression: `of("ABC", close)`.')
+    return _of_another(e, node.arguments[1].value, "of", symbol.value)
+
+
+def group(e: Scope, node: tree.Call) -> Value:
+    plain = [a for a in node.arguments if a.name is None]
+    by = [a.value for a in node.arguments if a.name == "by"]
+    if len(plain) != 1 or len(plain) + len(by) != len(node.arguments):
+        e.fail(
+            node.span, "`group` takes an expression, and `by=sector` for the mean of the sector: `group(change(20), by=sector)`."
+        )
+    within = by[0].name if by and isinstance(by[0], tree.Name) else "universe" if not by else ""
+    if within not in ("universe", "sector"):
+        e.fail(by[0].span, "`group` takes by=universe or by=sector.", "sector")
+    value = e.number(plain[0].value)
+    return Value(Op("group", (e.unscaled(value),), (e.universe, "sector" if within == "sector" else "")), "number", 0)
+
+
+def carry(e: Scope, node: tree.Call) -> Value:
+    if len(node.arguments) != 2 or any(a.name for a in node.arguments):
+        e.fail(node.span, "`carry` takes the first value and the next one: `carry(low, max(prior, low))`.")
+    if PRIOR in e.bound:
+        e.fail(node.span, "One `carry` cannot stand inside another; give the inner one a name with `let` first.")
+    first_node, next_node = (a.value for a in node.arguments)
+    first = e.number(first_node)
+    prior = Value(Op("prior"), "number", first.degree or 0, None, first.weight)
+    before = e.bound
+    e.bound = {**before, PRIOR: prior}
+    try:
+        following = e.number(next_node)
+    finally:
+        e.bound = before
+    begin, then, degree = e.same_scale(first, following, node.span)
+    try:
+        columns, program = program_of(then)
+    except NotCarried as unfit:
+        e.fail(next_node.span, str(unfit))
+    return Value(Op("carry", (begin, *columns), (program,), e.frame), "number", degree or 0, None, first.weight)
 
 
 def event(e: Scope, node: tree.Call) -> Value:
@@ -120,6 +177,10 @@ def _frame_named(e: Scope, node: tree.Node) -> str:
 FORMS: dict[str, Callable[[Scope, tree.Call], Value]] = {
     "on": on,
     "first_of": first_of,
+    "last_of": last_of,
+    "of": of,
+    "group": group,
+    "carry": carry,
     "stacked": stacked,
     "rank": rank,
     "benchmark": benchmark,

@@ -238,8 +238,10 @@ class _Mirror:
             arguments.append(replace(argument, value=made))
             kinds.append("" if counts or isinstance(argument.value, tree.Since) else kind)
         own = next((k for k in kinds if k and k != TRUTH), LEVEL if _of_close(name) else PLAIN)
-        if name == "benchmark":
+        if name in ("benchmark", "group"):
             return replace(node, arguments=tuple(arguments)), kinds[0]
+        if name == "of":
+            return replace(node, arguments=tuple(arguments)), kinds[1]
         entry = _entry(name)
         sided = name in OTHER and (entry is None or not entry.sided_by_argument or own != PLAIN)
         turned = {"max": "min", "min": "max"}.get(name, name) if own != PLAIN else name

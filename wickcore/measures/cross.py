@@ -45,3 +45,14 @@ def rank(x: Floats, group: Ints, counted: Bools | None) -> Floats:
         edges = np.concatenate([[0], np.flatnonzero(np.diff(grouped)) + 1, [len(order)]]).astype(np.int64)
         _ranks(x, order.astype(np.int64), edges, out)
     return out
+
+
+def mean(x: Floats, group: Ints, counted: Bools) -> Floats:
+    """The mean of the known values of each group's counted bars, told to all its bars; unknown in a group without any, and where the group's
+    number is below 0."""
+    known = counted & ~np.isnan(x) & (group >= 0)
+    size = int(group.max(initial=-1)) + 1
+    total, times = np.bincount(group[known], x[known], size), np.bincount(group[known], minlength=size)
+    with np.errstate(invalid="ignore"):
+        found = total / times
+    return np.where(group >= 0, found[np.maximum(group, 0)], np.nan) if size else np.full(len(x), np.nan)

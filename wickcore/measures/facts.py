@@ -72,6 +72,11 @@ class FactReader:
             return self._dividends() / close
         if name == "listed_days":
             return self._listed()
+        if name in ("month", "day_of_month"):
+            day = self.days.astype("datetime64[D]")
+            if name == "month":
+                return np.asarray(day.astype("datetime64[M]").astype(np.int64) % 12 + 1, np.float64)
+            return np.asarray((day - day.astype("datetime64[M]")).astype(np.int64) + 1, np.float64)
         if name in ("optionable", "weekly_options"):
             marks: Bools = getattr(self.market, name)
             return marks[self.owner].astype(np.float64) if len(marks) else self._unknown()

@@ -64,13 +64,38 @@ def _members(market: Market, universe: str, table: str) -> Bools | None:
 
 
 def _benchmark(over: Whole, op: Op, table: str) -> Column:
+    return _of_symbol(over, op, table, over.market.benchmark or "")
+
+
+def _of(over: Whole, op: Op, table: str) -> Column:
+    return _of_symbol(over, op, table, str(op.params[0]))
+
+
+def _of_symbol(over: Whole, op: Op, table: str, symbol: str) -> Column:
     bars = over.market.table(table)
     condition = op.result == "condition"
     out = np.full(len(bars.moments), UNKNOWN if condition else np.nan, np.int8 if condition else np.float64)
-    k = bars.number.get(over.market.benchmark or "", -1)
+    k = bars.number.get(symbol, -1)
     if k >= 0:
         out[bars.step[bars.offsets[k] : bars.offsets[k + 1]]] = over.of_one(op.args[0], table, k)
     return out
 
 
-ACROSS: dict[str, Across] = {"rank": Across(_rank), "benchmark": Across(_benchmark, by_step=True)}
+def _group(over: Whole, op: Op, table: str) -> Column:
+    """The mean of the members' known values at each step; those outside are told it too."""
+    market, bars = over.market, over.market.table(table)
+    universe, by = (str(p) for p in op.params)
+    group: Ints = bars.step.astype(np.int64)
+    counted = _members(market, universe, table)
+    if counted is None:
+        kinds = market.texts.get("kind", ())
+        counted = np.array([k == "share" for k in kinds], np.bool_)[bars.owner] if any(kinds) else np.ones(len(bars), np.bool_)
+    if by == "sector":
+        codes = market.sector_codes[bars.owner]
+        group = np.where(codes >= 0, group * (int(codes.max(initial=0)) + 1) + codes, -1)
+    return cross.mean(over.whole(op.args[0], table), group, counted)
+
+
+ACROSS: dict[str, Across] = {
+    "rank": Across(_rank), "group": Across(_group), "benchmark": Across(_benchmark, by_step=True), "of": Across(_of, by_step=True),
+}  # fmt: skip

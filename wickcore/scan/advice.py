@@ -12,6 +12,7 @@ from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.lacking import lacking, said_lacking
 
 TOO_MUCH_UNKNOWN = 0.2
+SESSIONS = {"day": 1, "week": 5, "month": 21, "quarter": 63, "year": 252}
 
 
 def from_data(evaluator: Evaluator, rule: CheckedRule) -> Iterator[Problem]:
@@ -65,6 +66,6 @@ def _span(frame: str, base: str) -> float:
     """How many base bars a bar of the frame holds, about."""
 
     def minutes(name: str) -> float:
-        return MINUTES[name] if name in MINUTES else 390.0 * {"day": 1, "week": 5, "month": 21}.get(name, DAYS.get(name, 1))
+        return MINUTES[name] if name in MINUTES else 390.0 * SESSIONS.get(name, DAYS.get(name, 1))
 
     return max(1.0, minutes(frame) / minutes(base))

@@ -6,10 +6,11 @@ from typing import Any
 import numpy as np
 
 from wickcore.bars.bars import Floats, Ints
-from wickcore.bars.frames import commits, period, so_far
+from wickcore.bars.frames import commits, number_of, period, so_far
 from wickcore.bars.market import Market
 from wickcore.language.operations import Op
 from wickcore.measures import pointwise, swings
+from wickcore.measures.carried import carry
 from wickcore.measures.facts import FactReader
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
 from wickcore.patterns.columns import Columns, Seen, pattern, seen
@@ -153,6 +154,10 @@ class Block:
 
     def _text_in(self, op: Op, table: str) -> Column:
         name = str(op.args[0].params[0])
+        if name == "weekday":
+            rows = self.rows(table)
+            days = (rows.bars.days[rows.begin : rows.end].astype(np.int64) + 3) % 7  # day 0 was a Thursday
+            return np.where(np.isin(days, [WEEKDAYS.index(t) for t in op.params if t in WEEKDAYS]), np.int8(TRUE), np.int8(FALSE))
         texts = self.market.bars.symbols if name == "symbol" else self.market.texts.get(name, ())
         wanted = set(op.params)
         per = np.full(self.last - self.first, UNKNOWN, np.int8)
@@ -205,6 +210,16 @@ class Block:
         rows = self.rows(table)
         return swings.opens(rows.period(str(op.params[0])), rows.frame(op.frame))
 
+    def _carry(self, op: Op, table: str) -> Column:
+        first, *columns = (self.full(a, table) for a in op.args)
+        return carry(first, columns, str(op.params[0]), self.rows(table).frame(op.frame))
+
+    def _last_of(self, op: Op, table: str) -> Column:
+        rows, frame = self.rows(table), str(op.params[0])
+        days = rows.bars.days[rows.begin : rows.end]
+        last = number_of(rows.bars.calendar.following(days), frame) != number_of(days, frame)
+        return np.where(last, np.int8(TRUE), np.int8(FALSE))
+
     def _begins(self, op: Op, table: str) -> Column:
         """Whether a bar belongs to its instrument's first bar of the frame."""
         rows = self.rows(table)
@@ -214,12 +229,14 @@ class Block:
         return np.where(period == np.repeat(first, lengths), np.int8(TRUE), np.int8(FALSE))
 
 
+WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 SUMS = ("+", "-", "*", "/", "negate", "abs", "max", "min")  # what keeps the degree of the prices it is made of
 SPECIAL: dict[str, Callable[[Block, Op, str], Column]] = {
     "constant": Block._constant, "money": Block._money, "field": Block._field, "fact": Block._fact, "text_in": Block._text_in,
     "event": Block._event, "compare": Block._compare, "unscale": Block._unscale, "unshift": Block._unshift,
     "least": Block._least, "none": Block._none,
-    "pattern": Block._pattern, "recently": Block._recently, "opens": Block._opens, "begins": Block._begins,
+    "pattern": Block._pattern, "recently": Block._recently, "opens": Block._opens, 
+    "begins": Block._begins, "last_of": Block._last_of, "carry": Block._carry,
 }  # fmt: skip
 
 

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from wickcore.measures import counts, fits, ordered, pointwise, since, swings, windows
+from wickcore.measures import carried, counts, fits, ordered, pointwise, since, swings, windows
 
 Column = Any  # Floats or Truth, by the operation's result
 
@@ -22,6 +22,7 @@ WINDOWED: dict[str, Callable[..., Column]] = {
     "sma_since": since.sma, "sum_since_window": since.sum_, "highest_since": since.highest, "lowest_since": since.lowest,
     "stdev_since": since.stdev, "count_since": since.count, "bars_since_highest_since": since.bars_since_highest,
     "bars_since_lowest_since": since.bars_since_lowest,
+    "parabolic": carried.parabolic,
     "is_zigzag_high": swings.is_zigzag_high, "is_zigzag_low": swings.is_zigzag_low,
 }  # fmt: skip
 POINTWISE: dict[str, Callable[..., Column]] = {
@@ -33,4 +34,4 @@ POINTWISE: dict[str, Callable[..., Column]] = {
 }  # fmt: skip
 
 # Those that count bars of a frame of their own.
-FRAMED = frozenset(WINDOWED) | {"field", "pattern", "opens", "begins"}
+FRAMED = frozenset(WINDOWED) | {"field", "pattern", "opens", "begins", "carry"}

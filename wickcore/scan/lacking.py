@@ -12,7 +12,7 @@ OPTIONS = ("optionable", "weekly_options")
 
 def lacking(market: Market, op: Op) -> list[str]:
     """What the operation needs and the market does not hold: `benchmark`, `sector`, `kind`, `reports`, `dividends`, `listing`, `options`, or
-    the name of an announcement in quotes; each once."""
+    what announcement or instrument; each once."""
     found: dict[str, None] = {}
     seen: set[str] = set()
     waiting = [op]
@@ -33,9 +33,14 @@ def _benchmark(market: Market, op: Op) -> str | None:
     return None if (market.benchmark or "") in market.bars.number else "benchmark"
 
 
+def _other(market: Market, op: Op) -> str | None:
+    symbol = str(op.params[0])
+    return None if symbol in market.bars.number else f"instrument {symbol}"
+
+
 def _text(market: Market, op: Op) -> str | None:
     name = str(op.args[0].params[0])
-    return None if name == "symbol" or any(market.texts.get(name, ())) else name
+    return None if name in ("symbol", "weekday") or any(market.texts.get(name, ())) else name
 
 
 def _rank(market: Market, op: Op) -> str | None:
@@ -44,6 +49,8 @@ def _rank(market: Market, op: Op) -> str | None:
 
 def _fact(market: Market, op: Op) -> str | None:
     name = str(op.params[0])
+    if name in ("month", "day_of_month"):
+        return None
     if name == "listed_days":
         return None if len(market.listed) and (np.asarray(market.listed) >= 0).any() else "listing"
     if name == "dividend_yield":
@@ -54,11 +61,11 @@ def _fact(market: Market, op: Op) -> str | None:
 
 
 def _event(market: Market, op: Op) -> str | None:
-    return None if str(op.params[0]) in market.events else f"“{op.params[0]}”"
+    return None if str(op.params[0]) in market.events else f"announcement “{op.params[0]}”"
 
 
 _NEEDS: dict[str, Callable[[Market, Op], str | None]] = {
-    "benchmark": _benchmark, "text_in": _text, "rank": _rank, "fact": _fact, "event": _event,
+    "benchmark": _benchmark, "of": _other, "group": _rank, "text_in": _text, "rank": _rank, "fact": _fact, "event": _event,
 }  # fmt: skip
 
 SAID = {
@@ -70,4 +77,4 @@ SAID = {
 
 def said_lacking(needs: list[str]) -> str:
     """What is lacking in words."""
-    return " and ".join(SAID.get(need, f"there is no announcement {need}") for need in needs)
+    return " and ".join(SAID.get(need, f"there is no {need}") for need in needs)

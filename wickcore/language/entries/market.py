@@ -11,6 +11,10 @@ def _fact(name: str, help: str, formula: str, example: str, **traits: Unpack[Tra
     return Entry(name, _F, "fact", "number", help, formula, "until first published", "the instrument's reports", example, **traits)
 
 
+def _calendar(name: str, help: str, formula: str, example: str, **traits: Unpack[Traits]) -> Entry:
+    return Entry(name, "calendar", "fact", "number", help, formula, "0", "the calendar", example, **traits)
+
+
 def _text(name: str, help: str, example: str) -> Entry:
     return Entry(name, _F, "text", "text", help, name, source="the instrument's listing", example=example)
 
@@ -43,6 +47,10 @@ ENTRIES = (
           said="whether options are listed"),
     _fact("weekly_options", "1 where options that run a week are listed on the instrument, else 0.", "1 or 0", "weekly_options == 1",
           bounds=SHARE, said="whether weekly options are listed"),
+    _calendar("month", "The month of the year, 1 to 12.", "1 to 12", "month >= 10 or month <= 4", bounds=POSITIVE, said="the month of the year"),
+    _calendar("day_of_month", "The day of the month, 1 to 31.", "1 to 31", "day_of_month <= 3", bounds=POSITIVE, said="the day of the month"),
+    Entry("weekday", "calendar", "text", "text", "The day of the week: Monday to Friday.", "Monday … Friday", source="the calendar",
+          example='weekday == "Friday"'),
     _text("sector", "The instrument's sector.", 'sector == "Energy"'),
     _text("kind", "What the instrument is: share, fund or index.", 'kind == "share"'),
     _text("symbol", "The instrument's symbol.", 'symbol != "ABC"'),

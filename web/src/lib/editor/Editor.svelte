@@ -56,7 +56,7 @@
   }: Props = $props()
   let host: HTMLDivElement
   let view: EditorView | undefined
-  const known = $derived(options(entries, ['day', 'week', 'month']))
+  const known = $derived(options(entries, ['day', 'week', 'month', 'quarter', 'year']))
 
   function reach(target: EditorView): void {
     const scroller = target.scrollDOM

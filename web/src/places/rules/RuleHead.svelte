@@ -168,6 +168,8 @@
         ['', 'day bars'],
         ['week', 'week bars'],
         ['month', 'month bars'],
+        ['quarter', 'quarter bars'],
+        ['year', 'year bars'],
       ],
       open.headers.bars === 'day' ? '' : (open.headers.bars ?? ''),
     )}
