@@ -230,6 +230,7 @@ class Slow:
             "of",
             "group",
             "carry",
+            "at_report",
             "triggered",
             "failed",
         ):
@@ -392,6 +393,24 @@ class Slow:
                 value, _, _ = self._both((value, degree), (None, prior[1]), q)
                 prior = (value if value is None or math.isfinite(value) else None), prior[1]
         return prior
+
+    def _form_at_report(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        named, facts = node.arguments[0].value, self.market.facts
+        assert isinstance(named, tree.Name)
+        n = int(self.value(node.arguments[1].value, frame, p)[0]) if len(node.arguments) > 1 else 1
+        known = [r for r in range(int(facts.offsets[self.k]), int(facts.offsets[self.k + 1])) if facts.days[r] <= self.days[p]]
+        reports = [r for r in known if facts.is_report[r]]
+        if len(reports) <= n:
+            return None, 0
+        at = reports[-1 - n]
+        name = "shares" if named.name == "shares_outstanding" else named.name
+        value = float(facts.columns[name][at])
+        if name in ("shares", "eps"):
+            for r in known:
+                if r > at and not facts.is_report[r]:
+                    more = float(facts.columns["shares"][r] / facts.columns["shares"][r - 1])
+                    value = value * more if name == "shares" else value / more
+        return (None if math.isnan(value) else value), 0
 
     def _form_group(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
         sector, kind = self.market.texts["sector"], self.market.texts.get("kind", ("",) * len(self.market.bars.symbols))

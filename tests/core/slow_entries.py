@@ -420,6 +420,12 @@ def _fact(slow: Any, name: str, p: int) -> Any:
         return sum(float(paid[r]) for r in own if day - 365 < days[r] <= day) / close
     if name == "days_since_report":
         return float(day - facts.days[known[-1]]) if known else None
+    if name == "days_to_dividend":
+        offsets, days, _ = slow.market.dividends
+        own = [int(days[r]) for r in range(int(offsets[slow.k]), int(offsets[slow.k + 1]))]
+        ahead, past = [d for d in own if d >= day], [d for d in own if d < day]
+        reported = [int(facts.days[r]) for r in known if facts.is_report[r]]
+        return float(ahead[0] - day) if ahead and reported and (not past or reported[-1] >= past[-1]) else None
     if name == "days_to_report":
         ahead = [r for r in rows if facts.days[r] >= day]
         return float(facts.days[ahead[0]] - day) if known and ahead else None
@@ -952,9 +958,27 @@ def is_swing_low_(s: Any, x: list[Any], k: float) -> Found:
     return (None if len(x) < 2 * k + 1 else len(turns(x, k, -1)) > len(turns(x[:-1], k, -1))), 0
 
 
-def zigzag(s: Any, by: list[Any]) -> list[tuple[int, float, str]]:
-    """(bar that made it known, price, kind) of each turning point: the furthest price since the last one, once price has come back `by`."""
-    found: list[tuple[int, float, str]] = []
+def _swing_age(kind: str, sign: int) -> None:
+    def age(s: Any, x: list[Any], k: float, nth: float) -> Found:
+        k = int(k)
+        bars = []
+        for i in range(k, len(x) - k):
+            sides = [*x[i - k : i], *x[i + 1 : i + k + 1]]
+            if x[i] is not None and all(v is not None and sign * v < sign * x[i] for v in sides):
+                bars.append(i)
+        return (len(x) - 1 - bars[-int(nth)] if len(bars) >= nth else None), 0
+
+    SLOW[f"swing_{kind}.age"] = age
+
+
+_swing_age("high", 1)
+_swing_age("low", -1)
+
+
+def zigzag(s: Any, by: list[Any]) -> list[tuple[int, float, str, int]]:
+    """(bar that made it known, price, kind, its own bar) of each turning point: the furthest price since the last one, once price has come
+    back `by`."""
+    found: list[tuple[int, float, str, int]] = []
     since = 0
     for i in range(1, len(s.close)):
         top, bottom = max(s.high[since:i]), min(s.low[since:i])
@@ -963,23 +987,27 @@ def zigzag(s: Any, by: list[Any]) -> list[tuple[int, float, str]]:
             continue
         fall, rise = (top - by[i], bottom + by[i]) if s.degree == 1 else (top * (1 - by[i]), bottom * (1 + by[i]))
         if last != "high" and s.low[i] <= fall:
-            found.append((i, top, "high"))
+            found.append((i, top, "high", since + s.high[since:i].index(top)))
             since = i
         elif last != "low" and s.high[i] >= rise:
-            found.append((i, bottom, "low"))
+            found.append((i, bottom, "low", since + s.low[since:i].index(bottom)))
             since = i
     return found
 
 
 def _zigzag(kind: str) -> None:
     def price(s: Any, by: list[Any], nth: float) -> Found:
-        found = [v for _, v, which in zigzag(s, by) if which == kind]
+        found = [v for _, v, which, _ in zigzag(s, by) if which == kind]
         return (found[-int(nth)] if len(found) >= nth else None), 1
 
     def turn(s: Any, by: list[Any]) -> Found:
-        return (None if by[-1] is None else any(i == len(by) - 1 and which == kind for i, _, which in zigzag(s, by))), 0
+        return (None if by[-1] is None else any(i == len(by) - 1 and which == kind for i, _, which, _ in zigzag(s, by))), 0
 
-    SLOW[f"zigzag_{kind}"], SLOW[f"is_zigzag_{kind}"] = price, turn
+    def age(s: Any, by: list[Any], nth: float) -> Found:
+        found = [at for _, _, which, at in zigzag(s, by) if which == kind]
+        return (len(by) - 1 - found[-int(nth)] if len(found) >= nth else None), 0
+
+    SLOW[f"zigzag_{kind}"], SLOW[f"is_zigzag_{kind}"], SLOW[f"zigzag_{kind}.age"] = price, turn, age
 
 
 _zigzag("high")

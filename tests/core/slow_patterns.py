@@ -9,6 +9,7 @@ from typing import Any
 from tests.core.slow_entries import SLOW, Found
 from tests.core.slow_shapes import HIGH, LOW, OTHER_SIDE, SHAPES, Known, Swing
 from wickcore.language.parser import parse_expression
+from wickcore.language.shapes import POINTS as POINT_PARTS
 
 KEPT_SWINGS, KEPT_PATTERNS, KEPT_LEVELS, REST = 64, 4, 8, 10
 KINDS = sorted({*SHAPES, *OTHER_SIDE})
@@ -117,6 +118,8 @@ def chosen(life: Life, name: str, nth: int, j: int) -> dict[str, Any] | None:
 def part_of(name: str, side: int, part: str, one: dict[str, Any], now: int) -> float | None:
     plain = OTHER_SIDE.get(name, name)
     points = POINTS.get(name, POINTS.get(plain, {}))
+    if part.endswith(".age"):
+        return now - one["points"][points[part[:-4]]][0]
     if part in points:
         return math.exp(side * one["points"][points[part]][1])
     trigger, furthest = math.exp(side * one["trigger"](now)), math.exp(side * (one["trigger"](now) - one["height"]))
@@ -157,6 +160,7 @@ def parts(name: str) -> list[str]:
         own.append("pole")
     if plain == "trend_line_up":
         own += ("now", "slope", "touches")
+    own += [f"{point}.age" for point in own if point in POINT_PARTS]
     return [*own, "price", "touches"] if plain == "level" else own
 
 

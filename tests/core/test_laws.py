@@ -72,7 +72,7 @@ def inner_cuts(inner: Market) -> list[tuple[Moment, Market]]:
 
 
 # The date of the next report is announced with the report before it: known ahead by its definition, so not by cut data.
-ANNOUNCED = {"days_to_report"}
+ANNOUNCED = {"days_to_report", "days_to_dividend"}
 ENTRIES = sorted(n for n in CATALOGUE.entries if n not in ANNOUNCED)
 
 

@@ -129,6 +129,9 @@ class _Speaker:
     def part(self, node: tree.Part) -> str:
         """A part of a pattern: `upper.slope` is the slope of its upper line."""
         line, _, what = node.part.rpartition(".")
+        if what == "age" and (node.name not in SHAPES or line):
+            point = f"the {line} of the {self.pattern(node)}" if line else f"the latest {node.name.replace('_', ' ')}"
+            return f"the number of bars since {point}"
         of = f"the {line} line of the {self.pattern(node)}" if line else f"the {self.pattern(node)}"
         what = {"touches": "number of touches"}.get(what, what.replace("_", " "))
         return of if what == "now" else f"the {what} of {of}"
@@ -154,6 +157,10 @@ class _Speaker:
             frame = node.arguments[0].value
             said = _FRAME.get(frame.name, frame.name) if isinstance(frame, tree.Name) else ""
             return f"on {said} bars, {self.value(node.arguments[1].value)}"
+        if name == "at_report":
+            n = self.value(node.arguments[1].value).split()[0] if len(node.arguments) > 1 else "1"
+            which = "the latest report" if n == "0" else f"the report {n} before the latest"
+            return f"{self.value(node.arguments[0].value)} as of {which}"
         if name == "carry":
             begin, following = (self.value(a.value) for a in node.arguments)
             return f"what begins at {begin} and goes on from bar to bar as {following}"

@@ -141,6 +141,22 @@ def carry(e: Scope, node: tree.Call) -> Value:
     return Value(Op("carry", (begin, *columns), (program,), e.frame), "number", degree or 0, None, first.weight)
 
 
+REPORTED = ("eps", "eps_growth", "eps_surprise", "revenue_growth", "shares_outstanding")
+
+
+def at_report(e: Scope, node: tree.Call) -> Value:
+    hint = f"`at_report` takes what a report says ({', '.join(REPORTED)}) and how many reports before the latest: `at_report(eps_growth, 1)`."
+    if not 1 <= len(node.arguments) <= 2 or any(a.name for a in node.arguments):
+        e.fail(node.span, hint)
+    named = node.arguments[0].value
+    if not isinstance(named, tree.Name) or named.name not in REPORTED:
+        near = nearest(named.name, REPORTED) if isinstance(named, tree.Name) else None
+        e.fail(named.span, f"`{e.source(named)}` is nothing that a report says: did you mean `{near}`?" if near else hint, near)
+    n = e.bar_count(node.arguments[1].value, 0, "The number of reports of `at_report`") if len(node.arguments) > 1 else 1
+    entry = CATALOGUE[named.name]
+    return Value(Op("at_report", (), (named.name, float(n)), "day"), "number", 0, bounds=entry.bounds, fraction=entry.fraction)
+
+
 def event(e: Scope, node: tree.Call) -> Value:
     name = node.arguments[0].value if len(node.arguments) == 1 else None
     if not isinstance(name, tree.Text):
@@ -181,6 +197,7 @@ FORMS: dict[str, Callable[[Scope, tree.Call], Value]] = {
     "of": of,
     "group": group,
     "carry": carry,
+    "at_report": at_report,
     "stacked": stacked,
     "rank": rank,
     "benchmark": benchmark,

@@ -210,11 +210,18 @@ class _Mirror:
     def _part(self, node: tree.Part) -> tuple[tree.Node, str]:
         whole = f"{node.name}.{node.part}"
         two_way = node.name in SHAPES and SHAPES[node.name].side == 0
+        if whole in OTHER and node.name not in SHAPES:  # of a swing
+            other = tree.Call(node.name, node.arguments, node.span, node.span)
+            turned = self._call(other, bare=False)[0]
+            assert isinstance(turned, tree.Call)
+            return replace(node, name=turned.name, arguments=turned.arguments), PLAIN
         if not (node.name in OTHER or two_way) or whole not in CATALOGUE:
             raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
+        point, _, rest = node.part.partition(".")
+        part = f"{_PARTS.get(point, point)}.age" if rest == "age" else _PARTS.get(node.part, node.part)
         name = node.name if two_way else OTHER[node.name]
         given = _other_way(node.arguments, node.span) if two_way else node.arguments
-        turned = replace(node, name=name, part=_PARTS.get(node.part, node.part), arguments=given)
+        turned = replace(node, name=name, part=part, arguments=given)
         kind = LEVEL if CATALOGUE[whole].level else MOVE if node.part.endswith("slope") else PLAIN
         return turned, kind
 

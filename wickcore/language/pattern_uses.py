@@ -24,6 +24,8 @@ def pattern(e: Scope, entry: Entry, node: tree.Call, given: dict[str, tree.Node 
             plain[p.name] = _breaks(e, entry, given[p.name])
             continue
         value = e.argument(entry, p, given[p.name], node.span, {})
+        if value.type == "window":
+            e.fail(node.span, f"`{p.name}` of `{entry.name}` is a plain number of bars; `since` and `all` have no meaning there.")
         plain[p.name] = value.constant or 0.0
         if p.takes == "constant":
             _within(e, entry, p, plain[p.name], node.span)

@@ -57,6 +57,28 @@ SHAPES: dict[str, Shape] = {
     **_pair("lmw_rectangle_bottom", "lmw_rectangle_top", ("within",), ("e1", "e2", "e3", "e4", "e5")),
     **_pair("lmw_double_bottom", "lmw_double_top", ("within",), ("e1", "between", "ea")),
 }
+# Parts that are points, each with an age. A neckline is one where it is the single high (or low) between two others.
+POINTS = frozenset(
+    (
+        "low1",
+        "low2",
+        "high1",
+        "high2",
+        "left",
+        "head",
+        "right",
+        "rim",
+        "bottom",
+        "handle",
+        "e1",
+        "e2",
+        "e3",
+        "e4",
+        "e5",
+        "between",
+        "ea",
+    )
+)
 _UP = [name for name, shape in SHAPES.items() if shape.side > 0]
 _DOWN = [name for name, shape in SHAPES.items() if shape.side < 0]
 OPPOSITE = tuple(zip(_UP, _DOWN, strict=True))

@@ -85,7 +85,50 @@ class FactReader:
             return self._distance(row, -1)
         if name == "days_to_report":
             return self._to_report()
+        if name == "days_to_dividend":
+            return self._to_dividend()
         return self._published(name)
+
+    def earlier(self, name: str, n: int) -> Floats:
+        """What the report n before the latest said, shares and earnings a share on today's count of shares; NaN while there are fewer."""
+        facts = self.market.facts
+        if facts is None or not len(facts.days):
+            return self._unknown()
+        reports = np.flatnonzero(facts.is_report)
+        row = self._row(_latest)
+        place = np.searchsorted(reports, np.maximum(row, 0)) - n
+        target = reports[np.maximum(place, 0)] if len(reports) else np.zeros(len(row), np.int64)
+        known = (row >= 0) & (place >= 0) & (target >= facts.offsets[self.owner])
+        name = "shares" if name == "shares_outstanding" else name
+        value = facts.columns[name][target]
+        if name in ("shares", "eps"):
+            since = self._restated[np.maximum(self._row(_latest, reports_only=False), 0)] / self._restated[target]
+            value = value * since if name == "shares" else value / since
+        return np.where(known, value, np.nan)
+
+    @property
+    def _restated(self) -> Floats:
+        """By how much the splits between reports have multiplied the shares, up to each row of facts."""
+        facts = self.market.facts
+        assert facts is not None
+        shares = facts.columns["shares"]
+        steps = np.ones(len(shares))
+        again = np.flatnonzero(~facts.is_report)  # such a row follows another of its instrument, and restates it
+        steps[again] = shares[again] / shares[again - 1]
+        return np.asarray(np.cumprod(steps), np.float64)
+
+    def _to_dividend(self) -> Floats:
+        """A dividend's day counts as announced with the report before it, as a report's own does."""
+        facts = self.market.facts
+        if self.market.dividends is None or facts is None or not len(facts.days):
+            return self._unknown()
+        offsets, days, _ = self.market.dividends
+        row, ahead = self._row(_latest), np.empty(len(self.days), np.int64)
+        _following(self.offsets, self.days, offsets[self.first : self.last + 1], days, np.ones(len(days), np.bool_), ahead)
+        # Announced only by a report that lies after the dividend before.
+        before = np.where(ahead > offsets[self.owner], days[np.maximum(ahead - 1, 0)], np.int32(-1)) if len(days) else ahead
+        known = (row >= 0) & (ahead >= 0) & (facts.days[np.maximum(row, 0)] >= before)
+        return np.where(known, days[np.maximum(ahead, 0)].astype(np.float64) - self.days, np.nan) if len(days) else self._unknown()
 
     def _unknown(self) -> Floats:
         return np.full(len(self.days), np.nan)

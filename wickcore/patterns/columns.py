@@ -116,7 +116,11 @@ def pattern(columns: Columns, frame: Frame, name: str, part: str, numbers: Seque
     """
     side = side_of(name, numbers)
     own = KINDS[name].own(name, side)
-    code = own[part] if part in own else PARTS[part]
+    point, _, what = part.rpartition(".")
+    if what == "age" and point:
+        code = own[point] - POINT_PRICE + POINT_AGO
+    else:
+        code = own[part] if part in own else PARTS[part]
     out = np.empty(len(columns.close))
     _run(columns, frame, name, numbers, code, out)
     if part == "forming":

@@ -57,7 +57,19 @@ def _among_members(op: Op) -> bool:
 def history_needed(op: Op, base: str) -> float:
     """About how many base bars come before the operation's first known value."""
     own = 0.0
-    if op.kind not in ("constant", "money", "compare", "unscale", "unshift", "text_in", "rank", "opens", "event", "least"):
+    if op.kind not in (
+        "constant",
+        "money",
+        "compare",
+        "unscale",
+        "unshift",
+        "text_in",
+        "rank",
+        "opens",
+        "event",
+        "least",
+        "at_report",
+    ):
         own = max((float(p) for p in op.params if not isinstance(p, str)), default=0.0) * _span(op.frame, base)
     return own + max((history_needed(a, base) for a in op.args), default=0.0)
 

@@ -152,6 +152,9 @@ class Block:
     def _fact(self, op: Op, table: str) -> Floats:
         return FactReader(self.market, self.rows(table).bars, self.first, self.last).read(str(op.params[0]))
 
+    def _at_report(self, op: Op, table: str) -> Floats:
+        return FactReader(self.market, self.rows(table).bars, self.first, self.last).earlier(str(op.params[0]), int(op.params[1]))
+
     def _text_in(self, op: Op, table: str) -> Column:
         name = str(op.args[0].params[0])
         if name == "weekday":
@@ -236,7 +239,7 @@ SPECIAL: dict[str, Callable[[Block, Op, str], Column]] = {
     "event": Block._event, "compare": Block._compare, "unscale": Block._unscale, "unshift": Block._unshift,
     "least": Block._least, "none": Block._none,
     "pattern": Block._pattern, "recently": Block._recently, "opens": Block._opens, 
-    "begins": Block._begins, "last_of": Block._last_of, "carry": Block._carry,
+    "begins": Block._begins, "last_of": Block._last_of, "carry": Block._carry, "at_report": Block._at_report,
 }  # fmt: skip
 
 

@@ -53,7 +53,7 @@ def _fact(market: Market, op: Op) -> str | None:
         return None
     if name == "listed_days":
         return None if len(market.listed) and (np.asarray(market.listed) >= 0).any() else "listing"
-    if name == "dividend_yield":
+    if name in ("dividend_yield", "days_to_dividend"):
         return None if market.dividends is not None else "dividends"
     if name in OPTIONS:
         return None if len(getattr(market, name)) else "options"
@@ -65,7 +65,7 @@ def _event(market: Market, op: Op) -> str | None:
 
 
 _NEEDS: dict[str, Callable[[Market, Op], str | None]] = {
-    "benchmark": _benchmark, "of": _other, "group": _rank, "text_in": _text, "rank": _rank, "fact": _fact, "event": _event,
+    "benchmark": _benchmark, "of": _other, "group": _rank, "text_in": _text, "rank": _rank, "fact": _fact, "at_report": _fact, "event": _event,
 }  # fmt: skip
 
 SAID = {

@@ -41,6 +41,8 @@ ENTRIES = (
           "days_to_report > 5", bounds=POSITIVE, said="the number of days to the next report"),
     _fact("days_since_report", "Calendar days since the latest report; 0 on its day.", "today - report day", "days_since_report <= 1",
           bounds=POSITIVE, said="the number of days since the latest report"),
+    _fact("days_to_dividend", "Calendar days until the next dividend's day, once it is announced: with the report before it.",
+          "dividend day - today", "days_to_dividend between 1 and 5", bounds=POSITIVE, said="the number of days to the next dividend"),
     _fact("listed_days", "Calendar days since the instrument was listed.", "today - listing day", "listed_days > 365",
           bounds=POSITIVE, said="the number of days since listing"),
     _fact("optionable", "1 where options are listed on the instrument, else 0.", "1 or 0", "optionable == 1", bounds=SHARE,

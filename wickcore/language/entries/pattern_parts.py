@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from wickcore.language.entry import Entry, Parameter, bars
-from wickcore.language.shapes import SHAPES
+from wickcore.language.shapes import POINTS, SHAPES
 
 PRACTICE = "common practice; points confirmed as in A. W. Lo, H. Mamaysky and J. Wang, Journal of Finance 55(4), 2000"
 PAPER = "A. W. Lo, H. Mamaysky and J. Wang, “Foundations of Technical Analysis”, Journal of Finance 55(4), 2000, from memory"
@@ -103,6 +103,8 @@ def _own(name: str, told: PatternWords) -> list[tuple[str, str, int, bool]]:
         else:
             degree = 0 if what in _PLAIN else 1
             found.append((part, told.own[part], degree, degree == 1))
+            if part in POINTS:
+                found.append((f"{part}.age", f"Bars since that point, its `{part}`.", 0, False))
     return found
 
 

@@ -1,6 +1,6 @@
 """Turning points, and the pivots of the day before."""
 
-from wickcore.language.entry import Parameter, bars, defined, kernel
+from wickcore.language.entry import POSITIVE, Parameter, bars, defined, kernel
 
 _S, _P = "swings", "pivots"
 _K = bars(1, name="k", help="how many lower highs (higher lows) on both sides")
@@ -18,6 +18,10 @@ ENTRIES = (
     kernel("swing_low", _S, "The price of the latest turning point downwards: a bar with k higher lows on both sides, known k bars later.",
            "low of the latest confirmed turning point", "until one is confirmed", "close < swing_low(2)", _LOW, _K, _NTH, level=True,
            other='swing_high', side="level", said="the latest swing low", of_sums="kept"),
+    kernel("swing_high.age", _S, "Bars since the latest turning point upwards itself, not since it became known.", "bars", "until one is confirmed",
+           "swing_high(3).age < 10", _HIGH, _K, _NTH, degree=0, bounds=POSITIVE, other="swing_low.age", said="the age of the latest swing high"),
+    kernel("swing_low.age", _S, "Bars since the latest turning point downwards itself, not since it became known.", "bars", "until one is confirmed",
+           "swing_low(3).age < 10", _LOW, _K, _NTH, degree=0, bounds=POSITIVE, other="swing_high.age", said="the age of the latest swing low"),
     kernel("is_swing_high", _S, "This bar confirms a turning point upwards k bars back.", "k lower highs on both sides", "2 * k",
            "is_swing_high(2) once in 3", _HIGH, _K, result="condition", degree=0, other='is_swing_low', said="a swing high is confirmed"),
     kernel("is_swing_low", _S, "This bar confirms a turning point downwards k bars back.", "k higher lows on both sides", "2 * k",
@@ -30,6 +34,10 @@ ENTRIES = (
            "the lowest low since the last turning point, once a later high lies `by` above it", "until one is confirmed",
            "zigzag_low(8%) > zigzag_low(8%, nth=2)", _BY, _NTH, degree=1, level=True,
            other='zigzag_high', side="level", said="the latest low that price has turned back from"),
+    kernel("zigzag_high.age", _S, "Bars since that high itself, not since it became known.", "bars", "until one is confirmed",
+           "zigzag_high(8%).age > 20", _BY, _NTH, degree=0, bounds=POSITIVE, other="zigzag_low.age", said="the age of the latest high"),
+    kernel("zigzag_low.age", _S, "Bars since that low itself, not since it became known.", "bars", "until one is confirmed",
+           "zigzag_low(8%).age > 20", _BY, _NTH, degree=0, bounds=POSITIVE, other="zigzag_high.age", said="the age of the latest low"),
     kernel("is_zigzag_high", _S, "This bar is the first to lie so far below the highest high since the last turning point.",
            "low at or under that high less `by`", "until `by` is known", "is_zigzag_high(3 * atr(14)) once in 3", _BY, result="condition", degree=0,
            other='is_zigzag_low', said="price has turned back from a high"),
