@@ -52,7 +52,7 @@ class _Build(Transformer[Token, Any]):
     def count_of(self, meta: Meta, _word: Token, *conditions: tree.Node) -> tree.Node:
         return tree.CountOf(conditions, self.span(meta))
 
-    def since_event(self, meta: Meta, condition: tree.Node) -> tree.Node:
+    def since_event(self, meta: Meta, _word: Token, condition: tree.Node) -> tree.Node:
         return tree.Since(condition, self.span(meta))
 
     def since_first(self, meta: Meta) -> tree.Node:

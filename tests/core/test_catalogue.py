@@ -13,6 +13,7 @@ from wickcore.bars.market import Market
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_expression, check_rule
 from wickcore.language.entry import Entry
+from wickcore.language.problems import RuleError
 from wickcore.measures.frame import UNKNOWN
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.kernels import WINDOWED
@@ -175,3 +176,23 @@ def test_a_fact_nobody_told_is_unknown(name: str) -> None:
     """Prices from a file carry no reports, listings or payments."""
     bare = Evaluator(Market((build_bars({"A": made.walk(made.weekdays(40), np.random.default_rng(2))}),)))
     assert np.isnan(bare.rows([check_expression(name).op], "A")[0]).all()
+
+
+LATER_NAMES = sorted(e.name for e in CATALOGUE.entries.values() if e.later and e.name != "month")  # a frame before
+
+
+@pytest.mark.parametrize("name", [*LATER_NAMES, "quarter", "year", "since"])
+def test_a_rule_keeps_the_names_it_gave_before_the_language_had_them(name: str) -> None:
+    """And what the language's own definitions say stays the language's."""
+    other = "psar > 0" if name.startswith(("trend", "stop")) else "trend_stop > 0"
+    rule = check_rule(f"dial {name} = 5 from 1 to 9\nclose > sma({name})\n{other}")
+    assert rule.lines[0].op == check_rule("close > sma(5)").lines[0].op
+    assert rule.lines[1].op == check_rule(other).lines[0].op
+    named = check_rule(f"let {name} = sma(5)\nclose > {name}\nlog(close) > sma(log(close), 5)")
+    assert named.lines[0].op == check_rule("close > sma(5)").lines[0].op
+
+
+def test_the_oldest_names_cannot_be_taken() -> None:
+    for name in ("close", "sma", "month", "week"):
+        with pytest.raises(RuleError, match="is a name of the language; choose another"):
+            check_rule(f"let {name} = 5\nclose > 5")

@@ -39,6 +39,18 @@ PHRASES = {
     "macd crosses above its signal line": "macd crosses above macd_signal",
     "MACD crossed down": "macd crosses below macd_signal",
     "RSI crosses above 30": "rsi(14) crosses above 30",
+    # since an event, the calendar, the sector
+    "at an all-time high": "high > highest(high, all) 1 ago",
+    "new all time low": "low < lowest(low, all) 1 ago",
+    "above its VWAP since the last report": "close > vwap(since days_since_report == 0)",
+    "above the vwap of the year": "close > vwap(since first_of(year))",
+    "turn of the month": "last_of(month) or day_of_month <= 3",
+    "on Fridays": 'weekday == "Friday"',
+    "stronger than its sector": "change(63) > group(change(63), by=sector)",
+    "stronger than its sector over the last 20 days": "change(20) > group(change(20), by=sector)",
+    "in one of the strongest sectors": "rank(group(change(63), by=sector)) > 75",
+    "above its parabolic stop": "close > psar",
+    "parabolic SAR turned down": "close crosses below psar",
     # highs and lows
     "close at the highest high of the last 15 bars": "close >= highest(high, 15)",
     "close is at the highest close of the past 20 days": "close >= highest(close, 20)",

@@ -136,11 +136,11 @@ def test_the_factor_moves_where_something_happened_and_stands_still_between(seed
 def test_prices_that_are_equal_as_printed_stay_equal(seed: int, decimals: int | None) -> None:
     rng = np.random.default_rng(seed)
     n = len(DAYS)
-    # Few distinct prices, so that ties abound.
-    base = 20.0 + np.cumsum(rng.integers(-1, 2, n)) * 0.05
-    close = np.round(np.maximum(base + rng.integers(-1, 2, n) * 0.05, 1.0), 2)
+    # Few distinct prices, so that ties abound; in quarters, whose sums are exact.
+    base = 40.0 + np.cumsum(rng.integers(-1, 2, n)) * 0.25
+    close = np.round(np.maximum(base + rng.integers(-1, 2, n) * 0.25, 1.0), 2)
     open_ = np.round(np.maximum(base, 1.0), 2)
-    high, low = np.maximum(open_, close) + 0.05 * rng.integers(0, 2, n), np.minimum(open_, close) - 0.05 * rng.integers(0, 2, n)
+    high, low = np.maximum(open_, close) + 0.25 * rng.integers(0, 2, n), np.minimum(open_, close) - 0.25 * rng.integers(0, 2, n)
     made = factor_of_events(DAYS, close, [(int(DAYS[70]), 3.0)], [(int(DAYS[30]), 0.3), (int(DAYS[110]), 0.2)])
     found = factor(DAYS, close, adjusted(close, made, decimals) / close, [], [])
     printed = {

@@ -17,7 +17,8 @@ _MORE = {">": "is more than", "<": "is less than", ">=": "is at least", "<=": "i
 def read_aloud(text: str) -> list[tuple[int, str]]:
     """(line, sentence) for each statement. Raises RuleError where the text cannot be read."""
     rule = parse(text)
-    speaker = _Speaker(rule.text)
+    named = [s.name for s in rule.statements if isinstance(s, tree.Let | tree.Dial)]
+    speaker = _Speaker(rule.text, frozenset(named))
     found: list[tuple[int, str]] = []
 
     def say(statements: tuple[tree.Statement, ...], depth: int) -> None:
@@ -50,8 +51,8 @@ def _article(words: str) -> str:
 
 
 class _Speaker:
-    def __init__(self, text: str) -> None:
-        self.text = text
+    def __init__(self, text: str, own: frozenset[str]) -> None:
+        self.text, self.own = text, own
 
     def statement(self, s: tree.Statement) -> str:
         match s:
@@ -86,7 +87,9 @@ class _Speaker:
             case tree.Text():
                 return node.value
             case tree.Name():
-                return self.call(tree.Call(node.name, (), node.span, node.span)) if node.name in CATALOGUE else node.name
+                if node.name in self.own or node.name not in CATALOGUE:
+                    return node.name
+                return self.call(tree.Call(node.name, (), node.span, node.span))
             case tree.Part():
                 return self.part(node)
             case tree.Call():

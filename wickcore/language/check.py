@@ -4,7 +4,7 @@ import math
 import re
 from collections.abc import Mapping
 
-from wickcore.bars.frame_names import FRAMES, finer
+from wickcore.bars.frame_names import FRAMES, OLD_FRAMES, finer
 from wickcore.language import tree
 from wickcore.language.advice import about_lines
 from wickcore.language.catalogue import CATALOGUE
@@ -171,7 +171,7 @@ class _Check:
                 continue
 
     def _new_name(self, name: str, span: Span, scope: Expressions) -> None:
-        if name in CATALOGUE or name in FRAMES:
+        if (name in CATALOGUE and not CATALOGUE[name].later) or name in OLD_FRAMES:
             scope.fail(span, f"`{name}` is a name of the language; choose another.")
         if name in scope.lets or name in scope.dials:
             scope.fail(span, f"`{name}` is already named above; choose another.")

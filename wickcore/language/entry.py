@@ -52,6 +52,7 @@ class Traits(TypedDict, total=False):
     of_sums: OfSums
     uses_close: bool
     again: float
+    later: bool
 
 
 @dataclass(frozen=True)
@@ -73,6 +74,7 @@ class Entry:
     of_sums: what becomes of an amount that is added to all its arguments: `kept` as in an average, `gone` as in a deviation, `n times` as in a
     sum; None where that cannot be said.
     uses_close: the fact is made with the day's close. again: nanoseconds it takes a bar of its window, looking at each of them anew.
+    later: it came to the language when rules had been written, which may have given its name to something of their own: theirs goes before it.
     """
 
     name: str
@@ -101,6 +103,7 @@ class Entry:
     of_sums: OfSums = None
     uses_close: bool = False
     again: float = 0.0
+    later: bool = False
 
     @property
     def frameless(self) -> bool:

@@ -69,9 +69,10 @@ class Expressions(Scope):
         name = node.name
         if name in self.bound:
             return self.bound[name]
-        if name in self.dials:
+        own = self.inside is None  # what a definition says is of the language alone
+        if own and name in self.dials:
             return self.dials[name]
-        if name in self.lets:
+        if own and name in self.lets:
             memo = (name, self.frame, self.earlier > 0)
             if memo not in self._let_values:
                 self._let_values[memo] = self.check(self.lets[name])
@@ -107,7 +108,7 @@ class Expressions(Scope):
     # -- calls -------------------------------------------------------------------------------------------------------
 
     def _check_call(self, node: tree.Call) -> Value:
-        if node.name in self.lets or node.name in self.dials:
+        if self.inside is None and (node.name in self.lets or node.name in self.dials):
             self.fail(node.name_span, f"`{node.name}` is a name of this rule and takes no arguments.")
         entry = self._entry(node.name, node.name_span)
         return self._use(entry, node)
@@ -169,7 +170,7 @@ class Expressions(Scope):
         if isinstance(node, tree.Number | tree.Count | tree.Since):
             return True
         if isinstance(node, tree.Name):
-            bound = self.bound.get(node.name) or self.dials.get(node.name)
+            bound = self.bound.get(node.name) or (self.dials.get(node.name) if self.inside is None else None)
             return bound is not None and bound.constant is not None
         if isinstance(node, tree.Binary):
             return self._is_plain(node.left) and self._is_plain(node.right)

@@ -315,6 +315,23 @@ _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     (rf"(.+?(?:average|ma|sma|ema|wma)) (?:is )?(rising|falling|sloping up|sloping down|turning up|turning down)(?: for (\d+) {UNIT})?",
      lambda x, w, n: (lambda v: f"{'rising' if w in ('rising', 'sloping up', 'turning up') else 'falling'}({v}, {n or 1})" if v else None)(operand(x))),
     (r"(rising|falling) (.+(?:average|ma|sma|ema|wma))", lambda w, x: (lambda v: f"{w}({v}, 1)" if v else None)(operand(x))),
+    # windows since an event, the calendar, and the company it keeps
+    (r"(?:at )?(?:an? )?(?:new )?all time high", lambda: "high > highest(high, all) 1 ago"),
+    (r"(?:at )?(?:an? )?(?:new )?all time low", lambda: "low < lowest(low, all) 1 ago"),
+    (r"(?:above|over) (?:its |the )?vwap since (?:the )?(?:last |latest )?(?:report|earnings)",
+     lambda: "close > vwap(since days_since_report == 0)"),
+    (r"(?:above|over) (?:its |the )?(?:vwap|volume weighted average price) (?:of|since the start of) (?:the |this )?(week|month|quarter|year)",
+     lambda f: f"close > vwap(since first_of({f}))"),
+    (r"(?:the )?(?:turn of the month|month end)", lambda: "last_of(month) or day_of_month <= 3"),
+    (r"(?:on )?(?:a )?(monday|tuesday|wednesday|thursday|friday)s?", lambda d: f'weekday == "{d.capitalize()}"'),
+    (rf"(?:stronger than|beats|beating|ahead of) (?:its |the )?sector(?: {LAST}{SPAN})?",
+     lambda n, u: (lambda w: f"change({w}) > group(change({w}), by=sector)")(bars(n, u) if n else 63)),
+    (r"(?:in )?(?:(?:one|1) of )?(?:the )?strongest sectors?", lambda: "rank(group(change(63), by=sector)) > 75"),
+    # stops that follow
+    (r"(?:above|over) (?:its |the )?(?:parabolic(?: stop| sar)?|psar)", lambda: "close > psar"),
+    (r"(?:below|under) (?:its |the )?(?:parabolic(?: stop| sar)?|psar)", lambda: "close < psar"),
+    (r"(?:the )?(?:parabolic(?: stop| sar)?|psar) (?:has )?turn(?:s|ed) (up|down)",
+     lambda w: f"close crosses {'above' if w == 'up' else 'below'} psar"),
     # oscillators
     (r"overbought", lambda: "rsi(14) > 70"),
     (r"oversold", lambda: "rsi(14) < 30"),

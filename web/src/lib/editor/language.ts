@@ -5,7 +5,7 @@ import { tags } from '@lezer/highlight'
 const KEYWORDS = new Set(
   (
     'let dial use skip from to step any all none of at least and or not held once in crosses above below ' +
-    'between near by ago bar bars'
+    'between near by ago bar bars since'
   ).split(' '),
 )
 
