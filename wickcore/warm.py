@@ -5,6 +5,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from wickcore.bars.bars import build_bars
+from wickcore.bars.factor import steps_of_ratio
 from wickcore.bars.market import Facts, Market, Membership
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_rule
@@ -40,6 +41,11 @@ def warm_measures() -> None:
     """Every measure, fact and frame, each for the table's own frame and for coarser ones, and the studies."""
     warm_rules(_examples(patterns=False))
     warm_rules(["bars: 5min\nclose > on(day, sma(2))\nhigh > on(week, open)\nvolume < on(day, volume)", "on(15min, high) > 1"])
+    windows = (
+        "close > highest(high, all)\ncount(close > open, since close > 11) > 1\ncount of (close > 1, open > 2) > 1\nclose ^ 2 > 4"
+    )
+    warm_rules([windows, f"bars: week\n{windows}"])
+    steps_of_ratio(np.array([10.0, 11.0]), np.array([0.5, 0.5]))
     engine = Evaluator(_market())
     for frame in ("day", "week"):
         rule = check_rule(f"bars: {frame}\nclose > 11")

@@ -253,6 +253,10 @@ class Slow:
         windows = [v for v in given.values() if isinstance(v, tree.Since)]
         if windows and not any(q.takes == "condition" and given[q.name] is windows[0] for q in entry.parameters):
             n = self._bars_of(windows[0], frame, p)
+            if windows[0].condition is None:  # from the first bar on which the source is known
+                source = given[next(q.name for q in entry.parameters if q.takes in ("number", "condition"))]
+                known = [i for i, v in enumerate(self.series(source, frame, p)[0]) if v is not None]
+                n = len(self.ends(frame, p)) - known[0] if known else None
             if n is None:
                 return None, 0
             given = {k: tree.Number(n, v.span) if isinstance(v, tree.Since) else v for k, v in given.items()}

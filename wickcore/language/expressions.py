@@ -222,7 +222,10 @@ class Expressions(Scope):
         op = Op(entry.name, tuple(ops), whole, "day" if entry.frameless else self.frame, entry.result)
         if window is not None:
             kind = "sum_since_window" if entry.name == "sum" else f"{entry.name}_since"  # `sum_since` is an entry of its own
-            op = Op(kind, (*ops, window.op), (), self.frame, entry.result)
+            begin = window.op
+            if begin.kind == "begins":  # the whole history of x begins where x does: most are unknown at first
+                begin = Op("first_known", (ops[0],), (), self.frame, "condition")
+            op = Op(kind, (*ops, begin), (), self.frame, entry.result)
         if entry.scale == "printed" and numbers[0].degree:  # that day's money again
             degree, op = numbers[0].degree, Op("unscale", (op,), (-numbers[0].degree,))
         return Value(op, entry.result, degree, None, self._weight(entry, numbers), shift=shift)

@@ -10,7 +10,7 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Floats, Ints, Truth
-from wickcore.measures.frame import TRUE, UNKNOWN, Frame, ends
+from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame, ends
 
 SUM, MEAN, DEVIATION, HIGHEST, LOWEST, SINCE_HIGHEST, SINCE_LOWEST = range(7)
 
@@ -48,6 +48,23 @@ def _running(x: Floats, begins: Truth, offsets: Ints, commit: Any, kind: int, ou
                 out[i] = away2 if best2 == best2 else np.nan
             if ends(commit, i):
                 size, first, total, mean, spread, best, away = size2, first2, total2, mean2, spread2, best2, away2
+
+
+@njit(nogil=True, cache=True)
+def _first_known(known: Any, offsets: Ints, commit: Any, out: Truth) -> None:
+    for k in range(len(offsets) - 1):
+        seen = False
+        for i in range(offsets[k], offsets[k + 1]):
+            out[i] = TRUE if known[i] and not seen else FALSE
+            if ends(commit, i) and known[i]:
+                seen = True
+
+
+def first_known(x: Any, frame: Frame) -> Truth:
+    """Whether this is the first bar on which a number or a truth is known."""
+    out = np.empty(len(x), np.int8)
+    _first_known(x != UNKNOWN if x.dtype == np.int8 else ~np.isnan(x), frame.offsets, frame.commit, out)
+    return out
 
 
 def _of(x: Floats, begins: Truth, frame: Frame, kind: int) -> Floats:

@@ -65,6 +65,8 @@ def cost(ops: Iterable[Op], table: str = "day") -> float:
     """About how many nanoseconds a bar the operations take, each distinct one once."""
     total = 0.0
     for op, _ in walk(ops, table):
+        if op.kind == "carry":
+            total += NANOSECONDS * str(op.params[0]).count(" ")
         window = max((float(p) for p in op.params if not isinstance(p, str)), default=0.0)
         total += NANOSECONDS + (CATALOGUE[op.kind].again if op.kind in CATALOGUE else 0.0) * window
     return total
