@@ -112,3 +112,11 @@ def test_the_layout_is_made_canonical(page: Page) -> None:
     page.get_by_role("button", name="More").click()
     page.get_by_role("menuitem", name="Lay it out").click()
     expect(page.get_by_label("Lines of the rule")).to_contain_text("close > sma(50)  # above")
+
+
+def test_measuring_works_from_a_tab_that_has_the_focus(page: Page) -> None:
+    write_rule(page, "close > sma(50)\n")
+    page.get_by_role("tab", name="Sheet").click()
+    page.keyboard.press("Control+Enter")
+    expect(page.get_by_role("tab", name="Follow-through")).to_have_attribute("aria-selected", "true")
+    expect(page.get_by_text("Excess at 5 bars")).to_be_visible(timeout=60_000)

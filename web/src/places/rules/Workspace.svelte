@@ -53,15 +53,17 @@
   }
 
   function keydown(event: KeyboardEvent): void {
-    const command = commandIn(event, 'rule') // null where the editor has dealt with it
+    const command = commandIn(event, 'rule')
     if (command !== 'rule.save' && command !== 'rule.measure') return
     event.preventDefault()
+    event.stopPropagation()
     if (command === 'rule.save') void open.save()
     else startMeasure()
   }
 </script>
 
-<svelte:window onkeydown={keydown} onbeforeunload={(event) => open.dirty && event.preventDefault()} />
+<!-- Before whatever has the focus: a tab that was clicked takes Enter for itself, with Ctrl too. -->
+<svelte:window onkeydowncapture={keydown} onbeforeunload={(event) => open.dirty && event.preventDefault()} />
 
 {#if open.failed}
   <div class="p-12">
