@@ -41,11 +41,11 @@ export const ask = {
     queryOptions({ queryKey: ['rules', 'versions', rule], queryFn: () => api.versions(rule) }),
   seal: (rule: number) => queryOptions({ queryKey: ['rules', 'seal', rule], queryFn: () => api.seal(rule) }),
   shared: (token: string) => queryOptions({ queryKey: ['shared', token], queryFn: () => api.shared(token) }),
-  /** The counts of a text, with the text that they are of. */
+  /** The counts of a text, with the question that they answer. */
   scan: (asked: Counted) =>
     queryOptions({
       queryKey: ['bars', 'scan', asked],
-      queryFn: async ({ signal }) => ({ text: asked.text, scan: await api.scan(asked, signal) }),
+      queryFn: async ({ signal }) => ({ asked, scan: await api.scan(asked, signal) }),
       gcTime: SHORT,
     }),
   since: (asked: Asked) =>

@@ -27,6 +27,8 @@
     /** Grows by one each time a measurement is asked for. */
     measure: number
     broken: boolean
+    /** Whether the text is being counted, so that `broken` is of the one before. */
+    counting: boolean
     dials: Scan['dials']
     /** Header lines before the body: the server's line numbers less this are the editor's. */
     offset: number
@@ -34,12 +36,14 @@
     onevent: (symbol: string, day: string) => void
     onset: (values: { name: string; value: number; percent: boolean }[]) => void
   }
-  const { rule, text, measure, broken, dials, offset, onday, onevent, onset }: Props = $props()
+  const { rule, text, measure, broken, counting, dials, offset, onday, onevent, onset }: Props = $props()
   const VIEWS = ['figures', 'compare', 'sweep', 'kept'] as const
 
   let view = $state<(typeof VIEWS)[number]>('figures')
   let choice = $state<Choice>({})
   let measured = $state('')
+  /** A measurement that was asked for and has not begun. */
+  let wished = $state(false)
   let horizonBars = $state(5)
   let trade = $state<number | null>(null)
   /** A kept study that was opened, and need not be of the text as it stands. */
@@ -81,6 +85,14 @@
     void measure
     untrack(() => {
       view = 'figures'
+      wished = true
+    })
+  })
+  // Errors may be of the text before: whether this one can be measured is known once it is counted.
+  $effect(() => {
+    if (!wished || (broken && counting)) return
+    untrack(() => {
+      wished = false
       if (!broken) void start()
     })
   })

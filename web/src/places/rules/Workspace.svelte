@@ -140,6 +140,7 @@
               text={open.text}
               {measure}
               broken={counts.errors.length > 0}
+              counting={counts.counting}
               dials={counts.scan?.dials ?? []}
               onset={(values) =>
                 (open.body = values.reduce((now, v) => turnDial(now, v.name, v.value, v.percent), open.body))}

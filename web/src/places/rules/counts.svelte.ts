@@ -12,6 +12,8 @@ export interface Question {
 // given up for it.
 const PATIENCE = 250
 
+const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
+
 export class Counts {
   /** The latest answer: it stays while the next is worked on, and when the text cannot be counted. */
   scan = $state.raw<Scan | null>(null)
@@ -25,8 +27,10 @@ export class Counts {
     enabled: this.#asked !== null,
   }))
   /** Whether the text that was asked about last is the text as it stands. */
-  readonly #latest = $derived.by(() => JSON.stringify(this.#asked) === JSON.stringify(this.#wanted()))
-  readonly counting = $derived(this.#answer.isFetching || !this.#latest)
+  readonly #latest = $derived.by(() => same(this.#asked, this.#wanted()))
+  /** Between asking and the query's having taken it up: what it says is still of the question before. */
+  #handed = $state(false)
+  readonly counting = $derived(this.#answer.isFetching || this.#handed || !this.#latest)
   /** What is wrong with the text that was asked about last: it stays until the next answer. */
   errors = $state.raw<RuleProblem[]>([])
   trouble = $state('')
@@ -47,18 +51,22 @@ export class Counts {
       return () => clearTimeout(timer)
     })
     $effect(() => {
+      if (this.#answer.isFetching || same(this.#answer.data?.asked, this.#asked)) this.#handed = false
+    })
+    $effect(() => {
       const { data, error, isFetching } = this.#answer
       if (isFetching || (!data && !error)) return
       this.errors = error instanceof Problem ? error.errors : []
       this.trouble = error && !this.errors.length ? sentence(error) : ''
       if (!data || error) return
       this.scan = data.scan
-      this.counted = data.text
+      this.counted = data.asked.text
     })
   }
 
   #go(next: Question): void {
     this.#begun = performance.now()
+    this.#handed = true
     this.#asked = next
   }
 
