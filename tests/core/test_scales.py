@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from wickcore.bars.bars import build_bars
-from wickcore.bars.factor import decimals_of, factor, factor_of_events, steps_of_ratio
+from wickcore.bars.factor import factor, factor_of_events, steps_of_ratio, units_of
 from wickcore.bars.market import Market
 from wickcore.language.check import check_expression
 from wickcore.scan.evaluate import Evaluator
@@ -105,9 +105,39 @@ def test_the_bound_of_rounding_by_hand() -> None:
     close = np.array([20.02, 20.02, 20.02, 20.02])
     moved = steps_of_ratio(close, np.array([10.01, 10.01, 10.05, 10.05]) / close)
     assert moved.tolist() == [1.0, 1.0, pytest.approx(10.05 / 10.01), 1.0]
-    assert decimals_of(np.array([10.0, 3.0])) == 2
-    assert decimals_of(np.array([10.25, 3.125])) == 3
-    assert decimals_of(np.array([1.0 / 3.0])) is None
+    assert units_of(np.array([10.0, 3.0])).tolist() == [0.01, 0.01]
+    assert units_of(np.array([10.25, 3.125, 10.25])).tolist() == [0.01, 0.005, 0.005]
+    assert units_of(np.array([10.25, 10.005, 10.002, 10.0])).tolist() == [0.01, 0.005, 0.001, 0.001]
+    assert units_of(np.array([10.25, 1.0 / 3.0, 3.125])).tolist() == [0.01, 0.0, 0.0]
+
+
+@settings(deadline=None)
+@given(st.integers(0, 10_000), st.sampled_from([2, 4, None]), st.sampled_from([2, 3, None]), st.booleans())
+def test_what_comes_later_in_a_file_changes_no_factor_before(
+    seed: int, first: int | None, then: int | None, worked_out: bool
+) -> None:
+    """Decimals that grow, closes that turn out to be rounded, a quotient that stands still from some day on."""
+    rng = np.random.default_rng(seed)
+    close = walk(seed) if worked_out else np.round(walk(seed), 2)
+    made = factor_of_events(DAYS, close, [(int(DAYS[90]), 2.0)], [(int(DAYS[i]), close[i - 1] * 0.01) for i in (40, 120)])
+    printed = np.round(close, 2)
+    at = int(rng.integers(3, len(DAYS) - 3))
+    ratio = np.concatenate([adjusted(close, made, first)[:at], adjusted(close, made, then)[at:]]) / printed
+    whole = factor(DAYS, printed, ratio, [], [])
+    for cut in sorted({at - 1, at, at + 1, 2, 7, 30, 60, 91, 130}):
+        assert factor(DAYS[:cut], printed[:cut], ratio[:cut], [], []).tolist() == whole[:cut].tolist()
+
+
+@settings(deadline=None)
+@given(st.integers(0, 10_000), st.sampled_from([0.2, 0.5, 0.1, 0.25, 3517 / 4013, 1.01 / 1.13]))
+def test_a_quotient_without_units_of_its_own_stands_still_once_its_wandering_is_known(seed: int, scale: float) -> None:
+    """Adjusted closes in cents, brought to another file's scale: no cents are left to see."""
+    close = np.round(walk(seed), 2)
+    made = factor_of_events(DAYS, close, [], [(int(DAYS[120]), float(close[119]) * 0.02)])
+    found = factor(DAYS, close, adjusted(close, made, 2) / close * scale, [], [])
+    steps = np.flatnonzero(np.abs(np.diff(np.log(found))[30:]) > 0) + 31
+    assert 120 in steps
+    assert len(steps) <= 3
 
 
 @settings(deadline=None)

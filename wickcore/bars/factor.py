@@ -4,7 +4,10 @@ It stands still between two events, exactly, so that prices that are equal as pr
 quotient with the close differs from day to day though nothing happened; the factor moves only where the quotient has moved by more than
 rounding can explain. With the adjusted close a given in units of u and the close c in units of v, the quotient a / c of a day lies within a
 share of u / 2a + v / 2c of the true one. As long as these spans of all days since the last event have something in common, nothing happened;
-the first day whose span lies outside is that of the next. Only days up to it are looked at.
+the first day whose span lies outside is that of the next.
+
+Only days up to it are looked at, for the units too: they are what the prices so far have shown, and a quotient that has hardly ever stood still
+so far tells by how much it wanders (a file worked out from another's rounded prices has no units of its own to show).
 """
 
 from typing import Any
@@ -15,9 +18,15 @@ from numba import njit
 from wickcore.bars.bars import Floats
 
 DIGITS = 12  # of a step of the factor: so that the last digits of a quotient make no difference
-LEAST_DECIMALS, MOST_DECIMALS = 2, 6  # prices are kept in cents at least (common practice), whatever a few of them show
-SINGLE = 2.0**-24  # of a price with more decimals: half a unit of single precision, in which many sources keep them
+# Prices are kept in cents or finer (common practice), whatever a few of them show; a split brings cents to halves, fourths, fifths of them.
+UNITS = (0.01, *(share * 10.0**-tens for tens in (3, 4, 5, 6) for share in (5.0, 4.0, 2.5, 2.0, 1.0)))
+SINGLE = 2.0**-24  # of a price in none of these: half a unit of single precision, in which many sources keep them
 DOUBLE = 1e-12  # and what arithmetic adds
+ENOUGH = 5  # moves of a quotient from which its wandering can be told
+LARGE = 0.01  # a move that is no rounding
+SPREAD = (
+    2.2  # two prices rounded to one unit are off by a unit together at most; their quotient moves by 0.46 of it a day in the mean
+)
 
 
 def factor(days: Any, close: Any, ratio: Any, splits: list[tuple[int, float]], dividends: list[tuple[int, float]]) -> Any:
@@ -71,39 +80,50 @@ def factor_of_events(days: Any, close: Any, splits: list[tuple[int, float]], div
 def steps_of_ratio(close: Floats, ratio: Floats) -> Floats:
     """By how much the factor moves at each bar, 1 where it stands. ratio: adjusted close over close, NaN where unknown."""
     known = ~np.isnan(ratio)
-    adjusted = ratio * close
-    noise = _noise(adjusted[known]) + DOUBLE
-    moved = np.abs(np.diff(ratio[known])) / ratio[known][1:]
-    # A close that was printed is exact; one that a source has worked out and rounded shows by the quotient never standing still.
-    if len(moved) and np.mean(moved <= noise[1:] + noise[:-1]) < 0.5:
-        noise = noise + _noise(close[known])
+    adjusted = ratio[known] * close[known]
+    noise = _noise(adjusted)
     steps = np.ones(len(ratio))
-    steps[known] = _steps(ratio[known], noise)
+    # A close that was printed is exact; one that a source has worked out and rounded shows by the quotient never standing still.
+    steps[known] = _steps(ratio[known], adjusted, noise, noise + _noise(close[known]))
     return steps
 
 
-def decimals_of(values: Floats) -> int | None:
-    """The fewest decimals that hold all the values, LEAST_DECIMALS at least; None for more than MOST_DECIMALS."""
-    for decimals in range(LEAST_DECIMALS, MOST_DECIMALS + 1):
-        units = values * 10.0**decimals
-        if (np.abs(units - np.rint(units)) <= np.maximum(1e-6, 1e-15 * units)).all():
-            return decimals
-    return None
+def units_of(values: Floats) -> Floats:
+    """By value, the coarsest of UNITS in which it and all before it are whole; 0 where there is none."""
+    found = np.zeros(len(values))
+    for unit in reversed(UNITS):
+        count = values / unit
+        whole = np.abs(count - np.rint(count)) <= np.maximum(1e-6, 1e-15 * count)
+        found[np.logical_and.accumulate(whole)] = unit
+    return found
 
 
 def _noise(values: Floats) -> Floats:
     """The share of each value by which rounding can have moved it."""
-    decimals = decimals_of(values)
-    return np.full(len(values), SINGLE) if decimals is None else 0.5 * 10.0**-decimals / values
+    units = units_of(values)
+    return np.where(units > 0.0, 0.5 * units / values, SINGLE) + DOUBLE
 
 
 @njit(nogil=True, cache=True)
-def _steps(ratio: Floats, noise: Floats) -> Floats:
-    """The step at each of the known bars: against the middle of what all days since the last step have in common."""
+def _steps(ratio: Floats, adjusted: Floats, exact: Floats, rounded: Floats) -> Floats:
+    """The step at each of the known bars: against the middle of what all days since the last step have in common.
+
+    exact, rounded: the share by which a quotient may be off where closes are exact, and where they are rounded too.
+    """
     out = np.ones(len(ratio))
-    low, high = ratio[0] * (1.0 - noise[0]), ratio[0] * (1.0 + noise[0])
+    low, high = ratio[0] * (1.0 - exact[0]), ratio[0] * (1.0 + exact[0])
+    still, wanders, wandered = 0, 0, 0.0
     for i in range(1, len(ratio)):
-        least, most = ratio[i] * (1.0 - noise[i]), ratio[i] * (1.0 + noise[i])
+        moved = abs(ratio[i] / ratio[i - 1] - 1.0)
+        if moved <= exact[i] + exact[i - 1]:
+            still += 1
+        elif moved < LARGE:
+            wanders += 1
+            wandered += moved * adjusted[i]
+        noise = exact[i]
+        if wanders >= ENOUGH and 2 * wanders > still:  # more often than the shares that pay by the week do
+            noise = max(rounded[i], SPREAD * wandered / wanders / adjusted[i])
+        least, most = ratio[i] * (1.0 - noise), ratio[i] * (1.0 + noise)
         if least <= high and most >= low:
             low, high = max(low, least), min(high, most)
         else:
