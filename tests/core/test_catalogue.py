@@ -181,7 +181,7 @@ def test_a_fact_nobody_told_is_unknown(name: str) -> None:
 LATER_NAMES = sorted(e.name for e in CATALOGUE.entries.values() if e.later and e.name != "month")  # a frame before
 
 
-@pytest.mark.parametrize("name", [*LATER_NAMES, "quarter", "year", "since"])
+@pytest.mark.parametrize("name", [*LATER_NAMES, "quarter", "year", "since", "all"])
 def test_a_rule_keeps_the_names_it_gave_before_the_language_had_them(name: str) -> None:
     """And what the language's own definitions say stays the language's."""
     other = "psar > 0" if name.startswith(("trend", "stop")) else "trend_stop > 0"

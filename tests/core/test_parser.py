@@ -128,6 +128,11 @@ def test_a_rule_holds_so_many_words_and_comes_to_so_many_steps() -> None:
     assert "at most 3,000 steps" in wide.message
 
 
+def test_what_divides_by_zero_says_so() -> None:
+    for text in ("close > 5 / 0", "close > mod(5, 0)"):
+        assert only(text).message == "This divides by zero."
+
+
 @pytest.mark.parametrize(
     "text",
     ["close > sma(close, {})", "close > open {} ago", "close > open held {}", "at least {} of:\n    close > 1\n    open > 1"],

@@ -75,6 +75,36 @@ def test_an_import_is_told_to_everybody(told):
     assert told == [("market", None, {})]
 
 
+def test_who_looks_goes_on_after_a_failure_and_ends_only_when_nobody_listens(monkeypatch):
+    """Whoever begins to listen as the last one leaves is not left to a thread that ends."""
+    told, turns = [], iter([False, True, False, False])
+    listening = [{1}]
+
+    class Failing:
+        def look(self) -> None:
+            if next(turns):
+                raise ValueError("anything")
+            if len(told) == 1:
+                listening[0] = set()
+
+    begun: list[Any] = []
+    monkeypatch.setattr(watch, "Watch", Failing)
+    monkeypatch.setattr(watch, "LOOK_SECONDS", 0.0)
+    monkeypatch.setattr(watch, "publish", lambda what: told.append(what))
+    monkeypatch.setattr(watch, "owners", lambda: listening[0])
+    monkeypatch.setattr(watch, "_thread", None)
+    monkeypatch.setattr(
+        watch, "Thread", lambda target, **_: SimpleNamespace(start=lambda: begun.append(target), is_alive=lambda: True)
+    )
+    watch.begin()
+    watch.begin()
+    assert len(begun) == 1
+    begun[0]()
+    assert told == ["everything"]
+    watch.begin()
+    assert len(begun) == 2
+
+
 def test_nobody_else_is_told_of_an_account_s_rules(beside):
     async def listen() -> list[Any]:
         with bus.Listener(1) as mine, bus.Listener(2) as other:

@@ -6,7 +6,7 @@ import time
 from threading import Lock, Thread
 from typing import Any
 
-from django.db import DatabaseError, connection
+from django.db import connection
 from django.db.models import Max, Q
 
 from upperwick.events.bus import owners, publish
@@ -22,7 +22,7 @@ _thread: Thread | None = None
 
 
 def begin() -> None:
-    """Sees to it that somebody looks."""
+    """Sees to it that somebody looks; to be called by one who listens already."""
     global _thread
     with _lock:
         if _thread is None or not _thread.is_alive():
@@ -30,15 +30,30 @@ def begin() -> None:
             _thread.start()
 
 
+def _wanted() -> bool:
+    """Whether somebody listens. Decided under the lock, so that none who begins to is left to a thread that is about to end."""
+    global _thread
+    with _lock:
+        if not owners():
+            _thread = None
+        return _thread is not None
+
+
 def _look() -> None:
-    watch = Watch()
+    watch, failed = None, False
     try:
-        while owners():
-            time.sleep(LOOK_SECONDS)
+        while _wanted():
             try:
+                watch = watch or Watch()
                 watch.look()
-            except DatabaseError:  # busy, or being restored: looked at again in a moment
-                logging.getLogger("upperwick").warning("The database could not be looked at for what moved.", exc_info=True)
+                if failed:
+                    publish("everything")
+                failed = False
+            except Exception:  # busy, or being restored: looked at again in a moment
+                failed = True
+                logging.getLogger("upperwick").warning("What moved could not be looked at.", exc_info=True)
+                connection.close()
+            time.sleep(LOOK_SECONDS)
     finally:
         connection.close()
 

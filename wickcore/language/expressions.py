@@ -30,7 +30,7 @@ FOLDED: dict[str, Callable[..., float]] = {
     "floor": lambda v: float(math.floor(v)),
     "ceil": lambda v: float(math.ceil(v)),
     "sign": lambda v: float((v > 0) - (v < 0)),
-    "mod": lambda a, b: a % b if b else math.nan,
+    "mod": lambda a, b: a % b,
 }
 
 
@@ -193,6 +193,8 @@ class Expressions(Scope):
         whole = tuple(v for p in entry.parameters if p.takes == "bars" and (v := values[p.name].constant) is not None)
         plain = [c.constant for c in columns if c.constant is not None]
         if entry.name in FOLDED and len(plain) == len(columns) and not (entry.name == "sqrt" and plain[0] < 0):
+            if entry.name == "mod" and not plain[1]:
+                self.fail(node.span, "This divides by zero.")
             return folded(self, FOLDED[entry.name](*plain), False, node.span)
         shift = self._shift(entry, values, [c for c in columns if c.type == "number"])
         raised = columns[0].shift if columns else 0.0  # what an exponential makes of the factor's logarithm

@@ -11,6 +11,7 @@ from wickcore.language.tree import Span
 MAX_LINES, MAX_CHARACTERS, MAX_WORDS = 200, 20_000, 4_000
 HEADERS = ("name", "about", "side", "bars", "decide", "universe")
 _HEADER = re.compile(r"([A-Za-z_]+)[ \t]*:(?!\s*=)")
+_OWN_ALL = re.compile(r"\s*(?:let|dial)\s+all\b")
 _GROUP = re.compile(r"\s*(skip\s+)?(any|all|none|at)\b")
 
 
@@ -78,6 +79,7 @@ class _RuleParser:
         self.problems: list[Problem] = []
         self.headers: dict[str, tuple[str, Span]] = {}
         self.words = 0
+        self.own_all = False
 
     def run(self) -> tree.RuleText:
         if len(self.text) > MAX_CHARACTERS:
@@ -86,6 +88,7 @@ class _RuleParser:
         if len(self.places.starts) > MAX_LINES + 1:
             raise TooLong([Problem(MAX_LINES + 1, 1, 1, f"A rule is at most {MAX_LINES} lines.")])
         logical = self.read_head()
+        self.own_all = any(_OWN_ALL.match(line.text) for line in logical)
         statements = self._block(logical, 0, len(logical), 0)
         return tree.RuleText(self.text, self.headers, tuple(statements))
 
@@ -181,7 +184,7 @@ class _RuleParser:
             self._say(Span(line.start, line.start + match.end()), "Header lines come first, before the rule's other lines.")
             return None
         try:
-            reader = StatementReader(line.text, line.start, self.places)
+            reader = StatementReader(line.text, line.start, self.places, self.own_all)
             self.words += reader.words
             if self.words > MAX_WORDS:
                 message = f"A rule is at most {MAX_WORDS:,} words and signs, which end here. Save lines as a rule of their own and `use` it."

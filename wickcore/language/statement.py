@@ -325,7 +325,7 @@ class StatementReader(TokenReader):
         word, begin = self.texts[self.i], self.begins[self.i]
         if word not in ("since", "all") or self.kinds[self.i] != "name":
             return None
-        if word == "since" and self.kinds[self.i + 1] in (",", ")"):
+        if self.own_all if word == "all" else self.kinds[self.i + 1] in (",", ")"):
             return None  # a name of the rule's own
         self.i += 1
         return tree.Since(self.expression() if word == "since" else None, self.since(begin))

@@ -17,10 +17,13 @@ _MENDS = {"≥": ">=", "≤": "<=", "−": "-", "×": "*", "÷": "/", "≠": "!=
 
 
 class TokenReader:
-    """The words and signs of one statement, and saying why the one that stands next cannot; `words` says how many there are."""
+    """The words and signs of one statement, and saying why the one that stands next cannot; `words` says how many there are.
 
-    def __init__(self, text: str, start: int, places: Places) -> None:
-        self.text, self.start, self.places = text, start, places
+    own_all: whether `all` is a name that the rule gave.
+    """
+
+    def __init__(self, text: str, start: int, places: Places, own_all: bool = False) -> None:
+        self.text, self.start, self.places, self.own_all = text, start, places, own_all
         self.kinds: list[str] = []
         self.texts: list[str] = []
         self.begins: list[int] = []
