@@ -186,3 +186,19 @@ def test_the_same_market_gives_the_same_hits_from_the_database_and_from_its_expo
             assert [h["symbol"] for h in filed["hits"]] == [h["symbol"] for h in stored["hits"]], name
             compared += 1
     assert compared > 20
+
+
+def test_a_published_holiday_ends_its_week_a_day_earlier(tmp_path: Path, capsys: Any) -> None:
+    """Prices up to a Thursday: the week is over with it where Friday is a holiday, as the weeks before are."""
+    days = pd.bdate_range("2024-06-03", "2024-06-27").strftime("%Y-%m-%d")
+    rows = "".join(f"ZZA,{day},{i},{i},{i},{i},100\n" for i, day in enumerate(days, 1))
+    prices = write(tmp_path, "p.csv", "symbol,date,open,high,low,close,volume\n" + rows)
+    rule = write(tmp_path, "w.rule", f"on(week, sma(2)) == {(15 + len(days)) / 2:g}\nlast_of(week)\n")
+    closed = write(tmp_path, "c.csv", "day,name,kind\n2024-06-28,Founders' Day,Holiday\n2024-06-20,Rate,\n")
+    for more, hits in (((), 0), (("--announcements", closed), 1)):
+        code, found, _ = run(capsys, "scan", rule, "--prices", prices, *more, "--json")
+        assert (code, len(found["hits"])) == (0, hits)
+    wrong = write(tmp_path, "x.csv", "day,name,kind\n2024-06-28,Founders' Day,feast\n")
+    code, _, said = run(capsys, "scan", rule, "--prices", prices, "--announcements", wrong, "--json")
+    assert code
+    assert "x.csv, line 2: kind `feast` is no kind of day; kinds are announcement and holiday" in said

@@ -20,7 +20,7 @@ BESIDE = {
     "splits": "splits",
     "dividends": "dividends",
     "members": "universes and who belonged to them when",
-    "announcements": "announcements of the calendar by day and name",
+    "announcements": "announcements and holidays of the calendar by day and name",
 }
 
 

@@ -1,4 +1,4 @@
-"""What lies beside price files: instruments, reports, splits, dividends, members and announcements, as CSV or Parquet.
+"""What lies beside price files: instruments, reports, splits, dividends, members, announcements and holidays, as CSV or Parquet.
 
 Columns in any order and case; those that are not needed may be left out. Each row is checked, and what is wrong is said with its line.
 """
@@ -77,6 +77,12 @@ def _kind(said: str) -> str:
     return said.lower()
 
 
+def _of_calendar(said: str) -> str:
+    if said.lower() not in ("announcement", "holiday"):
+        raise ValueError(f"`{said}` is no kind of day; kinds are announcement and holiday (a day without a session)")
+    return said.lower()
+
+
 KINDS = {
     "instruments": Kind(
         {"symbol": _text},
@@ -96,7 +102,7 @@ KINDS = {
     "splits": Kind({"symbol": _text, "day": _day, "ratio": _above_zero}, {}),
     "dividends": Kind({"symbol": _text, "day": _day, "amount": _above_zero}, {}),
     "members": Kind({"universe": _text, "symbol": _text, "first": _day}, {"last": _day}),
-    "announcements": Kind({"day": _day, "name": _text}, {}),
+    "announcements": Kind({"day": _day, "name": _text}, {"kind": _of_calendar}),
 }
 
 
@@ -112,7 +118,10 @@ def read_beside(files: dict[str, Path], benchmark: str | None = None) -> Beside:
     for row in rows.get("members", []):
         found.members.setdefault(row["universe"], []).append((row["symbol"], row["first"], row.get("last", FOREVER)))
     for row in rows.get("announcements", []):
-        found.events.setdefault(row["name"], []).append(row["day"])
+        if row.get("kind") == "holiday":
+            found.holidays.add(row["day"])
+        else:
+            found.events.setdefault(row["name"], []).append(row["day"])
     if "reports" in rows:
         by_symbol: dict[str, list[Published]] = defaultdict(list)
         for row in sorted(rows["reports"], key=lambda r: r["day"]):
