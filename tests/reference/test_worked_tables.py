@@ -69,3 +69,22 @@ def test_a_forty_week_average_stays_near_the_two_hundred_day_one() -> None:
     known = ~np.isnan(days) & ~np.isnan(weeks)
     assert known.sum() > 1200
     assert np.max(np.abs(weeks[known] / days[known] - 1)) < 0.02
+
+
+def test_the_stop_of_a_trend_by_hand() -> None:
+    """Every bar is 2 from low to high and moves by 1 at most: the true range is 2, and the lines lie 2 from the middle, which is the close."""
+    middle = np.array([10, 10, 11, 12, 13, 12, 11, 10, 9, 10, 11, 12], float)
+    bars = made.one(middle.tolist(), high=(middle + 1).tolist(), low=(middle - 1).tolist(), open=middle.tolist())
+    engine = Evaluator(Market((bars,)))
+    worked = {
+        # Rises to 11 under the close of 13 and stays, until the close of 10 lies under it: the bar after begins anew at 9 - 2.
+        "stop_below(2, 1)": [9, 10, 11, 11, 11, 11, 7, 8, 9, 10],
+        "stop_above(2, 1)": [13, 13, 13, 13, 13, 12, 11, 11, 11, 11],
+        "trend_side(2, 1)": [1, 1, 1, 1, 1, -1, -1, -1, -1, 1],
+        "trend_stop(2, 1)": [9, 10, 11, 11, 11, 12, 11, 11, 11, 10],
+        "stop_from_high(2, 1)": [10, 11, 12, 12, 11, 10, 9, 9, 10, 11],
+    }
+    for text, expected in worked.items():
+        ours = engine.rows([check_expression(text).op], "A")[0]
+        assert np.isnan(ours[:2]).all(), text
+        assert ours[2:].tolist() == expected, text
