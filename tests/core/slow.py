@@ -6,79 +6,23 @@ bar p is made from the positions of F's finished bars before p's own period and 
 
 import math
 from bisect import bisect_left
-from dataclasses import dataclass
-from datetime import date, timedelta
-from functools import lru_cache
 from typing import Any
 
-from tests.core import slow_patterns as slow_patterns
-from tests.core.slow_entries import CROSS, SLOW
+from tests.core import slow_candles, slow_momentum, slow_patterns, slow_stops
+from tests.core.slow_entries import SLOW
+from tests.core.slow_forms import Forms
+from tests.core.slow_functions import CROSS
+from tests.core.slow_series import Log, Series, period
 from wickcore.bars.market import Market
 from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.parser import parse_expression
 
-EPOCH = date(1970, 1, 1)
+ENTRIES = (slow_candles, slow_momentum, slow_patterns, slow_stops)  # known once they are imported
 Value = Any  # float, bool, str or None for unknown
 
 
-@lru_cache(None)
-def _period(day: int, frame: str, minute: int | None, opens: int) -> Any:
-    if frame.endswith("min"):
-        assert minute is not None
-        return day, (minute - opens) // int(frame[:-3])
-    when = EPOCH + timedelta(days=int(day))
-    if frame == "week":
-        return when.isocalendar()[:2]
-    longer = {"month": (when.year, when.month), "quarter": (when.year, (when.month - 1) // 3), "year": when.year}
-    return longer.get(frame, day)
-
-
-class Series:
-    """What an entry's slow formula sees: its frame's bars, oldest first, the last one the bar so far."""
-
-    def __init__(self, slow: "Slow", frame: str, p: int) -> None:
-        self.slow, self.frame, self.p = slow, frame, p
-        self.at = slow.ends(frame, p)
-        self.degree: int | None = None  # of the first number it is given
-
-    def field(self, name: str) -> list[float]:
-        """The field bar by bar; finished bars are looked up once."""
-        return [self.slow.cached_field(name, self.frame, q) for q in self.at]
-
-    def upto(self, i: int) -> "Series":
-        """The same as it stood i + 1 bars in."""
-        return Series(self.slow, self.frame, self.at[i])
-
-    @property
-    def open(self) -> list[float]:
-        return self.field("open")
-
-    @property
-    def high(self) -> list[float]:
-        return self.field("high")
-
-    @property
-    def low(self) -> list[float]:
-        return self.field("low")
-
-    @property
-    def close(self) -> list[float]:
-        return self.field("close")
-
-    @property
-    def volume(self) -> list[float]:
-        return self.field("volume")
-
-
-@dataclass(frozen=True)
-class Log:
-    """In the place of a degree: a logarithm, with the logarithm of the factor in it so many times."""
-
-    shift: float
-
-
-class Slow:
+class Slow(Forms):
     """One instrument of a market. Values on the continuous scale; degrees are carried along to meet money.
 
     Its rows are its five-minute bars (if the market has any) and its daily bars, in the order in which they are known; `minute` is None on a
@@ -118,7 +62,7 @@ class Slow:
         return [self.value(node, frame, p)[0] for p in self.own]
 
     def _period_of(self, p: int, frame: str) -> Any:
-        return _period(self.days[p], frame, self.minute[p], self.opens)
+        return period(self.days[p], frame, self.minute[p], self.opens)
 
     def counted(self, frame: str, p: int) -> list[int]:
         """The rows before p at which a bar of the frame can end: within the day its five-minute bars, else the last row of each day."""
@@ -220,21 +164,9 @@ class Slow:
             return self.value(node.arguments[1].value, wanted.name, p)
         if node.name in self.columns:
             return self.field(node.name, frame, p), -1 if node.name == "volume" else 1
-        if node.name in (
-            "stacked",
-            "first_of",
-            "last_of",
-            "event",
-            "rank",
-            "benchmark",
-            "of",
-            "group",
-            "carry",
-            "at_report",
-            "triggered",
-            "failed",
-        ):
-            return getattr(self, f"_form_{node.name}")(node, frame, p)
+        form = getattr(self, f"_form_{node.name}", None)
+        if form is not None:
+            return form(node, frame, p)
         entry = CATALOGUE[node.name]
         if entry.kind in ("fact", "text"):
             return CROSS[entry.kind](self, node.name, p), 0
@@ -315,157 +247,6 @@ class Slow:
             return len(ends)
         true = [i for i, q in enumerate(ends) if self.value(window.condition, frame, q)[0] is True]
         return len(ends) - true[-1] if true else None
-
-    def _form_stacked(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        named = node.arguments[0].value
-        assert isinstance(named, tree.Name)
-        calls = [tree.Call(named.name, (a,), a.span, named.span) for a in node.arguments[1:]]
-        self._nodes.extend(calls)
-        values = [self._call(c, frame, p) for c in calls]
-        held = [self._pair(a, ">", b, p) for a, b in zip(values, values[1:], strict=False)]
-        return (False if False in held else None if None in held else True), 0
-
-    def _form_first_of(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        wanted = node.arguments[0].value
-        assert isinstance(wanted, tree.Name)
-        ends = self.ends(frame, p)
-        if len(ends) < 2:
-            return None, 0
-        return self._period_of(p, wanted.name) != self._period_of(ends[-2], wanted.name), 0
-
-    def _form_last_of(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        wanted = node.arguments[0].value
-        assert isinstance(wanted, tree.Name)
-        following = self.days[p] + 1
-        holidays = self.market.bars.calendar.holidays
-        while following in holidays or (following + 3) % 7 > 4:
-            following += 1
-        return _period(following, wanted.name, None, 0) != _period(self.days[p], wanted.name, None, 0), 0
-
-    def _form_triggered(self, node: tree.Call, frame: str, p: int, part: str = "since_trigger") -> tuple[Value, int | None]:
-        named = node.arguments[0].value
-        arguments = named.arguments if isinstance(named, tree.Call) else ()
-        n = self.value(node.arguments[1].value, frame, p)[0] if len(node.arguments) > 1 else 5
-        since = self._call(tree.Call(f"{named.name}.{part}", arguments, node.span, node.span), frame, p)[0]
-        return since is not None and since < n, 0
-
-    def _form_failed(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        return self._form_triggered(node, frame, p, "since_failed")
-
-    def _form_event(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        name = node.arguments[0].value
-        assert isinstance(name, tree.Text)
-        return self.days[p] in self.market.events[name.value].tolist(), 0
-
-    def _other(self, symbol: str) -> "Slow":
-        if symbol not in self.others:
-            self.others[symbol] = Slow(self.market, symbol, self.table)
-            self.others[symbol].others = self.others
-        return self.others[symbol]
-
-    def _form_rank(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        sector, kind = self.market.texts["sector"], self.market.texts.get("kind", ("",) * len(self.market.bars.symbols))
-        within = any(a.name == "in" and getattr(a.value, "name", "") == "sector" for a in node.arguments)
-        found: dict[str, float] = {}
-        for k, symbol in enumerate(self.market.bars.symbols):
-            other = self if symbol == self.symbol else self._other(symbol)
-            q = self.same_moment(other, p)
-            if q is None or kind[k] != kind[self.k] or (within and sector[k] != sector[self.k]):
-                continue
-            value, degree = other._settled(other.value(node.arguments[0].value, frame, q), q)
-            if value is not None:
-                found[symbol] = value / other.factor[q] ** (degree or 0)
-        if self.symbol not in found or len(found) < 2:
-            return None, 0
-        mine = found[self.symbol]
-        lower, same = sum(v < mine for v in found.values()), sum(v == mine for v in found.values()) - 1
-        return 100 * (lower + same / 2) / (len(found) - 1), 0
-
-    def _form_carry(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        """From the first bar on; what hangs on the value before is never remembered."""
-        first, following = (a.value for a in node.arguments)
-        prior: tuple[Value, int | None] = (None, None)
-        memo = self._memo
-        for q in self.ends(frame, p):
-            if prior[0] is None:
-                prior = self._settled(self.value(first, frame, q), q)
-                prior = prior[0], prior[1] or 0
-            else:
-                self.prior, self._memo = prior, {}
-                value, degree = self._settled(self.value(following, frame, q), q)
-                self.prior, self._memo = None, memo
-                value, _, _ = self._both((value, degree), (None, prior[1]), q)
-                prior = (value if value is None or math.isfinite(value) else None), prior[1]
-        return prior
-
-    def _form_at_report(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        named, facts = node.arguments[0].value, self.market.facts
-        assert isinstance(named, tree.Name)
-        n = int(self.value(node.arguments[1].value, frame, p)[0]) if len(node.arguments) > 1 else 1
-        known = [r for r in range(int(facts.offsets[self.k]), int(facts.offsets[self.k + 1])) if facts.days[r] <= self.days[p]]
-        reports = [r for r in known if facts.is_report[r]]
-        if len(reports) <= n:
-            return None, 0
-        at = reports[-1 - n]
-        name = "shares" if named.name == "shares_outstanding" else named.name
-        value = float(facts.columns[name][at])
-        if name in ("shares", "eps"):
-            for r in known:
-                if r > at and not facts.is_report[r]:
-                    more = float(facts.columns["shares"][r] / facts.columns["shares"][r - 1])
-                    value = value * more if name == "shares" else value / more
-        return (None if math.isnan(value) else value), 0
-
-    def _form_group(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        sector, kind = self.market.texts["sector"], self.market.texts.get("kind", ("",) * len(self.market.bars.symbols))
-        within = any(a.name == "by" and getattr(a.value, "name", "") == "sector" for a in node.arguments)
-        found: list[float] = []
-        for k, symbol in enumerate(self.market.bars.symbols):
-            other = self if symbol == self.symbol else self._other(symbol)
-            q = self.same_moment(other, p)
-            if q is None or (any(kind) and kind[k] != "share") or (within and (not sector[k] or sector[k] != sector[self.k])):
-                continue
-            value, degree = other._settled(other.value(node.arguments[0].value, frame, q), q)
-            if value is not None:
-                found.append(value / other.factor[q] ** (degree or 0))
-        return (sum(found) / len(found) if found else None), 0
-
-    def _form_benchmark(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        assert self.market.benchmark is not None
-        return self._of_symbol(self.market.benchmark, node.arguments[0].value, frame, p)
-
-    def _form_of(self, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
-        symbol = node.arguments[0].value
-        assert isinstance(symbol, tree.Text)
-        return self._of_symbol(symbol.value, node.arguments[1].value, frame, p)
-
-    def _of_symbol(self, symbol: str, node: tree.Node, frame: str, p: int) -> tuple[Value, int | None]:
-        if symbol not in self.market.bars.number:
-            return None, 0
-        other = self if symbol == self.symbol else self._other(symbol)
-        q = self.same_moment(other, p)
-        if q is None:
-            return None, 0
-        value, degree = other._settled(other.value(node, frame, q), q)
-        return (value if isinstance(value, bool) or value is None else value / other.factor[q] ** (degree or 0)), 0
-
-    def _arguments(self, entry: Any, node: tree.Call, frame: str) -> tuple[dict[str, Any], str]:
-        parameters = list(entry.parameters)
-        positional = [a.value for a in node.arguments if a.name is None]
-        plain = positional and isinstance(positional[0], tree.Number | tree.Count | tree.Since)
-        if parameters and parameters[0].name == "x" and parameters[0].default and plain:
-            parameters = parameters[1:]
-        given = {a.name: a.value for a in node.arguments if a.name}
-        given.update({parameter.name: value for parameter, value in zip(parameters, positional, strict=False)})
-        units = {v.frame for v in given.values() if isinstance(v, tree.Count) and v.frame}
-        for parameter in entry.parameters:
-            if parameter.name not in given and parameter.default in given:
-                given[parameter.name] = given[parameter.default]
-            elif parameter.name not in given:
-                made = parse_expression(parameter.default)
-                self._nodes.append(made)
-                given[parameter.name] = made
-        return given, units.pop() if units else frame
 
     # -- operators ---------------------------------------------------------------------------------------------------
 

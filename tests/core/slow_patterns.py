@@ -7,9 +7,57 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from tests.core.slow_entries import SLOW, Found
-from tests.core.slow_shapes import HIGH, LOW, OTHER_SIDE, SHAPES, Known, Swing
+from tests.core.slow_published import five, published_double
+from tests.core.slow_shapes import (
+    HIGH,
+    LOW,
+    Known,
+    Swing,
+    cup_handle,
+    double,
+    flag,
+    level,
+    narrow,
+    saucer,
+    shoulders,
+    trend_line,
+    two_lines,
+)
 from wickcore.language.parser import parse_expression
 from wickcore.language.shapes import POINTS as POINT_PARTS
+
+SHAPES: dict[str, Any] = {
+    "double_bottom": double,
+    "inverse_head_shoulders": shoulders,
+    "triangle_up": lambda k: narrow(k, (0, 1), lambda a, b, flat: abs(a) <= flat and b > flat),
+    "triangle": lambda k: narrow(k, (-1, 1), lambda a, b, flat: a < -flat and b > flat),
+    "wedge_falling": lambda k: narrow(k, (-1, -1), lambda a, b, flat: a < -flat and b < -flat),
+    "channel_up": lambda k: two_lines(
+        k, (1, 1), lambda a, b, ratio, width: a > k.given["flat"] and b > k.given["flat"] and abs(ratio - 1) <= k.given["parallel"]
+    ),
+    "base": lambda k: two_lines(
+        k, (0, 0), lambda a, b, ratio, width: max(abs(a), abs(b)) <= k.given["flat"] and width <= math.log1p(k.given["depth"])
+    ),
+    "flag_bull": lambda k: flag(k, False),
+    "pennant_bull": lambda k: flag(k, True),
+    "saucer": saucer,
+    "cup": saucer,
+    "cup_handle": cup_handle,
+    "trend_line_up": trend_line,
+    "level": level,
+    "lmw_inverse_head_shoulders": lambda k: five(k, "head"),
+    "lmw_broadening_bottom": lambda k: five(k, "broadening"),
+    "lmw_triangle_bottom": lambda k: five(k, "triangle"),
+    "lmw_rectangle_bottom": lambda k: five(k, "rectangle"),
+    "lmw_double_bottom": published_double,
+}
+OTHER_SIDE = {
+    "double_top": "double_bottom", "head_shoulders": "inverse_head_shoulders", "triangle_down": "triangle_up", "wedge_rising": "wedge_falling",
+    "channel_down": "channel_up", "flag_bear": "flag_bull", "pennant_bear": "pennant_bull", "rounding_top": "saucer", "inverse_cup": "cup",
+    "inverse_cup_handle": "cup_handle", "trend_line_down": "trend_line_up", "lmw_head_shoulders": "lmw_inverse_head_shoulders",
+    "lmw_broadening_top": "lmw_broadening_bottom", "lmw_triangle_top": "lmw_triangle_bottom", "lmw_rectangle_top": "lmw_rectangle_bottom",
+    "lmw_double_top": "lmw_double_bottom",
+}  # fmt: skip
 
 KEPT_SWINGS, KEPT_PATTERNS, KEPT_LEVELS, REST = 64, 4, 8, 10
 KINDS = sorted({*SHAPES, *OTHER_SIDE})

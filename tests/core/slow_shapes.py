@@ -171,7 +171,7 @@ def two_lines(k: Known, ways: tuple[int, int], fits: Any) -> dict | None:
     return best
 
 
-def _narrow(k: Known, ways: tuple[int, int], shape: Any) -> dict | None:
+def narrow(k: Known, ways: tuple[int, int], shape: Any) -> dict | None:
     return two_lines(k, ways, lambda a, b, ratio, width: ratio <= k.given["narrows"] and shape(a, b, k.given["flat"]))
 
 
@@ -333,93 +333,3 @@ def cup_handle(k: Known) -> dict | None:
     found |= {"last": at, "invalid": flat(price), "quality": (3 * found["quality"] + 100 * shallow) / 4}
     found["points"].append((at, price))
     return found
-
-
-def extremes(k: Known) -> list[Swing]:
-    """Swings that take turns, the oldest first; of several of a kind in a row the furthest."""
-    found: list[Swing] = []
-    for s in sorted(k.swings, key=lambda s: (s[0], s[2] == HIGH)):
-        if not found or found[-1][2] != s[2]:
-            found.append(s)
-        elif (s[1] > found[-1][1]) if s[2] == HIGH else (s[1] < found[-1][1]):
-            found[-1] = s
-    return found
-
-
-def near(k: Known, share: float, *prices: float) -> bool:
-    real = [math.exp(k.side * p) for p in prices]
-    average = sum(real) / len(real)
-    return all(abs(p - average) <= share * average for p in real)
-
-
-def five(k: Known, shape: str) -> dict | None:
-    e = extremes(k)[-5:]
-    if LOW not in k.fresh or len(e) < 5 or e[-1] != k.of(LOW)[0] or e[4][0] - e[0][0] >= k.given["within"]:
-        return None
-    e1, e2, e3, e4, e5 = (s[1] for s in e)
-    if not {
-        "head": e3 < e1 and e3 < e5 and near(k, 0.015, e1, e5) and near(k, 0.015, e2, e4),
-        "broadening": e1 > e3 > e5 and e2 < e4,
-        "triangle": e1 < e3 < e5 and e2 > e4,
-        "rectangle": near(k, 0.0075, e1, e3, e5) and near(k, 0.0075, e2, e4) and min(e2, e4) > max(e1, e3, e5),
-    }[shape]:
-        return None
-    trigger, invalid = max(e2, e4), min(e1, e3, e5)
-    gaps = [b[0] - a[0] for a, b in itertools.pairwise(e)]
-    return {
-        "start": e[0][0], "last": e[4][0], "trigger": flat(trigger), "invalid": flat(invalid), "height": trigger - invalid,
-        "quality": 100 * min(gaps) / (sum(gaps) / 4), "points": [s[:2] for s in e],
-    }  # fmt: skip
-
-
-def published_double(k: Known) -> dict | None:
-    if LOW not in k.fresh:
-        return None
-    (at, price, _), *earlier = k.of(LOW)
-    for n, (at1, price1, _) in enumerate(earlier):
-        if at - at1 >= k.given["within"] or any(s[1] < price for s in earlier[:n]):
-            return None
-        tops = [s for s in k.of(HIGH) if at1 < s[0] < at]
-        if at - at1 <= 22 or not near(k, 0.015, price, price1) or not tops:
-            continue
-        top = max(tops, key=lambda s: (s[1], s[0]))
-        a, b = (math.exp(p) for p in (price, price1))
-        return {
-            "start": at1, "last": at, "trigger": flat(top[1]), "invalid": flat(min(price, price1)), "height": top[1] - min(price, price1),
-            "quality": 100 * (1 - abs(a - b) / (a + b) / 0.015), "points": [(at1, price1), top[:2], (at, price)],
-        }  # fmt: skip
-    return None
-
-
-SHAPES: dict[str, Any] = {
-    "double_bottom": double,
-    "inverse_head_shoulders": shoulders,
-    "triangle_up": lambda k: _narrow(k, (0, 1), lambda a, b, flat: abs(a) <= flat and b > flat),
-    "triangle": lambda k: _narrow(k, (-1, 1), lambda a, b, flat: a < -flat and b > flat),
-    "wedge_falling": lambda k: _narrow(k, (-1, -1), lambda a, b, flat: a < -flat and b < -flat),
-    "channel_up": lambda k: two_lines(
-        k, (1, 1), lambda a, b, ratio, width: a > k.given["flat"] and b > k.given["flat"] and abs(ratio - 1) <= k.given["parallel"]
-    ),
-    "base": lambda k: two_lines(
-        k, (0, 0), lambda a, b, ratio, width: max(abs(a), abs(b)) <= k.given["flat"] and width <= math.log1p(k.given["depth"])
-    ),
-    "flag_bull": lambda k: flag(k, False),
-    "pennant_bull": lambda k: flag(k, True),
-    "saucer": saucer,
-    "cup": saucer,
-    "cup_handle": cup_handle,
-    "trend_line_up": trend_line,
-    "level": level,
-    "lmw_inverse_head_shoulders": lambda k: five(k, "head"),
-    "lmw_broadening_bottom": lambda k: five(k, "broadening"),
-    "lmw_triangle_bottom": lambda k: five(k, "triangle"),
-    "lmw_rectangle_bottom": lambda k: five(k, "rectangle"),
-    "lmw_double_bottom": published_double,
-}
-OTHER_SIDE = {
-    "double_top": "double_bottom", "head_shoulders": "inverse_head_shoulders", "triangle_down": "triangle_up", "wedge_rising": "wedge_falling",
-    "channel_down": "channel_up", "flag_bear": "flag_bull", "pennant_bear": "pennant_bull", "rounding_top": "saucer", "inverse_cup": "cup",
-    "inverse_cup_handle": "cup_handle", "trend_line_down": "trend_line_up", "lmw_head_shoulders": "lmw_inverse_head_shoulders",
-    "lmw_broadening_top": "lmw_broadening_bottom", "lmw_triangle_top": "lmw_triangle_bottom", "lmw_rectangle_top": "lmw_rectangle_bottom",
-    "lmw_double_top": "lmw_double_bottom",
-}  # fmt: skip

@@ -1,4 +1,4 @@
-"""Patterns of lines, rests and rounds by construction: shapes that satisfy each condition or just miss it, upside down, and at any scale."""
+"""Patterns of lines, rests and rounds by construction: shapes that satisfy each condition or just miss it."""
 
 import math
 from typing import Any
@@ -7,15 +7,13 @@ import numpy as np
 import pytest
 
 from tests import made
-from tests.core.test_meaning import example_of
 from tests.core.test_patterns import column, path
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market
-from wickcore.language.check import check_expression, check_rule
+from wickcore.language.check import check_expression
 from wickcore.language.shapes import OPPOSITE, SHAPES
 from wickcore.measures.frame import TRUE
 from wickcore.scan.evaluate import Evaluator
-from wickcore.scan.patterns import STATES, drawn, of_rule
 
 EDGE = 1.001  # the bars of `engine` reach so far above and below their close
 TWO_LINES = ["triangle_up", "triangle_down", "triangle", "wedge_falling", "wedge_rising", "channel_up", "channel_down", "base"]
@@ -310,45 +308,6 @@ def test_the_published_double_bottom(apart: int, ratio: float, there: bool) -> N
     assert (column(9_000 / close, "lmw_double_top") == TRUE).any() == there
 
 
-def walked(seed: int, turned: bool, scale: float = 1.0, length: int = 1_500) -> Evaluator:
-    """A walk with poles in it, and volumes that follow its moves; turned: upside down on a log scale."""
-    rng = np.random.default_rng(seed)
-    gains = rng.normal(0, 0.02, length) + 0.06 * np.repeat(rng.choice([-1, 0, 0, 0, 0, 0, 1], length // 6), 6)[:length] * (
-        np.arange(length) % 40 < 6
-    )
-    close = 50 * np.exp(np.cumsum(gains) % 3)
-    up, down = (np.abs(rng.normal(0, 0.008, length)) for _ in range(2))
-    volume = 1000 * np.exp(rng.normal(0, 0.3, length)) * (1 + 40 * np.abs(gains))
-    if turned:
-        close, up, down = 2_500 / close, down, up
-    close = close * scale
-    table = {"days": made.weekdays(length), "open": close, "close": close, "high": close * np.exp(up), "low": close * np.exp(-down)}
-    return Evaluator(Market((build_bars({"A": {**table, "volume": volume}}),)))
-
-
-_SEEN: dict[str, int] = {}
-SIDED = [*OPPOSITE, *((name, f"{name}(breaks=down)") for name, shape in SHAPES.items() if shape.side == 0)]
-
-
-def loose(name: str) -> str:
-    """Loose enough for a walk to hold some."""
-    base, _, down = name.partition("(")
-    text = example_of(base).replace("k=1", "k=2").replace("lasts=9", "lasts=20")
-    return f"{text[:-1]}, {down}" if down else text
-
-
-@pytest.mark.parametrize(("up", "down"), SIDED)
-def test_upside_down_every_pattern_is_its_opposite_and_no_scale_matters(up: str, down: str) -> None:
-    one, other, large = walked(6, False), walked(6, True), walked(6, False, 4_000.0)
-    seen = one.rows([check_expression(loose(up)).op], "A")[0]
-    assert (seen == TRUE).sum() > 2 or "rectangle" in up
-    assert seen.tolist() == other.rows([check_expression(loose(down)).op], "A")[0].tolist()
-    assert seen.tolist() == large.rows([check_expression(loose(up)).op], "A")[0].tolist()
-    trigger = one.rows([check_expression(f"{loose(up)}.trigger").op], "A")[0]
-    opposite = other.rows([check_expression(f"{loose(down)}.trigger").op], "A")[0]
-    np.testing.assert_allclose(trigger, 2_500 / opposite, rtol=1e-9)
-
-
 def test_noise_leaves_a_triangle_standing() -> None:
     rough = np.random.default_rng(3).normal(0, 0.001, 126)
     rough[[20, 35, 50, 65, 80, 95]] = 0
@@ -366,42 +325,3 @@ def test_zigzag_turns_where_price_has_come_back() -> None:
     # By amount: 12 of money.
     known = int(np.flatnonzero(close[20:] / EDGE <= top - 12)[0]) + 20
     assert np.flatnonzero(column(close, "is_zigzag_high(close - close + 12)") == TRUE).tolist() == [known]
-
-
-@pytest.mark.parametrize("frame", ["day", "week"])
-def test_what_a_chart_draws_is_what_the_columns_say_on_that_bar(frame: str) -> None:
-    engine = walked(6, False)
-    drawn_ones = 0
-    for name in SHAPES:
-        text = loose(name)
-        for at in (400, 777, 1_203):
-            op = check_expression(f"{text}.state", frame).op
-            found = list(drawn(engine, [op], "A", at, every=True))
-            for nth, one in enumerate(found, 1):
-                which = f"{text[:-1]}, nth={nth})"
-                said = {
-                    part: check_expression(f"{which}.{part}", frame).op
-                    for part in ("state", "age", "trigger", "invalid", "target", "quality")
-                }
-                said |= {part: check_expression(f"{which}.{part}", frame).op for part, _, _ in one.parts}
-                values = dict(zip(said, (float(row[at]) for row in engine.rows(list(said.values()), "A")), strict=True))
-                assert STATES[int(values.pop("state"))] == one.state
-                mine = {name: getattr(one, name) for name in ("age", "trigger", "invalid", "target", "quality")}
-                assert values == pytest.approx(mine | {part: value for part, value, _ in one.parts}, rel=1e-9)
-                now = {part.partition(".")[0]: value for part, value, _ in one.parts if part.endswith(".now")}
-                for stroke in one.strokes:
-                    ago, price = stroke.points[-1]
-                    if ago == 0 and stroke.name in now:
-                        assert price == pytest.approx(now[stroke.name])
-                drawn_ones += 1
-    assert drawn_ones > (60 if frame == "day" else 20)
-
-
-def test_a_pattern_that_a_rule_names_twice_is_drawn_once() -> None:
-    rule = check_rule("base\nclose > base.lower.now\nclose > base(length=40).lower.now\non(week, base)\nlevel(breaks=down)")
-    assert [(op.params[0], op.frame) for op in of_rule(line.op for line in rule.deciding)] == [
-        ("base", "day"),
-        ("base", "day"),
-        ("base", "week"),
-        ("level", "day"),
-    ]
