@@ -30,7 +30,11 @@ export class Counts {
   readonly #latest = $derived.by(() => same(this.#asked, this.#wanted()))
   /** Between asking and the query's having taken it up: what it says is still of the question before. */
   #handed = $state(false)
-  readonly counting = $derived(this.#answer.isFetching || this.#handed || !this.#latest)
+  /** The question whose answer stands in `errors` and `scan`: a part of the page may look between an answer and its being taken over. */
+  #taken = $state.raw<Question | null>(null)
+  readonly counting = $derived(
+    this.#answer.isFetching || this.#handed || !this.#latest || this.#taken !== this.#asked,
+  )
   /** What is wrong with the text that was asked about last: it stays until the next answer. */
   errors = $state.raw<RuleProblem[]>([])
   trouble = $state('')
@@ -55,7 +59,8 @@ export class Counts {
     })
     $effect(() => {
       const { data, error, isFetching } = this.#answer
-      if (isFetching || (!data && !error)) return
+      if (this.#handed || isFetching || (!data && !error)) return
+      this.#taken = this.#asked
       this.errors = error instanceof Problem ? error.errors : []
       this.trouble = error && !this.errors.length ? sentence(error) : ''
       if (!data || error) return
