@@ -16,6 +16,7 @@ from typing import Any
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
+import benchmarks  # noqa: F401 - before anything that is compiled
 from upperwick.rules.naming import name_in
 from wickcore.demo.market import make_market
 from wickcore.language.check import check_named, check_rule

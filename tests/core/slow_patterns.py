@@ -36,7 +36,9 @@ SHAPES: dict[str, Any] = {
         k, (1, 1), lambda a, b, ratio, width: a > k.given["flat"] and b > k.given["flat"] and abs(ratio - 1) <= k.given["parallel"]
     ),
     "base": lambda k: two_lines(
-        k, (0, 0), lambda a, b, ratio, width: max(abs(a), abs(b)) <= k.given["flat"] and width <= math.log1p(k.given["depth"])
+        k,
+        (0, 0),
+        lambda a, b, ratio, width: max(abs(a), abs(b), abs(a - b)) <= k.given["flat"] and width <= math.log1p(k.given["depth"]),
     ),
     "flag_bull": lambda k: flag(k, False),
     "pennant_bull": lambda k: flag(k, True),
@@ -59,6 +61,11 @@ OTHER_SIDE = {
     "lmw_double_top": "lmw_double_bottom",
 }  # fmt: skip
 
+# Found on turning points of three sizes.
+OF_SIZES = {
+    "inverse_head_shoulders", "triangle_up", "triangle", "wedge_falling", "channel_up", "base", "lmw_inverse_head_shoulders",
+    "lmw_broadening_bottom", "lmw_triangle_bottom", "lmw_rectangle_bottom",
+}  # fmt: skip
 KEPT_SWINGS, KEPT_PATTERNS, KEPT_LEVELS, REST = 64, 4, 8, 10
 KINDS = sorted({*SHAPES, *OTHER_SIDE})
 COMMON = ("state", "start", "age", "trigger", "invalid", "height", "target", "quality", "since_trigger", "since_failed")
@@ -77,7 +84,7 @@ POINTS: dict[str, dict[str, int]] = {
 class Life:
     """Everything known after some bars."""
 
-    swings: list[Swing] = field(default_factory=list)
+    swings: dict[int, list[Swing]] = field(default_factory=dict)
     found: list[dict[str, Any]] = field(default_factory=list)
 
 
@@ -90,7 +97,7 @@ def lived(name: str, side: int, bars: tuple, k: int, lasts: int, given: tuple) -
     key = (name, side, bars, k, lasts, given)
     if key not in _LIVES:
         before = lived(name, side, bars[:-1], k, lasts, given) if len(bars) > 1 else Life()
-        now = Life(list(before.swings), [copy.copy(one) for one in before.found])
+        now = Life({size: list(swings) for size, swings in before.swings.items()}, [copy.copy(one) for one in before.found])
         step(now, name, side, bars, k, lasts, dict(given))
         _LIVES[key] = now
         if len(_LIVES) > 3_000:
@@ -102,57 +109,92 @@ def step(life: Life, name: str, side: int, bars: tuple, k: int, lasts: int, give
     high, low, close = ([math.log(bar[i]) for bar in bars] for i in range(3))
     if side < 0:
         high, low, close = [-v for v in low], [-v for v in high], [-v for v in close]
-    j, is_level, is_reversal = len(bars) - 1, name == "level", name in ("double_bottom", "inverse_head_shoulders")
+    j, is_level = len(bars) - 1, name == "level"
     life.found = [one for one in life.found if j <= one["expires"] + lasts]
     for one in life.found:
-        judge(one, j, close[j], is_level)
         crossed = name == "pennant_bull" and one["upper"][0](j) <= one["lower"][0](j)
-        if one["state"] == 1 and (j > one["expires"] or one["trigger"](j) <= one["invalid"](j) or crossed):
-            one["state"] = 4
-    fresh, at = set(), j - k
+        if one["state"] == 1 and (one["trigger"](j) <= one["invalid"](j) or crossed):
+            end(one, j, 4)
+        judge(one, j, close[j], is_level)
+        if one["state"] == 1 and j > one["expires"]:
+            end(one, j, 4)
+    ranges, volume = [bar[3] for bar in bars], [bar[4] for bar in bars]
+    sizes = (k, round(5 * k / 3), round(8 * k / 3)) if name in OF_SIZES else (k,)
+    for scale, size in enumerate(sizes):
+        swings = life.swings.setdefault(scale, [])
+        fresh = confirmed(swings, size, high, low)
+        one = SHAPES[name](Known(side, high, low, close, ranges, volume, swings, fresh, size, given))
+        if one is not None:
+            keep(life, name, one | {"scale": scale}, j, low[j - size], close[j], lasts, given)
+    if name in ("flag_bull", "pennant_bull"):
+        for one in life.found:
+            if one["state"] == 1 and one["last"] < j and close[j] < one["lower"][0](j):
+                end(one, j, 4)
+
+
+def confirmed(swings: list[Swing], k: int, high: list[float], low: list[float]) -> set[str]:
+    """Adds the swings that the last bar confirms. Returns their kinds."""
+    fresh, at = set(), len(high) - 1 - k
     for kind, values, sign in ((HIGH, high, 1), (LOW, low, -1)):
         around = [at + d for d in range(-k, k + 1) if d]
         if at - k >= 0 and all(sign * values[at] > sign * values[i] for i in around):
-            life.swings.append((at, values[at], kind))
+            swings.append((at, values[at], kind))
             fresh.add(kind)
     for kind in (HIGH, LOW):
-        if sum(s[2] == kind for s in life.swings) > KEPT_SWINGS:
-            life.swings.remove(next(s for s in life.swings if s[2] == kind))
-    ranges, volume = [bar[3] for bar in bars], [bar[4] for bar in bars]
-    one = SHAPES[name](Known(side, high, low, close, ranges, volume, life.swings, fresh, k, given))
-    if one is None:
-        return
+        if sum(s[2] == kind for s in swings) > KEPT_SWINGS:
+            swings.remove(next(s for s in swings if s[2] == kind))
+    return fresh
+
+
+def keep(life: Life, name: str, one: dict[str, Any], j: int, low: float, close: float, lasts: int, given: dict[str, float]) -> None:
+    is_level, is_reversal = name == "level", name in ("double_bottom", "inverse_head_shoulders")
     first = life.found[0] if life.found else None
-    if (
-        is_reversal
-        and first
-        and first["state"] == 1
-        and j - first["visible"] < given["apart"]
-        and low[at] >= first["points"][-1][1]
-    ):
-        return  # the last point of the one before, once more
-    one = {"visible": j, "state": 1, "triggered": None, "failed": None, "expires": j + lasts} | one
+    if is_reversal and first and first["state"] == 1 and one["last"] != first["last"]:
+        last = next(price for bar, price in first["points"] if bar == first["last"])
+        if j - first["visible"] < given["apart"] and low >= last:
+            return  # the last point of the one before, once more
+    if close > one["trigger"](j) + one["height"]:
+        return  # over before anybody saw it
+    one = {
+        "visible": j,
+        "state": 1,
+        "triggered": None,
+        "failed": None,
+        "expires": j + (lasts if is_level else min(lasts, j - one["start"])),
+    } | one
     place = None
-    for m, before in enumerate([] if is_reversal else life.found if is_level else life.found[:1]):
-        apart = abs(one["upper"][0](j) - before["upper"][0](j)) if is_level else 0
-        same = apart <= math.log1p(given["tolerance"]) if is_level else one["start"] <= before["last"]
+    for m, before in enumerate(life.found if is_level or is_reversal else life.found[:1]):
+        if is_level:
+            same = abs(one["upper"][0](j) - before["upper"][0](j)) <= math.log1p(given["tolerance"])
+        else:
+            same = one["last"] == before["last"] if is_reversal else one["start"] <= before["last"]
         if same and before["state"] == 1:
+            if one["start"] > before["start"] and (is_reversal or one["scale"] < before["scale"]):
+                return  # a part of a larger one
             one["visible"], place = before["visible"], m
             break
-        if same and j - max(before["triggered"] or -1, before["failed"] or -1) < REST:
+        if same and (is_reversal or j - max(before["triggered"] or -1, before["failed"] or -1) < REST):
             return
-    judge(one, j, close[j], is_level)
+    judge(one, j, close, is_level)
     if place is None:
         life.found = [one, *life.found][: KEPT_LEVELS if is_level else KEPT_PATTERNS]
     else:
         life.found[place] = one
 
 
+def end(one: dict[str, Any], j: int, state: int) -> None:
+    """It ran out: its trigger and its invalidation stand still from then on."""
+    one["state"], trigger, invalid = state, one["trigger"](j), one["invalid"](j)
+    one["trigger"], one["invalid"] = (lambda j: trigger), (lambda j: invalid)
+
+
 def judge(one: dict[str, Any], j: int, close: float, is_level: bool) -> None:
     if one["state"] == 1 and close > one["trigger"](j):
-        one["state"], one["triggered"] = 2, j
+        end(one, j, 2)
+        one["triggered"] = j
     elif one["state"] in ((2,) if is_level else (1, 2)) and close < one["invalid"](j):
-        one["state"], one["failed"] = 3, j
+        end(one, j, 3)
+        one["failed"] = j
 
 
 def chosen(life: Life, name: str, nth: int, j: int) -> dict[str, Any] | None:

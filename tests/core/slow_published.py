@@ -3,7 +3,7 @@
 import itertools
 import math
 
-from tests.core.slow_shapes import HIGH, LOW, Known, Swing, flat
+from tests.core.slow_shapes import HIGH, LOW, Known, Swing, flat, proportioned
 
 
 def extremes(k: Known) -> list[Swing]:
@@ -35,6 +35,8 @@ def five(k: Known, shape: str) -> dict | None:
         "rectangle": near(k, 0.0075, e1, e3, e5) and near(k, 0.0075, e2, e4) and min(e2, e4) > max(e1, e3, e5),
     }[shape]:
         return None
+    if not proportioned(k, [s[:2] for s in e]):
+        return None
     trigger, invalid = max(e2, e4), min(e1, e3, e5)
     gaps = [b[0] - a[0] for a, b in itertools.pairwise(e)]
     return {
@@ -54,6 +56,8 @@ def published_double(k: Known) -> dict | None:
         if at - at1 <= 22 or not near(k, 0.015, price, price1) or not tops:
             continue
         top = max(tops, key=lambda s: (s[1], s[0]))
+        if not proportioned(k, [(at1, price1), top[:2], (at, price)]):
+            continue
         a, b = (math.exp(p) for p in (price, price1))
         return {
             "start": at1, "last": at, "trigger": flat(top[1]), "invalid": flat(min(price, price1)), "height": top[1] - min(price, price1),

@@ -43,6 +43,15 @@ def flat(value: float) -> Any:
     return lambda j: value
 
 
+def proportioned(k: Known, points: list[tuple[int, float]]) -> bool:
+    legs = list(itertools.pairwise(points))
+    ranges = k.ranges[-1]
+    if not ranges:
+        return False
+    bars = [b[0] - a[0] for a, b in legs]
+    return all(abs(b[1] - a[1]) >= k.given["leg"] * ranges for a, b in legs) and min(bars) >= k.given["even"] * max(bars)
+
+
 def double(k: Known) -> dict | None:
     tolerance, apart, depth = math.log1p(k.given["tolerance"]), int(k.given["apart"]), math.log1p(k.given["depth"])
     if LOW not in k.fresh:
@@ -59,7 +68,12 @@ def double(k: Known) -> dict | None:
         rise = neckline - max(low1, low2)
         if rise < depth or min(k.low[i] for i in between) < min(low1, low2) or not fall or max(fall) - low1 < depth:
             continue
+        since = at1 - len(fall) + fall.index(max(fall))
+        if min(k.low[since:at1]) < low1:
+            continue
         top = next(i for i in between if k.high[i] == neckline)
+        if not proportioned(k, [(at1, low1), (top, neckline), (at2, low2)]):
+            continue
         shares = (1 - abs(low1 - low2) / tolerance, min(1, rise / (2 * depth)), 1 - abs(2 * (top - at1) / (at2 - at1) - 1))
         return {
             "start": at1, "last": at2, "trigger": flat(neckline), "invalid": flat(min(low1, low2)), "height": neckline - min(low1, low2),
@@ -92,17 +106,20 @@ def shoulders(k: Known) -> dict | None:
             b = max(range(head + 1, right), key=lambda i: h[i])
             if min(h[a], h[b]) - low2 < depth or h[a] <= low1 or h[b] <= low3 or abs(h[b] - h[a]) > 2 * tolerance:
                 continue
-            before = h[max(0, left - 3 * apart) : left]
-            if not before or max(before) - low1 < depth / 2:
+            before = h[max(0, left - max(3 * apart, right - left)) : left]
+            if not before or max(before) - low1 < depth / 2 or max(before) < h[a]:
+                continue
+            points = [(left, low1), (a, h[a]), (head, low2), (b, h[b]), (right, low3)]
+            if not proportioned(k, points):
                 continue
             gain = (h[b] - h[a]) / (b - a)
             shares = (
                 1 - abs(low1 - low3) / tolerance, 1 - abs(h[b] - h[a]) / (2 * tolerance), 1 - abs(2 * (head - left) / (right - left) - 1),
             )  # fmt: skip
             return {
-                "start": left, "last": right, "trigger": lambda j, a=a, gain=gain: h[a] + gain * (j - a), "invalid": flat(low2),
+                "start": left, "last": right, "trigger": lambda j, a=a, gain=gain: h[a] + gain * (j - a), "invalid": flat(min(low1, low3)),
                 "height": h[a] + gain * (head - a) - low2, "quality": 100 * sum(shares) / 3,
-                "points": [(left, low1), (a, h[a]), (head, low2), (b, h[b]), (right, low3)],
+                "points": points,
             }  # fmt: skip
     return None
 
@@ -147,6 +164,11 @@ def two_lines(k: Known, ways: tuple[int, int], fits: Any) -> dict | None:
         width = [over(t) - under(t) for t in (both, last)]
         if last - both < k.given["length"] or min(width) <= 0 or both - start > (last - start) / 3:
             continue
+        if width[0] < k.given["leg"] * k.ranges[-1]:
+            continue
+        # Each line, the one that begins later too, has stood since the beginning of the other.
+        if any(k.close[i] - over(i) > slacks[HIGH] or under(i) - k.close[i] > slacks[LOW] for i in range(start, both)):
+            continue
         if not fits(gain0 * (last - both) / width[0], gain1 * (last - both) / width[0], width[1] / width[0], max(width)):
             continue
         touches = []
@@ -189,7 +211,7 @@ def trend_line(k: Known) -> dict | None:
                 touching.append(s)
         score = len(touching) + (newest[0] - first[0]) / 10_000
         if (
-            gain <= 0
+            gain * (newest[0] - first[0]) < k.given["leg"] * ranges
             or newest[0] - first[0] < k.given["length"]
             or len(touching) < k.given["touches"]
             or touching[-1] != first
@@ -222,6 +244,9 @@ def level(k: Known) -> dict | None:
     if len(sharing) < k.given["touches"] or k.close[-1] > price:
         return None
     start = min(s[0] for s in sharing)
+    sides = [c > price for c in k.close[start:] if abs(c - price) > tolerance]
+    if 2 * sum(a != b for a, b in itertools.pairwise(sides)) >= len(sharing):
+        return None
     low = min(k.low[start:])
     away = sum(abs(s[1] - newest[1]) for s in sharing) / len(sharing)
     return {

@@ -74,9 +74,10 @@ def example_of(name: str) -> str:
     if entry.kind == "pattern":  # loose enough for a walk of a few months to hold some
         pattern, _, part = name.partition(".")
         loose = {
-            "tolerance": "8%", "apart": "2" if "shoulders" in pattern else "3", "depth": "30%" if pattern == "base" else "1%",
-            "touch": "0.7", "length": "3", "strength": "0.5", "least": "3", "back": "90%", "narrows": "80%", "fit": "0.3", "broad": "30%",
-            "rise": "2%", "touches": "3", "parallel": "60%", "most": "12",
+            "tolerance": "3%" if "shoulders" in pattern else "8%", "apart": "2" if "shoulders" in pattern else "3",
+            "depth": "30%" if pattern == "base" else "1%", "touch": "0.7", "length": "3", "strength": "0.5", "least": "3", "back": "90%",
+            "narrows": "80%", "fit": "0.3", "broad": "30%", "rise": "2%", "touches": "3", "parallel": "60%", "most": "12",
+            "leg": "0.3", "even": "5%",
         }  # fmt: skip
         given = "".join(f", {p}={loose[p]}" for p in SHAPES[pattern].given if p in loose)
         return f"{pattern}(k=1{given}, lasts=9){'.' if part else ''}{part}"

@@ -39,8 +39,9 @@ def between(gain0: float, gain1: float, top: float = 100.0, bottom: float = 85.0
         (-0.001, -0.001, {"channel_down"}),
         (0.0, 0.0, {"base"}),
         (0.0008, -0.0008, set()),  # they part
-        (-0.0003, 0.0003, {"base"}),  # either moves by an eighth of the width: flat
-        (-0.0005, 0.0003, {"triangle_down"}),  # the upper by a fifth: it falls
+        (-0.0002, 0.0, {"base"}),  # the upper moves by a twelfth of the width: flat
+        (-0.0002, 0.0002, set()),  # so does the lower: no longer side by side, and not narrow enough for a triangle
+        (-0.0005, 0.0002, {"triangle_down"}),  # the upper by a fifth: it falls
         (-0.0005, 0.0001, set()),  # and not narrow enough for a triangle
     ],
 )

@@ -109,7 +109,11 @@ def test_the_neckline_of_shoulders_may_slope() -> None:
     neckline = column(close, "inverse_head_shoulders.neckline")
     seen = np.flatnonzero(~np.isnan(neckline))
     gain = (math.log(95) - math.log(97)) / 24
-    assert np.log(neckline[seen]) == pytest.approx(math.log(95 * 1.001) + gain * (seen - 52))
+    broke = int(np.flatnonzero(column(close, "triggered(inverse_head_shoulders, 1)") == TRUE)[0])
+    # From the close that confirmed it on it stands still.
+    line = math.log(95 * 1.001) + gain * (np.minimum(seen, broke) - 52)
+    assert np.log(neckline[seen]) == pytest.approx(line)
+    assert seen[0] < broke < seen[-1]
     assert column(close, "inverse_head_shoulders.head")[seen[0]] == pytest.approx(82 / 1.001)
 
 

@@ -110,6 +110,7 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
             for found in (
                 drawn(engine, patterns, asked.symbol, end - begin - 1, asked.all_patterns, request_limits()) if end > begin else ()
             )
+            if not (asked.all_patterns and found.left)
         ],
         "first_day": iso(table.days[begin]) if end > begin else None,
         "facts": {name: _number(read(value, end - begin - 1)) for name, value in facts.items()} if end > begin else {},

@@ -34,7 +34,7 @@ def pattern(e: Scope, entry: Entry, node: tree.Call, given: dict[str, tree.Node 
     asked = SHAPES[name].given
     columns = [e.column(CATALOGUE[price], node.span).op for price in ("high", "low", "close")]
     # What a kind does not look at stands as the close, which is there anyway.
-    columns.append(e.expand(LOG_RANGE, {}, e.inside or node.span).op if {"touch", "strength"} & {*asked} else columns[2])
+    columns.append(e.expand(LOG_RANGE, {}, e.inside or node.span).op if {"touch", "strength", "leg"} & {*asked} else columns[2])
     columns.append(e.column(CATALOGUE["volume"], node.span).op if "strength" in asked else columns[2])
     params: tuple[float | str, ...] = (name, part, *plain.values())
     op = Op("pattern", tuple(columns), params, e.frame, "condition" if part == "forming" else "number")

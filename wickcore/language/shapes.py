@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+LATER = ("leg", "even")  # came after the others: last, so that arguments given by their place mean what they did
+
 
 @dataclass(frozen=True, slots=True)
 class Shape:
@@ -14,14 +16,17 @@ class Shape:
     @property
     def parameters(self) -> tuple[str, ...]:
         """All its arguments, in their order."""
-        return ("k", *self.given, "lasts", "nth", *(("breaks",) if self.side == 0 else ()))
+        first = (p for p in self.given if p not in LATER)
+        last = (p for p in self.given if p in LATER)
+        return ("k", *first, "lasts", "nth", *(("breaks",) if self.side == 0 else ()), *last)
 
 
 LINE = ("now", "slope", "touches")
 _UPPER, _LOWER = tuple(f"upper.{part}" for part in LINE), tuple(f"lower.{part}" for part in LINE)
 _OTHER = {"upper": "lower", "lower": "upper"}
-_REVERSAL = ("tolerance", "apart", "depth", "within")
+_REVERSAL = ("tolerance", "apart", "depth", "within", "leg", "even")
 _LINES = ("touch", "flat", "length", "within")
+_PAPER = ("within", "leg", "even")
 _FLAG = ("strength", "climb", "back", "least", "most", "narrows")
 _CUP = ("tolerance", "length", "within", "depth", "fit", "broad")
 
@@ -39,23 +44,23 @@ SHAPES: dict[str, Shape] = {
     "double_bottom": Shape(1, _REVERSAL, ("low1", "low2", "neckline")),
     "double_top": Shape(-1, _REVERSAL, ("high1", "high2", "neckline")),
     **_pair("inverse_head_shoulders", "head_shoulders", _REVERSAL, ("left", "head", "right", "neckline")),
-    **_pair("triangle_up", "triangle_down", (*_LINES, "narrows"), _UPPER + _LOWER),
-    "triangle": Shape(0, (*_LINES, "narrows"), _UPPER + _LOWER),
-    **_pair("wedge_falling", "wedge_rising", (*_LINES, "narrows"), _UPPER + _LOWER),
-    **_pair("channel_up", "channel_down", (*_LINES, "parallel"), _UPPER + _LOWER),
-    "base": Shape(0, (*_LINES, "depth"), _UPPER + _LOWER),
+    **_pair("triangle_up", "triangle_down", (*_LINES, "narrows", "leg"), _UPPER + _LOWER),
+    "triangle": Shape(0, (*_LINES, "narrows", "leg"), _UPPER + _LOWER),
+    **_pair("wedge_falling", "wedge_rising", (*_LINES, "narrows", "leg"), _UPPER + _LOWER),
+    **_pair("channel_up", "channel_down", (*_LINES, "parallel", "leg"), _UPPER + _LOWER),
+    "base": Shape(0, (*_LINES, "depth", "leg"), _UPPER + _LOWER),
     **_pair("flag_bull", "flag_bear", _FLAG, ("pole", *_UPPER, *_LOWER)),
     **_pair("pennant_bull", "pennant_bear", _FLAG, ("pole", *_UPPER, *_LOWER)),
     **_pair("saucer", "rounding_top", _CUP, ("rim", "bottom")),
     **_pair("cup", "inverse_cup", (*_CUP, "rise"), ("rim", "bottom")),
     **_pair("cup_handle", "inverse_cup_handle", (*_CUP, "rise", "most"), ("rim", "bottom", "handle")),
-    **_pair("trend_line_up", "trend_line_down", ("touch", "touches", "length", "within"), LINE),
+    **_pair("trend_line_up", "trend_line_down", ("touch", "touches", "length", "within", "leg"), LINE),
     "level": Shape(0, ("tolerance", "touches", "apart", "within"), ("price", "touches")),
-    **_pair("lmw_inverse_head_shoulders", "lmw_head_shoulders", ("within",), ("e1", "e2", "e3", "e4", "e5")),
-    **_pair("lmw_broadening_bottom", "lmw_broadening_top", ("within",), ("e1", "e2", "e3", "e4", "e5")),
-    **_pair("lmw_triangle_bottom", "lmw_triangle_top", ("within",), ("e1", "e2", "e3", "e4", "e5")),
-    **_pair("lmw_rectangle_bottom", "lmw_rectangle_top", ("within",), ("e1", "e2", "e3", "e4", "e5")),
-    **_pair("lmw_double_bottom", "lmw_double_top", ("within",), ("e1", "between", "ea")),
+    **_pair("lmw_inverse_head_shoulders", "lmw_head_shoulders", _PAPER, ("e1", "e2", "e3", "e4", "e5")),
+    **_pair("lmw_broadening_bottom", "lmw_broadening_top", _PAPER, ("e1", "e2", "e3", "e4", "e5")),
+    **_pair("lmw_triangle_bottom", "lmw_triangle_top", _PAPER, ("e1", "e2", "e3", "e4", "e5")),
+    **_pair("lmw_rectangle_bottom", "lmw_rectangle_top", _PAPER, ("e1", "e2", "e3", "e4", "e5")),
+    **_pair("lmw_double_bottom", "lmw_double_top", _PAPER, ("e1", "between", "ea")),
 }
 # Parts that are points, each with an age. A neckline is one where it is the single high (or low) between two others.
 POINTS = frozenset(

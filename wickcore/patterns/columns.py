@@ -12,7 +12,7 @@ from wickcore.language.shapes import SHAPES
 from wickcore.measures.frame import FALSE, TRUE, Frame
 from wickcore.patterns.kinds import KINDS, LOGARITHMS, START
 from wickcore.patterns.machine import PARTS, POINT_AGO, POINT_PRICE, PartQuery, Prices, answer, chosen, run
-from wickcore.patterns.objects import FORMING, POINTS
+from wickcore.patterns.objects import FORMING, LEFT, POINTS
 
 _SLOPES = (PARTS["upper.slope"], PARTS["lower.slope"])
 _PRICES = (PARTS["trigger"], PARTS["invalid"], PARTS["upper.now"], PARTS["lower.now"], *range(POINT_PRICE, POINT_PRICE + POINTS))
@@ -40,8 +40,8 @@ class Seen:
     """A pattern as it stands on the last bar; prices on the scale they came in.
 
     side: 1 upwards, -1 downwards. state: as machine's. start, age, ended: bars of the frame since its first point, since it became visible,
-    and since it was triggered or failed (0 where it was not). points: (bars ago, price). lines: name, bars ago of its first point, value
-    now, gain a bar as a share. parts: those of its own.
+    and since it was triggered or failed (0 where it was not). left: whether a close has lain further from it than its height since.
+    points: (bars ago, price). lines: name, bars ago of its first point, value now, gain a bar as a share. parts: those of its own.
     """
 
     name: str
@@ -50,6 +50,7 @@ class Seen:
     start: int
     age: int
     ended: int
+    left: bool
     trigger: float
     invalid: float
     target: float
@@ -61,7 +62,8 @@ class Seen:
 
 def side_of(name: str, numbers: Sequence[float]) -> int:
     """1 upwards, -1 downwards. numbers: its arguments in their order."""
-    return SHAPES[name].side or int(numbers[-1])
+    shape = SHAPES[name]
+    return shape.side or int(numbers[shape.parameters.index("breaks")])
 
 
 def _run(columns: Columns, frame: Frame, name: str, numbers: Sequence[float], code: int, out: Floats) -> Any:
@@ -155,7 +157,8 @@ def seen(columns: Columns, frame: Frame, name: str, numbers: Sequence[float]) ->
             lines.append((label, first, part(PARTS[f"{line}.now"]), part(PARTS[f"{line}.slope"])))
         found.append(
             Seen(
-                name, side, int(part(PARTS["state"])), start, int(part(PARTS["age"])), int(max(broken, default=0)), trigger,
+                name, side, int(part(PARTS["state"])), start, int(part(PARTS["age"])), int(max(broken, default=0)),
+                bool(made[place, LEFT]), trigger,
                 part(PARTS["invalid"]), trigger + side * float(_height(side, trigger, part(PARTS["height"]))), part(PARTS["quality"]),
                 tuple(points), tuple(lines), tuple((own, part(code)) for own, code in kind.own(name, side).items()),
             )

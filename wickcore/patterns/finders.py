@@ -24,7 +24,8 @@ class Way(NamedTuple):
 
     finder: who looks for it. shape: which of the finder's shapes. on: the turning points that complete it. later: how a later view of the same
     is known. kept: so many of the latest. by_price: counted from the close upwards, not from now back; such a one waits for its break
-    however far price goes away, and only a break can fail. own_lines: whether the meeting of its two lines ends it too.
+    however far price goes away, and only a break can fail. own_lines: whether the meeting of its two lines ends it too. scales: on turning
+    points of how many sizes it is looked for: of those made of neighbours a large one is seen whole only where small turns are passed over.
     """
 
     finder: int
@@ -34,6 +35,7 @@ class Way(NamedTuple):
     kept: int = 4
     by_price: bool = False
     own_lines: bool = False
+    scales: int = 1
 
 
 @kernel
@@ -52,11 +54,11 @@ def find(way: Way, side: float, fresh: int, j: int, first: int, bottom: int, loo
     if way.finder == SAUCER:
         return saucer(first, look)
     if way.finder == DOUBLE:
-        return double(first, look)
+        return double(j, first, look)
     if way.finder == SHOULDERS:
-        return shoulders(first, look)
+        return shoulders(j, first, look)
     if way.finder == TREND_LINE:
         return trend_line(j, look)
     if way.finder == CUP_HANDLE:
         return cup_handle(j, first, look)
-    return published(way.shape, side, look)
+    return published(way.shape, side, j, look)

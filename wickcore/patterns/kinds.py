@@ -21,7 +21,7 @@ from wickcore.patterns.finders import (
     TWO_LINES,
     Way,
 )  # fmt: skip
-from wickcore.patterns.machine import PARTS, POINT_PRICE
+from wickcore.patterns.machine import PARTS, POINT_PRICE, SCALES
 
 LOGARITHMS = {"tolerance", "depth", "rise"}  # arguments that are shares of a price
 START = -1
@@ -60,17 +60,17 @@ _POLE = (("upper", 1), ("lower", 1))
 
 
 def _between(shape: int) -> Kind:
-    return Kind(Way(TWO_LINES, shape, EITHER), _LINES, False, _SIDES)
+    return Kind(Way(TWO_LINES, shape, EITHER, scales=SCALES), _LINES, False, _SIDES)
 
 
 def _of_extremes(shape: int, parts: tuple[int, ...]) -> Kind:
-    return Kind(Way(PUBLISHED, shape), parts)
+    return Kind(Way(PUBLISHED, shape, scales=1 if shape == published.DOUBLE else SCALES), parts)
 
 
 _KINDS = (
     (Kind(Way(DOUBLE, later=SEPARATE), _points(0, 2, 1)), "double_bottom", "double_top"),
     (
-        Kind(Way(SHOULDERS, later=SEPARATE), (*_points(0, 2, 4), PARTS["trigger"])),
+        Kind(Way(SHOULDERS, later=SEPARATE, scales=SCALES), (*_points(0, 2, 4), PARTS["trigger"])),
         "inverse_head_shoulders",
         "head_shoulders",
     ),

@@ -116,11 +116,21 @@ def _touches(
 
 
 @kernel
+def _crossed(row: int, start: int, end: int, at: int, price: float, gain: float, slack: float, close: Floats) -> bool:
+    """Whether a close from start to before end lies beyond the upper (row 0) or lower line by more than slack."""
+    sign = 1.0 if row == 0 else -1.0
+    furthest = -np.inf
+    for t in range(start, end):
+        furthest = max(furthest, sign * (close[t] - price - gain * (t - at)))
+    return furthest > slack
+
+
+@kernel
 def _shaped(shape: int, rise0: float, rise1: float, width0: float, width1: float, flat: float, ratio: float) -> bool:
     """rise: of the upper and the lower line over the pattern. width: between them at its first and last bar."""
     level = flat * width0
     if shape == BASE:
-        return abs(rise0) <= level and abs(rise1) <= level and max(width0, width1) <= ratio
+        return max(abs(rise0), abs(rise1), abs(rise0 - rise1)) <= level and max(width0, width1) <= ratio
     if shape == CHANNEL:
         return rise0 > level and rise1 > level and abs(width1 - width0) <= ratio * width0
     if width1 > ratio * width0:
@@ -145,14 +155,14 @@ def _gains(row: int, shape: int, gentle: float) -> tuple[float, float]:
 
 @kernel
 def two_lines(shape: int, fresh: int, j: int, look: Look) -> bool:
-    """given: touch, flat, length, within, and the ratio or depth that the shape asks for.
+    """given: touch, flat, length, within, the ratio or depth that the shape asks for, and leg.
 
     work: the lines through the newest high and low, kept from the bar on that confirms it: in the rows 2 * row and 2 * row + 1 as `standing`
     leaves them, in the last row how many and the touch distance.
     """
     bars, prices, count, close, given = look.bars, look.prices, look.counts, look.close, look.given
     shares, work, pattern = look.shares, look.work, look.pattern
-    flat, length, ratio = given[1], given[2], given[4]
+    flat, length, ratio, leg = given[1], given[2], given[4], given[5] * look.range_[j]
     for row in range(2):
         if fresh & (1 + row):
             slack = given[0] * look.range_[j]
@@ -179,9 +189,21 @@ def two_lines(shape: int, fresh: int, j: int, look: Look) -> bool:
                 continue
             width0 = prices[0, 0] + gain0 * (both - bars[0, 0]) - prices[1, 0] - gain1 * (both - bars[1, 0])
             width1 = prices[0, 0] + gain0 * (last - bars[0, 0]) - prices[1, 0] - gain1 * (last - bars[1, 0])
-            if width0 <= 0 or width1 <= 0:
+            if width0 < leg or width0 <= 0 or width1 <= 0:
                 continue
             if not _shaped(shape, gain0 * (last - both), gain1 * (last - both), width0, width1, flat, ratio):
+                continue
+            later = 0 if start0 > start1 else 1  # the line that begins later holds from the beginning of the other
+            if _crossed(
+                later,
+                start,
+                both,
+                bars[later, 0],
+                prices[later, 0],
+                gain0 if later == 0 else gain1,
+                slack0 if later == 0 else slack1,
+                close,
+            ):
                 continue
             _touches(bars, prices, count, start0, start1, gain0, gain1, slack0, slack1, counted)
             # Two and two at least, by turns; of several the one touched most often, then the longest.
@@ -206,15 +228,15 @@ def two_lines(shape: int, fresh: int, j: int, look: Look) -> bool:
 
 @kernel
 def trend_line(j: int, look: Look) -> bool:
-    """A rising line under the lows. given: touch, touches, length, within."""
+    """A rising line under the lows. given: touch, touches, length, within, leg: how far it rises at least, from its first touch to its last."""
     bars, prices, given, work, pattern = look.bars, look.prices, look.given, look.work, look.pattern
-    slack, asked, length, within = given[0] * look.range_[j], given[1], given[2], given[3]
+    slack, asked, length, within, leg = given[0] * look.range_[j], given[1], given[2], given[3], given[4] * look.range_[j]
     if not slack > 0:
         return False
     newest, price, best = bars[1, 0], prices[1, 0], 0.0
     for x in range(standing(1, j, slack, within, newest - length, -np.inf, 0.0, 2, look)):
         m, gain = int(work[3, x]), work[2, x]
-        if gain <= 0 or newest - bars[1, m] < length:
+        if gain * (newest - bars[1, m]) < leg or newest - bars[1, m] < length:
             continue
         touched, away, before, last, stretch = 0, 0.0, newest, newest, 0
         for i in range(m + 1):
@@ -253,8 +275,21 @@ def _near(row: int, m: int, price: float, tolerance: float, prices: Floats, coun
 
 
 @kernel
+def _crossings(start: int, j: int, price: float, tolerance: float, close: Floats) -> int:
+    """How often the closes from start to j go from one side of the price to the other, by the tolerance each time."""
+    found, side = 0, 0
+    for t in range(start, j + 1):
+        now = 1 if close[t] > price + tolerance else -1 if close[t] < price - tolerance else 0
+        if now != 0:
+            found += side == -now
+            side = now
+    return found
+
+
+@kernel
 def level(row: int, j: int, look: Look) -> bool:
-    """A price above the close that the newest turning point shares with others of either kind. given: tolerance, touches, apart, within."""
+    """A price above the close that the newest turning point shares with others of either kind, and that price turned at more than twice as
+    often as it went through. given: tolerance, touches, apart, within."""
     bars, prices, count, neg_low, close, given, pattern = (
         look.bars,
         look.prices,
@@ -288,6 +323,8 @@ def level(row: int, j: int, look: Look) -> bool:
     if touched < asked or close[j] > total / touched:
         return False
     middle = total / touched
+    if 2 * _crossings(before, j, middle, tolerance, close) >= touched:
+        return False
     pattern[START] = before
     upper(pattern, middle, 0.0, touched)
     pattern[INVALID] = middle - tolerance  # a break that closes back

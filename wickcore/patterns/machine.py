@@ -12,7 +12,7 @@ from numba import njit
 
 from wickcore.bars.bars import Bools, Floats, Ints
 from wickcore.measures.frame import kernel
-from wickcore.patterns.finders import EVERY_BAR, HIGHS, LOWS, REST, SAME_PRICE, SEPARATE, Way, find
+from wickcore.patterns.finders import EVERY_BAR, HIGHS, LOWS, OVERLAPPING, REST, SAME_PRICE, SEPARATE, Way, find
 from wickcore.patterns.flags import pole
 from wickcore.patterns.lines import same_level
 from wickcore.patterns.objects import (
@@ -26,12 +26,14 @@ from wickcore.patterns.objects import (
     INVALID,
     INVALID_GAIN,
     LAST,
+    LEFT,
     LOWER,
     LOWER_GAIN,
     LOWER_TOUCHES,
     POINTS,
     POLE,
     QUALITY,
+    SCALE,
     START,
     STATE,
     TRIGGER,
@@ -47,7 +49,7 @@ from wickcore.patterns.objects import (
     copy,
 )  # fmt: skip
 
-SWINGS = 64
+SWINGS, SCALES = 64, 3
 NEW, NOWHERE = -1, -2
 FURTHEST = 5_000  # bars that any argument can name
 # What can be asked of an object.
@@ -62,6 +64,12 @@ PARTS = {
     "lower.now": ASK_LOWER, "lower.slope": ASK_LOWER_SLOPE, "lower.touches": ASK_LOWER_TOUCHES, "pole": ASK_POLE,
 }  # fmt: skip
 POINT_PRICE, POINT_AGO = 20, 40  # plus the number of the point
+
+
+@kernel
+def of_scale(k: int, scale: int) -> int:
+    """Bars on either side of the turning points of a scale, for the default k: 3, 5 and 8."""
+    return k if scale == 0 else (10 * k + 3) // 6 if scale == 1 else (16 * k + 3) // 6
 
 
 @kernel
@@ -96,15 +104,45 @@ def _live(way: Way, j: int, close: float, lasts: int, made: Floats) -> None:
         if j > made[m, EXPIRES] + lasts:
             made[m, STATE] = 0
             continue
-        _judge(way, j, close, made, m)
-        if made[m, STATE] != FORMING:
-            continue
         gone = j - made[m, AT]
         met = made[m, TRIGGER] + made[m, TRIGGER_GAIN] * gone <= made[m, INVALID] + made[m, INVALID_GAIN] * gone
         if way.own_lines:  # besides those that trigger and end it
             met = met or made[m, UPPER] + made[m, UPPER_GAIN] * gone <= made[m, LOWER] + made[m, LOWER_GAIN] * gone
-        if j > made[m, EXPIRES] or met:
-            made[m, STATE] = EXPIRED
+        if made[m, STATE] == FORMING and met:
+            _end(made, m, j, EXPIRED)  # lines that have met confirm nothing any more
+        _judge(way, j, close, made, m)
+        if made[m, STATE] == FORMING and j > made[m, EXPIRES]:
+            _end(made, m, j, EXPIRED)
+        if made[m, STATE] != FORMING and _gone(close, made, m):
+            made[m, LEFT] = 1.0
+
+
+@kernel
+def _fallen(j: int, close: float, made: Floats) -> None:
+    """A rest that this bar did not draw anew, and whose lower line it closed below, is none any more."""
+    for m in range(len(made)):
+        under = made[m, LOWER] + made[m, LOWER_GAIN] * (j - made[m, AT])
+        if made[m, STATE] == FORMING and made[m, LAST] < j and close < under:
+            _end(made, m, j, EXPIRED)
+
+
+@kernel
+def _end(made: Floats, m: int, j: int, state: int) -> None:
+    """Triggered, failed or expired on bar j: from then on what confirmed it and what would have ended it stand where they stood."""
+    made[m, STATE] = state
+    gone = j - made[m, AT]
+    made[m, TRIGGER], made[m, INVALID] = (
+        made[m, TRIGGER] + made[m, TRIGGER_GAIN] * gone,
+        made[m, INVALID] + made[m, INVALID_GAIN] * gone,
+    )
+    made[m, TRIGGER_GAIN] = made[m, INVALID_GAIN] = 0.0
+
+
+@kernel
+def _gone(close: float, made: Floats, m: int) -> bool:
+    """Whether the close lies further from the pattern than its height."""
+    top, bottom = max(made[m, TRIGGER], made[m, INVALID]), min(made[m, TRIGGER], made[m, INVALID])
+    return close > top + made[m, HEIGHT] or close < bottom - made[m, HEIGHT]
 
 
 @kernel
@@ -112,21 +150,23 @@ def _judge(way: Way, j: int, close: float, made: Floats, m: int) -> None:
     """Whether this bar's close breaks the pattern one way or the other."""
     state, gone = made[m, STATE], j - made[m, AT]
     if state == FORMING and close > made[m, TRIGGER] + made[m, TRIGGER_GAIN] * gone:
-        made[m, STATE], made[m, WHEN_TRIGGERED] = TRIGGERED, j
+        _end(made, m, j, TRIGGERED)
+        made[m, WHEN_TRIGGERED] = j
     elif (state == TRIGGERED or (state == FORMING and not way.by_price)) and close < made[m, INVALID] + made[
         m, INVALID_GAIN
     ] * gone:
-        made[m, STATE], made[m, WHEN_FAILED] = FAILED, j
+        _end(made, m, j, FAILED)
+        made[m, WHEN_FAILED] = j
 
 
 @kernel
-def _repeats(j: int, k: int, low: float, apart: float, before: Floats) -> bool:
+def _repeats(j: int, low: float, apart: float, before: Floats) -> bool:
     """Whether the newest low only repeats the last point of a bottom that is forming: soon after it, and no lower."""
     if before[STATE] != FORMING or j - before[VISIBLE] >= apart:
         return False
     last = 0.0
     for i in range(POINTS):
-        if before[FIELDS + 2 * i] == before[VISIBLE] - k:
+        if before[FIELDS + 2 * i] == before[LAST]:
             last = before[FIELDS + 2 * i + 1]
     return low >= last
 
@@ -134,15 +174,22 @@ def _repeats(j: int, k: int, low: float, apart: float, before: Floats) -> bool:
 @kernel
 def _place(way: Way, j: int, made: Floats, look: Look) -> int:
     """Where a pattern just found belongs: in the place of the one it is a later view of, NEW, or NOWHERE."""
-    if way.later == SEPARATE:
-        return NEW
-    for m in range(len(made) if way.later == SAME_PRICE else 1):
+    pattern = look.pattern
+    for m in range(1 if way.later == OVERLAPPING else len(made)):
         before = made[m]
         if before[STATE] == 0:
             continue
-        same = same_level(look.pattern, before, look.given[0]) if way.later == SAME_PRICE else look.pattern[START] <= before[LAST]
+        if way.later == SAME_PRICE:
+            same = same_level(pattern, before, look.given[0])
+        elif way.later == SEPARATE:  # of one last point, seen on turning points of another size
+            same = pattern[LAST] == before[LAST]
+        else:
+            same = pattern[START] <= before[LAST]
         if same and before[STATE] == FORMING:
-            return m
+            part = pattern[START] > before[START] and (way.later == SEPARATE or pattern[SCALE] < before[SCALE])
+            return NOWHERE if part else m
+        if same and way.later == SEPARATE:
+            return NOWHERE
         if same and j - max(before[WHEN_TRIGGERED], before[WHEN_FAILED]) < REST:
             return NOWHERE
     return NEW
@@ -152,8 +199,10 @@ def _place(way: Way, j: int, made: Floats, look: Look) -> int:
 def _keep(way: Way, j: int, k: int, lasts: int, made: Floats, look: Look) -> None:
     """Takes a pattern that was just found among the visible ones."""
     pattern = look.pattern
-    if way.later == SEPARATE and _repeats(j, k, look.prices[1, 0], look.given[1], made[0]):
-        return
+    pattern[SCALE] = k
+    repeats = way.later == SEPARATE and pattern[LAST] != made[0, LAST] and _repeats(j, look.prices[1, 0], look.given[1], made[0])
+    if repeats or look.close[j] > pattern[TRIGGER] + pattern[TRIGGER_GAIN] * (j - pattern[AT]) + pattern[HEIGHT]:
+        return  # nobody saw it before it was over
     place = _place(way, j, made, look)
     if place == NOWHERE:
         return
@@ -164,8 +213,8 @@ def _keep(way: Way, j: int, k: int, lasts: int, made: Floats, look: Look) -> Non
         place = 0
     copy(pattern, made[place])
     made[place, STATE] = FORMING
-    if pattern[EXPIRES] == 0:
-        made[place, EXPIRES] = j + lasts
+    if pattern[EXPIRES] == 0:  # a level waits; a shape waits no longer than it took to form
+        made[place, EXPIRES] = j + (lasts if way.by_price else min(lasts, j - pattern[START]))
     _judge(way, j, look.close[j], made, place)
 
 
@@ -282,12 +331,15 @@ def run(
     """
     part, k, lasts, nth = asked.part, asked.k, asked.lasts, asked.nth
     width = FIELDS + 2 * POINTS
-    bars, prices, count = np.zeros((2, SWINGS), np.int64), np.zeros((2, SWINGS)), np.zeros(2, np.int64)
-    made, work = np.zeros((way.kept, width)), np.zeros((6, 12))
+    bars, prices, count = np.zeros((SCALES, 2, SWINGS), np.int64), np.zeros((SCALES, 2, SWINGS)), np.zeros((SCALES, 2), np.int64)
+    made, work, pattern = np.zeros((way.kept, width)), np.zeros((SCALES, 6, 12)), np.zeros(width)
     bars2, prices2, count2, made2, work2 = bars.copy(), prices.copy(), count.copy(), made.copy(), work.copy()
     high, neg_low, close = own.high, own.neg_low, own.close
     shares = 1.0 / np.maximum(np.arange(FURTHEST + 1), 1)
-    look = Look(bars, prices, count, high, neg_low, close, own.range_, own.volume, given, shares, work, np.zeros(width))
+    fine = Look(bars[0], prices[0], count[0], high, neg_low, close, own.range_, own.volume, given, shares, work[0], pattern)
+    middle = Look(bars[1], prices[1], count[1], high, neg_low, close, own.range_, own.volume, given, shares, work[1], pattern)
+    coarse = Look(bars[2], prices[2], count[2], high, neg_low, close, own.range_, own.volume, given, shares, work[2], pattern)
+    looks = (fine, middle, coarse)
     every_bar, latest = way.on == EVERY_BAR, -1
     for i in range(len(offsets) - 1):
         first = starts[i]
@@ -303,19 +355,22 @@ def run(
             if not ends:
                 bars2[:], prices2[:], count2[:], made2[:], work2[:], bottom2 = bars, prices, count, made, work, bottom
             _live(way, j, close[j], lasts, made)
-            fresh = 0
-            if _confirm(j, k, first, high):
-                _push(0, j - k, high[j - k], bars, prices, count)
-                fresh = HIGHS
-            if _confirm(j, k, first, neg_low):  # a low is confirmed as a high is, of the negated lows
-                _push(1, j - k, -neg_low[j - k], bars, prices, count)
-                fresh |= LOWS
-            if every_bar and fresh & HIGHS:
-                bottom = pole(j - k, first, look)
-            # Calls that pass all there is cost more than what most bars have to do.
-            complete = bottom >= 0 if every_bar else fresh & way.on != 0
-            if complete and find(way, side, fresh, j, first, bottom, look):
-                _keep(way, j, k, lasts, made, look)
+            for scale in range(way.scales):
+                size, fresh = of_scale(k, scale), 0
+                if _confirm(j, size, first, high):
+                    _push(0, j - size, high[j - size], bars[scale], prices[scale], count[scale])
+                    fresh = HIGHS
+                if _confirm(j, size, first, neg_low):  # a low is confirmed as a high is, of the negated lows
+                    _push(1, j - size, -neg_low[j - size], bars[scale], prices[scale], count[scale])
+                    fresh |= LOWS
+                if every_bar and fresh & HIGHS:
+                    bottom = pole(j - size, first, fine)
+                # Calls that pass all there is cost more than what most bars have to do.
+                complete = bottom >= 0 if every_bar else fresh & way.on != 0
+                if complete and find(way, side, fresh, j, first, bottom, looks[scale]):
+                    _keep(way, j, size, lasts, made, looks[scale])
+            if every_bar:
+                _fallen(j, close[j], made)
             if way.by_price and part in (ASK_SINCE_TRIGGER, ASK_SINCE_FAILED):
                 at = _latest(WHEN_TRIGGERED if part == ASK_SINCE_TRIGGER else WHEN_FAILED, made)
                 out[p] = j - at if at >= 0 and nth == 1 else np.nan

@@ -7,13 +7,15 @@ import numpy as np
 from wickcore.bars.bars import Floats, Ints
 from wickcore.measures.frame import kernel
 
-FIELDS, POINTS = 21, 6
+FIELDS, POINTS = 23, 6
 # Bar on which it became visible, bar of its first point, reference bar of its lines; trigger and invalid line (value at the reference, gain
 # a bar), height, quality, state, bars on which it was triggered and failed, bar of its last point, last bar of its waiting; upper and lower
-# line with the turning points that touch them; size of the pole. Then bar and price of each point.
+# line with the turning points that touch them; size of the pole; bars on either side of its turning points; 1 once price has left it by more
+# than its height after it broke or ran out. Then bar and price of each point.
 (
     VISIBLE, START, AT, TRIGGER, TRIGGER_GAIN, INVALID, INVALID_GAIN, HEIGHT, QUALITY, STATE, WHEN_TRIGGERED, WHEN_FAILED, LAST, EXPIRES,
     UPPER, UPPER_GAIN, UPPER_TOUCHES, LOWER, LOWER_GAIN, LOWER_TOUCHES, POLE,
+    SCALE, LEFT,
 ) = range(FIELDS)  # fmt: skip
 FORMING, TRIGGERED, FAILED, EXPIRED = 1, 2, 3, 4
 
@@ -37,6 +39,21 @@ class Look(NamedTuple):
     shares: Floats
     work: Floats
     pattern: Floats
+
+
+@kernel
+def proportioned(pattern: Floats, points: int, leg: float, even: float) -> bool:
+    """Whether a chartist would see the legs from point to point as parts of one shape: each goes `leg` or further (logarithms), and the shortest
+    takes at least the share `even` of the bars of the longest."""
+    if not leg > 0:
+        return False  # nothing ever moved, or not long enough to know
+    shortest, longest = np.inf, 0.0
+    for i in range(points - 1):
+        here, there = FIELDS + 2 * i, FIELDS + 2 * i + 2
+        if abs(pattern[there + 1] - pattern[here + 1]) < leg:
+            return False
+        shortest, longest = min(shortest, pattern[there] - pattern[here]), max(longest, pattern[there] - pattern[here])
+    return shortest >= even * longest
 
 
 @kernel

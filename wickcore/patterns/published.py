@@ -12,7 +12,7 @@ import numpy as np
 
 from wickcore.bars.bars import Floats, Ints
 from wickcore.measures.frame import kernel
-from wickcore.patterns.objects import HEIGHT, INVALID, QUALITY, TRIGGER, Look, begin, point
+from wickcore.patterns.objects import HEIGHT, INVALID, QUALITY, TRIGGER, Look, begin, point, proportioned
 
 HEAD, BROADENING, TRIANGLE, RECTANGLE, DOUBLE = range(5)
 NEAR, LEVEL = 0.015, 0.0075  # of the average: shoulders, necks and doubles; the sides of a rectangle
@@ -65,7 +65,7 @@ def _five(shape: int, side: float, e: Floats) -> bool:
 
 
 @kernel
-def _double(side: float, look: Look) -> bool:
+def _double(side: float, j: int, look: Look) -> bool:
     """The newest low is the lowest of all after an earlier one, near it, and more than 22 days later."""
     bars, prices, count, within, work, pattern = look.bars, look.prices, look.counts, look.given[0], look.work, look.pattern
     lowest = np.inf
@@ -87,17 +87,18 @@ def _double(side: float, look: Look) -> bool:
                 point(pattern, 0, bars[1, m], prices[1, m])
                 point(pattern, 1, top, high)
                 point(pattern, 2, at, price)
-                return True
+                if proportioned(pattern, 3, look.given[1] * look.range_[j], look.given[2]):
+                    return True
         lowest = min(lowest, prices[1, m])
     return False
 
 
 @kernel
-def published(shape: int, side: float, look: Look) -> bool:
-    """given: within."""
+def published(shape: int, side: float, j: int, look: Look) -> bool:
+    """given: within, leg, even: the last two stand for the paper's smoothing, which leaves out what is small or short."""
     bars, given, work, pattern = look.bars, look.given, look.work, look.pattern
     if shape == DOUBLE:
-        return _double(side, look)
+        return _double(side, j, look)
     if extremes(bars, look.prices, look.counts, 5, work) < 5 or work[0, 0] != bars[1, 0] or work[2, 0] != 1:
         return False
     e = work[1]
@@ -113,4 +114,4 @@ def published(shape: int, side: float, look: Look) -> bool:
     pattern[QUALITY] = 100.0 * shortest / (length / 4.0)
     for i in range(5):
         point(pattern, i, int(work[0, 4 - i]), e[4 - i])
-    return True
+    return proportioned(pattern, 5, given[1] * look.range_[j], given[2])

@@ -4,7 +4,7 @@ import numpy as np
 
 from wickcore.bars.bars import Floats
 from wickcore.measures.frame import kernel
-from wickcore.patterns.objects import AT, HEIGHT, INVALID, QUALITY, TRIGGER, TRIGGER_GAIN, Look, begin, most, point
+from wickcore.patterns.objects import AT, HEIGHT, INVALID, QUALITY, TRIGGER, TRIGGER_GAIN, Look, begin, most, point, proportioned
 
 FALL = 3  # the fall before a bottom is looked for in so many times `apart` bars before its first low
 
@@ -19,8 +19,8 @@ def _lowest(prices: Floats, begin: int, end: int) -> float:
 
 
 @kernel
-def double(first: int, look: Look) -> bool:
-    """given: tolerance, apart, depth, within."""
+def double(j: int, first: int, look: Look) -> bool:
+    """given: tolerance, apart, depth, within, leg, even."""
     bars, prices, count, high, neg_low, given, pattern = (
         look.bars,
         look.prices,
@@ -30,7 +30,7 @@ def double(first: int, look: Look) -> bool:
         look.given,
         look.pattern,
     )
-    tolerance, apart, depth, within = given[0], given[1], given[2], given[3]
+    tolerance, apart, depth, within, leg, even = given[0], given[1], given[2], given[3], given[4] * look.range_[j], given[5]
     at2, low2 = bars[1, 0], prices[1, 0]
     for m in range(1, count[1]):
         at1, low1 = bars[1, m], prices[1, m]
@@ -42,29 +42,33 @@ def double(first: int, look: Look) -> bool:
         neckline = high[top]
         if neckline - max(low1, low2) < depth:
             continue
-        # Nothing between lies under both lows, and a fall as deep as the rise led to the first.
+        # Nothing between lies under both lows, and a fall as deep as the rise leads to the first: nothing since it began is lower.
         if -neg_low[most(neg_low, at1 + 1, at2)] < min(low1, low2):
             continue
         before = max(first, at1 - FALL * int(apart))
-        if before >= at1 or high[most(high, before, at1)] - low1 < depth:
+        if before >= at1:
+            continue
+        crest = most(high, before, at1)
+        if high[crest] - low1 < depth or -neg_low[most(neg_low, crest, at1)] < low1:
             continue
         begin(pattern, at1, at2)
         pattern[TRIGGER], pattern[INVALID] = neckline, min(low1, low2)
         pattern[HEIGHT] = neckline - min(low1, low2)
-        even = 1.0 - abs(low2 - low1) / tolerance
+        level = 1.0 - abs(low2 - low1) / tolerance
         deep = min(1.0, (neckline - max(low1, low2)) / (2.0 * depth))
         middle = 1.0 - abs(2.0 * (top - at1) / (at2 - at1) - 1.0)
-        pattern[QUALITY] = 100.0 * (even + deep + middle) / 3.0
+        pattern[QUALITY] = 100.0 * (level + deep + middle) / 3.0
         point(pattern, 0, at1, low1)
         point(pattern, 1, top, neckline)
         point(pattern, 2, at2, low2)
-        return True
+        if proportioned(pattern, 3, leg, even):
+            return True
     return False
 
 
 @kernel
-def shoulders(first: int, look: Look) -> bool:
-    """given: tolerance, apart, depth, within."""
+def shoulders(j: int, first: int, look: Look) -> bool:
+    """given: tolerance, apart, depth, within, leg, even."""
     bars, prices, count, high, neg_low, given, pattern = (
         look.bars,
         look.prices,
@@ -74,7 +78,7 @@ def shoulders(first: int, look: Look) -> bool:
         look.given,
         look.pattern,
     )
-    tolerance, apart, depth, within = given[0], given[1], given[2], given[3]
+    tolerance, apart, depth, within, leg, even = given[0], given[1], given[2], given[3], given[4] * look.range_[j], given[5]
     right, low3 = bars[1, 0], prices[1, 0]
     for m in range(1, count[1]):
         head, low2 = bars[1, m], prices[1, m]
@@ -101,21 +105,23 @@ def shoulders(first: int, look: Look) -> bool:
                 or abs(high[b] - high[a]) > 2.0 * tolerance
             ):
                 continue
-            before = max(first, left - FALL * int(apart))
-            if before >= left or high[most(high, before, left)] - low1 < depth / 2.0:
+            # A fall led to it, from above the neckline.
+            before = max(first, left - max(FALL * int(apart), right - left))
+            if before >= left or high[most(high, before, left)] < max(low1 + depth / 2.0, high[a]):
                 continue
             gain = (high[b] - high[a]) / (b - a)
             begin(pattern, left, right)
-            pattern[AT], pattern[TRIGGER], pattern[TRIGGER_GAIN], pattern[INVALID] = a, high[a], gain, low2
+            pattern[AT], pattern[TRIGGER], pattern[TRIGGER_GAIN], pattern[INVALID] = a, high[a], gain, min(low1, low3)
             pattern[HEIGHT] = high[a] + gain * (head - a) - low2
-            even = 1.0 - abs(low1 - low3) / tolerance
-            level = 1.0 - abs(high[b] - high[a]) / (2.0 * tolerance)
+            shoulder = 1.0 - abs(low1 - low3) / tolerance
+            neck = 1.0 - abs(high[b] - high[a]) / (2.0 * tolerance)
             middle = 1.0 - abs(2.0 * (head - left) / (right - left) - 1.0)
-            pattern[QUALITY] = 100.0 * (even + level + middle) / 3.0
+            pattern[QUALITY] = 100.0 * (shoulder + neck + middle) / 3.0
             point(pattern, 0, left, low1)
             point(pattern, 1, a, high[a])
             point(pattern, 2, head, low2)
             point(pattern, 3, b, high[b])
             point(pattern, 4, right, low3)
-            return True
+            if proportioned(pattern, 5, leg, even):
+                return True
     return False

@@ -27,7 +27,8 @@ class Stroke:
 @dataclass(frozen=True, slots=True)
 class Drawn:
     """One pattern. points: (bars of the frame ago, price), the oldest first; joined: whether a line runs through them. Prices on the
-    continuous scale. age: bars of the frame since it became visible. parts: those of its own: name, value, whether it is a price on the
+    continuous scale. age: bars of the frame since it became visible. left: whether price has gone further from it than its height since it
+    broke or ran out: it is history. parts: those of its own: name, value, whether it is a price on the
     continuous scale (else a share or a number of touches)."""
 
     name: str
@@ -35,6 +36,7 @@ class Drawn:
     frame: str
     state: str
     age: int
+    left: bool
     trigger: float
     invalid: float
     target: float
@@ -87,7 +89,7 @@ def _drawn(one: Seen, frame: str) -> Drawn:
         steps = sorted({round(s) for s in np.linspace(begin, one.ended, min(begin - one.ended, STEPS) + 1)}, reverse=True)
         strokes.append(Stroke(name, tuple((ago, now / (1.0 + slope) ** ago) for ago in steps)))
     return Drawn(
-        one.name, one.side < 0, frame, STATES[one.state], one.age, one.trigger, one.invalid, one.target, one.quality,
+        one.name, one.side < 0, frame, STATES[one.state], one.age, one.left, one.trigger, one.invalid, one.target, one.quality,
         tuple(sorted(one.points, reverse=True)), KINDS[one.name].joined, tuple(strokes),
         tuple((part, value, _is_price(part)) for part, value in one.parts),
     )  # fmt: skip

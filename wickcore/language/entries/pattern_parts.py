@@ -42,6 +42,8 @@ _PLAIN_NUMBERS = {
     "back": "how much of the pole may be given back",
     "fit": "R² of the parabola through the closes, at least",
     "broad": "share of the closes that lie in its third furthest from the rims, at least: a point has 33%, a parabola 58%",
+    "leg": "how far the legs from point to point go, in average true ranges (14), at least",
+    "even": "bars of the shortest leg from point to point against those of the longest, at least",
     "rise": "the rise before it, from the lowest low of 60 bars, at least",
 }
 
@@ -58,12 +60,17 @@ class PatternWords:
     lasts: int
     own: dict[str, str]
     source: str = PRACTICE
+    k: int = 3
 
 
 def _parameter(name: str, default: str, told: PatternWords) -> Parameter:
     if name in _BARS:
         return bars(default, name=name, help=_BARS[name])
     help = _PLAIN_NUMBERS[name]
+    if name == "leg" and "by leg" in told.formula:
+        help = "how far it goes from its first touch to its last, in average true ranges (14), at least"
+    if name == "leg" and "two touches" in told.formula:
+        help = "from its lower line to its upper where both begin, in average true ranges (14), at least"
     if name == "depth" and "base" in told.formula:
         help = "from its lower line to its upper, at most"
     return Parameter(name, "constant", default, help)
@@ -71,15 +78,14 @@ def _parameter(name: str, default: str, told: PatternWords) -> Parameter:
 
 def _parameters(name: str, told: PatternWords) -> tuple[Parameter, ...]:
     kind = SHAPES[name]
-    found = [bars(3, name="k", help="lower highs (higher lows) on both sides of a turning point")]
-    found += [_parameter(p, default, told) for p, default in zip(kind.given, told.defaults, strict=True)]
-    found += [
-        bars(told.lasts, name="lasts", help=_BARS["lasts"]),
-        bars(1, name="nth", help="1 the latest to appear, 2 the one before it, up to 4"),
-    ]
-    if kind.side == 0:
-        found.append(Parameter("breaks", "word", "up", "up: confirmed by a close above it; down: by one below"))
-    return tuple(found)
+    defaults = dict(zip(kind.given, told.defaults, strict=True))
+    known = {
+        "k": bars(told.k, name="k", help="lower highs (higher lows) on both sides of a turning point"),
+        "lasts": bars(told.lasts, name="lasts", help=_BARS["lasts"]),
+        "nth": bars(1, name="nth", help="1 the latest to appear, 2 the one before it, up to 4"),
+        "breaks": Parameter("breaks", "word", "up", "up: confirmed by a close above it; down: by one below"),
+    }
+    return tuple(known.get(p) or _parameter(p, defaults[p], told) for p in kind.parameters)
 
 
 def _own(name: str, told: PatternWords) -> list[tuple[str, str, int, bool]]:

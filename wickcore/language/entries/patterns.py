@@ -5,10 +5,11 @@ from wickcore.language.entry import Entry, Parameter, bars
 
 _EVEN = "how level the two lie (the tolerance is nothing, no difference all)"
 _TOUCHED = "how near the lines their touches lie (the touch distance is nothing, on them all), how many there are (four nothing, eight all), and how evenly the lines share them"
-_STAND = "no close since its first point is beyond a line by more than the touch distance; two touches on each at least, by turns, no half of its length without one, and no third before the second line begins"
-_WEDGE = ("0.5", "15%", "15", "120", "75%")
-_SHALLOW = ("0.5", "15%", "15", "120", "25%")
-_BASE = ("0.5", "15%", "25", "250", "25%")
+_STAND = "no close since its first point is beyond either line by more than the touch distance; two touches on each at least, by turns, no half of its length without one, and no third before the second line begins"
+_WEDGE = ("0.5", "10%", "15", "120", "75%", "1.5")
+_EVENLY = "legs from point to point of leg or more, none much shorter in time than another"
+_SHALLOW = ("0.5", "10%", "15", "120", "25%", "1.5")
+_BASE = ("0.5", "10%", "25", "250", "25%", "1.5")
 _FLAG = ("3", "10", "50%", "4", "20", "60%")
 _CUP = ("4%", "30", "200", "10%", "0.7", "45%")
 _POLE = "a pole of at least strength × average true range × root of its bars in at most climb bars; then least to most bars that give back at most back of it, on less volume a bar"
@@ -20,9 +21,9 @@ _PRESET = "how evenly the five points are spaced in time (the shortest stretch a
 def _shoulders(side: str, other: str, after: str, beyond: str) -> PatternWords:
     return PatternWords(
         f"After a {after}, three {side}s: the middle one {beyond} the two others, which lie at one level.",
-        f"shoulders within tolerance, the head further {beyond} than that, no {'lower' if side == 'low' else 'higher'} turning point between a shoulder and the head, the {other}s between within twice it; trigger: the line through these {other}s; invalid: the head",
+        f"shoulders within tolerance, the head further {beyond} than that, no {'lower' if side == 'low' else 'higher'} turning point between a shoulder and the head, the {other}s between within twice it, a {after} from beyond them leads to the first; {_EVENLY}; trigger: the line through these {other}s; invalid: the further shoulder",
         "how level the shoulders lie, how flat the neckline, and how near the middle the head stands",
-        ("4%", "6", "10%", "120"), 60,
+        ("4%", "6", "10%", "120", "1.5", "25%"), 60,
         {"left": f"The {side} of the left shoulder.", "head": f"The {side} of the head.", "right": f"The {side} of the right shoulder.",
          "neckline": f"The line through the {other}s between, on this bar."},
     )  # fmt: skip
@@ -32,9 +33,9 @@ def _double(side: str, other: str, after: str, move: str, further: str) -> Patte
     nearer = "higher" if side == "low" else "lower"
     return PatternWords(
         f"After a {after}, two {side}s at one level with a {move} between them.",
-        f"{side}s within tolerance, apart bars or more between them, a {move} of depth from the {nearer} one; trigger: the {further} {other} between; invalid: the {'lower' if side == 'low' else 'higher'} {side}",
+        f"{side}s within tolerance, apart bars or more between them, a {move} of depth from the {nearer} one, a {after} as deep leads to the first; {_EVENLY}; trigger: the {further} {other} between; invalid: the {'lower' if side == 'low' else 'higher'} {side}",
         f"{_EVEN}, the {move} between against twice the depth asked for, and how near the middle its {'top' if side == 'low' else 'low'} stands",
-        ("3%", "10", "8%", "120"), 60,
+        ("3%", "10", "8%", "120", "1.5", "25%"), 60,
         {f"{side}1": f"The first {side}.", f"{side}2": f"The second {side}.", "neckline": f"The {further} {other} between the {side}s."},
     )  # fmt: skip
 
@@ -67,8 +68,8 @@ def _five(help: str, inequalities: str, up: bool) -> PatternWords:
     first = "low" if up else "high"
     return PatternWords(
         help,
-        f"five extremes E1 to E5 that take turns, E1 a {first}, from first to last in less than within bars: {inequalities}; ours: trigger the {'higher' if up else 'lower'} of E2 and E4, invalid the {'lowest' if up else 'highest'} of the others",
-        _PRESET, ("35",), 35, {f"e{i}": f"E{i}, a {first if i % 2 else ('high' if up else 'low')}." for i in range(1, 6)}, PAPER,
+        f"five extremes E1 to E5 that take turns, E1 a {first}, from first to last in less than within bars: {inequalities}; ours: {_EVENLY}; trigger the {'higher' if up else 'lower'} of E2 and E4, invalid the {'lowest' if up else 'highest'} of the others",
+        _PRESET, ("35", "1.5", "25%"), 35, {f"e{i}": f"E{i}, a {first if i % 2 else ('high' if up else 'low')}." for i in range(1, 6)}, PAPER,
     )  # fmt: skip
 
 
@@ -76,9 +77,9 @@ def _two(help: str, up: bool) -> PatternWords:
     first, between = ("low", "high") if up else ("high", "low")
     return PatternWords(
         help,
-        f"E1 a {first}, Ea the {'lowest' if up else 'highest'} of those after it, more than 22 bars later, both within 1.5% of their average; ours: trigger the {'highest' if up else 'lowest'} turning point between, invalid the further of the two",
+        f"E1 a {first}, Ea the {'lowest' if up else 'highest'} of those after it, more than 22 bars later, both within 1.5% of their average; ours: {_EVENLY}; trigger the {'highest' if up else 'lowest'} turning point between, invalid the further of the two",
         "how near the two lie (1.5% of their average is nothing, no difference all)",
-        ("35",), 35, {"e1": f"E1, a {first}.", "between": f"The {between} between.", "ea": f"Ea, a {first}."}, PAPER,
+        ("35", "1.5", "25%"), 35, {"e1": f"E1, a {first}.", "between": f"The {between} between.", "ea": f"Ea, a {first}."}, PAPER,
     )  # fmt: skip
 
 
@@ -98,7 +99,7 @@ _TOLD = {
     "wedge_rising": _lines("Two rising lines that come together.", "both lines rising, narrowing", "lower", "upper", _WEDGE),
     "channel_up": _lines("Two rising lines side by side.", "both lines rising, the width changes by parallel at most", "upper", "lower", _SHALLOW),
     "channel_down": _lines("Two falling lines side by side.", "both lines falling, the width changes by parallel at most", "lower", "upper", _SHALLOW),
-    "base": _lines("A long, shallow rest between two flat lines (a rectangle).", "both lines flat: a base of at least length bars, depth at most",
+    "base": _lines("A long, shallow rest between two flat lines (a rectangle).", "both lines flat, and no further from parallel than that: a base of at least length bars, depth at most",
                    "upper (with breaks=down the lower)", "other", _BASE),
     "flag_bull": _flag("After a steep rise, a short rest that drifts down between two lines side by side.",
                        "the lines through its highs and lows fall or lie flat and keep their distance", True),
@@ -117,15 +118,15 @@ _TOLD = {
     "inverse_cup_handle": _cup("A cup upside down, and after its right rim a small rise in the lower half of it: the handle.", False,
                                "; after a fall of rise; a high in the lower half at most most bars after the right rim", ("20%", "25"), True),
     "trend_line_up": PatternWords("A rising line under the lows that no close has broken.",
-                          "the line through the newest low and an earlier one that most lows touch, five bars from one to the next at least, no half of its length without one; no close beyond it by more than the touch distance; trigger: the highest high since the touch before the last; invalid: the line",
+                          "the line through the newest low and an earlier one that most lows touch, five bars from one to the next at least, no half of its length without one; no close beyond it by more than the touch distance; from its first touch to its last it rises by leg; trigger: the highest high since the touch before the last; invalid: the line",
                           "how near the line the touches lie (the touch distance is nothing), and how many there are (two nothing, six all)",
-                          ("0.5", "3", "20", "200"), 60, {}),
+                          ("0.5", "3", "20", "200", "2"), 60, {}),
     "trend_line_down": PatternWords("A falling line over the highs that no close has broken.",
-                            "the line through the newest high and an earlier one that most highs touch, five bars from one to the next at least, no half of its length without one; no close beyond it by more than the touch distance; trigger: the lowest low since the touch before the last; invalid: the line",
+                            "the line through the newest high and an earlier one that most highs touch, five bars from one to the next at least, no half of its length without one; no close beyond it by more than the touch distance; from its first touch to its last it falls by leg; trigger: the lowest low since the touch before the last; invalid: the line",
                             "how near the line the touches lie (the touch distance is nothing), and how many there are (two nothing, six all)",
-                            ("0.5", "3", "20", "200"), 60, {}),
+                            ("0.5", "3", "20", "200", "2"), 60, {}),
     "level": PatternWords("The nearest price above the close before (with breaks=down: below it) that several turning points share.",
-                  "the mean of the turning points of either kind, touches or more and apart bars from one to the next, within tolerance of the newest of them; trigger: that price; invalid, once it broke: tolerance back; height: from the lowest low (highest high) since its first; nth counts by nearness; triggered and failed speak of the one broken last",
+                  "the mean of the turning points of either kind, touches or more and apart bars from one to the next, within tolerance of the newest of them, twice as many as how often closes went through it; trigger: that price; invalid, once it broke: tolerance back; height: from the lowest low (highest high) since its first; nth counts by nearness; triggered and failed speak of the one broken last",
                   "how near the newest the others lie (the tolerance is nothing), and how many there are (two nothing, six all)",
                   ("1%", "3", "10", "250"), 120, {"price": "The price that is shared.", "touches": "How many turning points share it."}),
     "lmw_inverse_head_shoulders": _five("The paper's inverse head and shoulders.", _HEAD, True),
