@@ -29,6 +29,12 @@ def pytest_report_header(config: pytest.Config) -> str:
     return f"rotated tests: turn {rotation()} of {TURNS} (ROTATION={rotation()} repeats it, --every-case runs all)"
 
 
+def pytest_itemcollected(item: pytest.Item) -> None:
+    """With `--dist loadgroup` the tests of a file run together, and those of the browser share one server."""
+    browser = "browser" in item.path.parts
+    item.add_marker(pytest.mark.xdist_group("browser" if browser else str(item.path.relative_to(item.config.rootpath))))
+
+
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
     # A test that was asked for by its own name runs.
     if config.getoption("--every-case") or any("::" in argument for argument in config.args):

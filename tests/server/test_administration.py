@@ -7,8 +7,8 @@ from django.contrib.auth import get_user_model
 from django.db import IntegrityError, transaction
 from django.test import Client
 
+from tests.commands import run
 from tests.server.conftest import Api
-from tests.server.test_command_line import run
 from upperwick.market.models import Instrument, Member, Universe
 
 

@@ -5,25 +5,12 @@ import os
 import subprocess
 import sys
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import pytest
 
 from tests import made
-
-COMMAND = [str(Path(sys.executable).with_name("upperwick"))]
-
-
-def run(*arguments: str, text: str | None = None, data: Path | None = None) -> subprocess.CompletedProcess[str]:
-    env = {**os.environ, "UPPERWICK_DATA": str(data or "/nonexistent/never-made")}
-    return subprocess.run([*COMMAND, *arguments], input=text, capture_output=True, text=True, env=env, timeout=120)
-
-
-def answer(*arguments: str, text: str | None = None, data: Path | None = None) -> Any:
-    done = run(*arguments, "--json", text=text, data=data)
-    assert done.returncode == 0, done.stderr
-    return json.loads(done.stdout)
+from tests.commands import answer, run
 
 
 @pytest.fixture(scope="module")

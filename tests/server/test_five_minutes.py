@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from tests import made
-from tests.server.test_command_line import answer, run
+from tests.commands import answer, run
 from upperwick.market.files import PriceFileError, read_prices
 from wickcore.bars.bars import Bars
 from wickcore.bars.moment import Moment, clock, iso

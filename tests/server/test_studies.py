@@ -12,6 +12,7 @@ import pytest
 from django.contrib.auth import get_user_model
 from django.utils import timezone
 
+from tests.commands import script
 from tests.server.conftest import Api
 from upperwick.jobs import registry
 from upperwick.jobs import services as jobs
@@ -276,13 +277,13 @@ print(services.measure(user, body).id if sys.argv[2] == "ask" else find(user, in
 
 def test_a_worker_answers_and_one_that_is_killed_leaves_an_interrupted_run(tmp_path: Path) -> None:
     env = {**os.environ, "UPPERWICK_DATA": str(tmp_path), "DJANGO_SETTINGS_MODULE": "upperwick.settings"}
-    run_python = [sys.executable, "-c"]
     made = "import django; django.setup(); from upperwick.market.store import save_demo; from wickcore.demo.market import make_market; "
-    subprocess.run([sys.executable, "-m", "django", "migrate", "-v", "0"], env=env, check=True, timeout=60)
-    subprocess.run([*run_python, made + "save_demo(make_market(listed=12, delisted=2))"], env=env, check=True, timeout=120)
+    made += "from django.core.management import call_command; call_command('migrate', verbosity=0); "
+    assert script(made + "save_demo(make_market(listed=12, delisted=2))", data=tmp_path).ended().returncode == 0
 
     def call(text: str, *what: str) -> str:
-        done = subprocess.run([*run_python, SCRIPT, text, *what], env=env, check=True, capture_output=True, text=True, timeout=60)
+        done = script(SCRIPT, text, *what, data=tmp_path).ended()
+        assert done.returncode == 0, done.stderr
         return done.stdout.strip()
 
     def worker() -> "subprocess.Popen[bytes]":

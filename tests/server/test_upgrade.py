@@ -5,13 +5,12 @@ split of two for one, an account with a rule, and in the later one a study of it
 """
 
 import gzip
-import os
 import sqlite3
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
+
+from tests.commands import run, script
 
 OLD = Path(__file__).parent / "old"
 LOOK = """
@@ -40,14 +39,12 @@ def test_an_old_database_opens_with_all_that_was_in_it(tmp_path: Path, name: str
 
     file = tmp_path / "upperwick.sqlite3"
     file.write_bytes(gzip.decompress((OLD / f"{name}.db.gz").read_bytes()))
-    env = {**os.environ, "UPPERWICK_DATA": str(tmp_path), "DJANGO_SETTINGS_MODULE": "upperwick.settings"}
     with sqlite3.connect(file) as before:
         rows = before.execute("select sum(rows) from market_barblock").fetchone()[0]
-    command = str(Path(sys.executable).with_name("upperwick"))
     # Any command that opens the database brings it up to date.
-    done = subprocess.run([command, "scan", "-", "--json"], input="close > 1", env=env, capture_output=True, text=True, timeout=120)
+    done = run("scan", "-", "--json", text="close > 1", data=tmp_path)
     assert done.returncode == 0, done.stderr
-    look = subprocess.run([sys.executable, "-c", LOOK], env=env, capture_output=True, text=True, timeout=120)
+    look = script(LOOK, data=tmp_path).ended()
     assert look.returncode == 0, look.stderr
     found = json.loads(look.stdout)
     assert found["bars"] == rows
@@ -62,18 +59,18 @@ def test_an_old_database_opens_with_all_that_was_in_it(tmp_path: Path, name: str
     # One more day, as the source of the adjusted closes would write it: nothing is lost, and the scale goes on.
     more = tmp_path / "more.csv"
     more.write_text("symbol,date,open,high,low,close,volume,adj_close\nADJ,2024-03-01,10,10,10,10,100,10\n")
-    taken = subprocess.run([command, "import", str(more), "--json"], env=env, capture_output=True, text=True, timeout=120)
+    taken = run("import", str(more), "--json", data=tmp_path)
     assert json.loads(taken.stdout) | {"changes": []} == {
         "symbols": 1, "added": 1, "replaced": 0, "same": 0, "left": 40, "notes": [], "bad_rows": 0, "changes": [],
     }  # fmt: skip
-    look = subprocess.run([sys.executable, "-c", LOOK], env=env, capture_output=True, text=True, timeout=120)
+    look = script(LOOK, data=tmp_path).ended()
     assert json.loads(look.stdout)["factor"] == [1.0] * 25 + [2.0] * 16
 
 
 def test_two_who_ask_the_same_at_one_time_get_one_job(tmp_path: Path) -> None:
-    env = {**os.environ, "UPPERWICK_DATA": str(tmp_path), "DJANGO_SETTINGS_MODULE": "upperwick.settings"}
     (tmp_path / "upperwick.sqlite3").write_bytes(gzip.decompress((OLD / "before-jobs.db.gz").read_bytes()))
-    subprocess.run([sys.executable, "-m", "django", "migrate", "-v", "0"], env=env, check=True, timeout=60)
+    migrate = "import django; django.setup(); from django.core.management import call_command; call_command('migrate', verbosity=0)"
+    assert script(migrate, data=tmp_path).ended().returncode == 0
     ask = """
 import django, sys, time; django.setup()
 from threading import Barrier, Thread
@@ -94,7 +91,7 @@ threads = [Thread(target=one) for _ in range(4)]
 assert len(found) == 4, found
 print(*sorted(set(found)))
 """
-    askers = [subprocess.Popen([sys.executable, "-c", ask], env=env, stdout=subprocess.PIPE, text=True) for _ in range(2)]
-    told = [asker.communicate(timeout=120)[0].strip() for asker in askers]
+    askers = [script(ask, data=tmp_path) for _ in range(2)]
+    told = [asker.ended().stdout.strip() for asker in askers]
     assert told[0] == told[1] != ""
     assert " " not in told[0]  # one number, from eight who asked
