@@ -22,12 +22,12 @@ demo: check-tools ## install, build, load the demo market and serve it (PORT=800
 test: check-tools .stamps/dev .stamps/web chromium lint ## everything that must pass: lint, pytest, Vitest, build
 	@cd web && npm test --silent
 	@cd ..
-	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 --dist loadgroup
+	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2
 
 test-all: check-tools .stamps/dev .stamps/web chromium lint ## as test, with every case instead of the day's sixth of those that repeat
 	@cd web && npm test --silent
 	@cd ..
-	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 --dist loadgroup --every-case
+	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 --every-case
 
 lint: check-tools .stamps/dev .stamps/npm ## Ruff, mypy, import-linter, svelte-check, ESLint, Prettier
 	@.venv/bin/ruff check .

@@ -3,8 +3,10 @@
 import os
 import zlib
 from datetime import date
+from typing import Any
 
 import pytest
+from xdist.scheduler import LoadScopeScheduling
 
 from upperwick.kernels import prepare
 
@@ -29,10 +31,21 @@ def pytest_report_header(config: pytest.Config) -> str:
     return f"rotated tests: turn {rotation()} of {TURNS} (ROTATION={rotation()} repeats it, --every-case runs all)"
 
 
-def pytest_itemcollected(item: pytest.Item) -> None:
-    """With `--dist loadgroup` the tests of a file run together, and those of the browser share one server."""
-    browser = "browser" in item.path.parts
-    item.add_marker(pytest.mark.xdist_group("browser" if browser else str(item.path.relative_to(item.config.rootpath))))
+class _Together(LoadScopeScheduling):
+    """The tests of a file run in one process, and all those of the browser, which share one server: they take longest and begin first."""
+
+    def __init__(self, config: pytest.Config, log: Any = None) -> None:
+        super().__init__(config, log)
+        config.option.loadscopereorder = False
+
+    def _split_scope(self, nodeid: str) -> str:
+        file = nodeid.partition("::")[0]
+        return "browser" if "/browser/" in file else file
+
+
+@pytest.hookimpl(optionalhook=True)
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> _Together:
+    return _Together(config, log)
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:

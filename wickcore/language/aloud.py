@@ -164,21 +164,6 @@ class _Speaker:
             n = self.value(node.arguments[1].value).split()[0] if len(node.arguments) > 1 else "1"
             which = "the latest report" if n == "0" else f"the report {n} before the latest"
             return f"{self.value(node.arguments[0].value)} as of {which}"
-        if name == "carry":
-            begin, following = (self.value(a.value) for a in node.arguments)
-            return f"what begins at {begin} and goes on from bar to bar as {following}"
-        if name == "of":
-            return f"of {self.value(node.arguments[0].value)}, {self.value(node.arguments[1].value)}"
-        if name == "group":
-            among = "of its sector" if any(a.name == "by" for a in node.arguments) else "of the universe"
-            return f"the mean {among} of {self.value(node.arguments[0].value)}"
-        if name in ("first_of", "last_of") and isinstance(node.arguments[0].value, tree.Name):
-            return f"it is the {name.removesuffix('_of')} session of a {node.arguments[0].value.name}"
-        if name == "benchmark":
-            return f"of the index, {self.value(node.arguments[0].value)}"
-        if name == "rank":
-            among = "in its sector" if any(a.name == "in" for a in node.arguments) else "in the universe"
-            return f"the rank {among} of {self.value(node.arguments[0].value)}"
         if name == "stacked":
             kind = node.arguments[0].value
             windows = [self.value(a.value) for a in node.arguments[1:]]
@@ -191,12 +176,14 @@ class _Speaker:
         if not template:  # texts and forms are said as they are written
             return name.replace("_", " ")
         source = values.get("x", "close")
-        values["x"] = source.removeprefix("the ")
+        values["x"], values["the x"] = source.removeprefix("the "), source
+        by_name = {a.name for a in node.arguments}
+        template = re.sub(r"\{(\w+):([^|]*)\|([^}]*)\}", lambda m: m.group(2 if m.group(1) in by_name else 3), template)
         template = template.replace("{of x}", "" if source in ("close", "the close") else f" of {source}")
         template, window = _windows(template, node)
         if window is not None:
             template += ", over the whole history" if window.condition is None else f" since {self.value(window.condition)}"
-        said = re.sub(r"\{(\w+)\}", lambda m: values.get(m.group(1), ""), template)
+        said = re.sub(r"\{([\w ]+)\}", lambda m: values.get(m.group(1), ""), template)
         said = re.sub(r"(\d+) (week|day|month)s?-bar", r"\1-\2", said)
         return re.sub(r"\b1 bars", "1 bar", re.sub(r"(\d+ (?:week|day|month)s?) bars", r"\1", said))
 

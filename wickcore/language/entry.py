@@ -6,6 +6,7 @@ market: a price `field`, a `fact` known that day, or a `text`.
 """
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal, TypedDict, Unpack
@@ -46,6 +47,7 @@ class Traits(TypedDict, total=False):
     side: Side
     side_of_levels: Side
     sided_by_argument: bool
+    turns: Mapping[str, Side]
     said: str
     level_of_x: float
     scale: Scale
@@ -67,7 +69,9 @@ class Entry:
     below, when read aloud.
     other: its mirror, the name for the other side. side: how its value mirrors; side_of_levels: how it does where its argument is a level or
     a move (plain otherwise). sided_by_argument: it has another side only where its argument has one.
-    said: how it is read aloud: {n} and other names are the arguments, {of x} the source, left out where that is the close.
+    turns: the sides of an argument with which it has a mirror, and its own then; None where it has with any.
+    said: how it is read aloud: {n} and other names are the arguments, {of x} the source, left out where that is the close, {the x} the
+    source with its article; {by:given|left out} one of two ways to say it.
     level_of_x: how much of its argument's price level is in it: 1 for averages of prices, 0 for ranges of them; None where that has no meaning.
     scale: `own`, or of an operation: `same` for arguments brought on one scale, `printed` for that day's money, `any` for whatever it is
     given, `root`, `logarithm` and `exponential` for what becomes of a scale under them.
@@ -97,6 +101,7 @@ class Entry:
     side: Side = "plain"
     side_of_levels: Side | None = None
     sided_by_argument: bool = False
+    turns: Mapping[str, Side] | None = None
     said: str = ""
     level_of_x: float | None = None
     scale: Scale = "own"

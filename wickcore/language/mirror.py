@@ -243,40 +243,32 @@ class _Mirror:
             counts = _counts(argument) and not isinstance(argument.value, tree.Since)
             made, kind = (argument.value, PLAIN) if counts else self.value(argument.value)
             arguments.append(replace(argument, value=made))
-            kinds.append("" if counts or isinstance(argument.value, tree.Since) else kind)
+            kinds.append("" if counts or isinstance(argument.value, tree.Since | tree.Text) else kind)
         own = next((k for k in kinds if k and k != TRUTH), LEVEL if _of_close(name) else PLAIN)
-        if name in ("benchmark", "group"):
-            return replace(node, arguments=tuple(arguments)), kinds[0]
-        if name == "of":
-            return replace(node, arguments=tuple(arguments)), kinds[1]
         entry = _entry(name)
         sided = name in OTHER and (entry is None or not entry.sided_by_argument or own != PLAIN)
         turned = {"max": "min", "min": "max"}.get(name, name) if own != PLAIN else name
         turned = OTHER[name] if sided else turned
         made = self._rebuilt(node, turned, tuple(arguments), bare)
-        return made, self._kind(node, name, own)
+        return made, self._kind(node, name, own, kinds)
 
     def _rebuilt(self, node: tree.Call, name: str, arguments: tuple[tree.Argument, ...], bare: bool) -> tree.Node:
         return tree.Name(name, node.span) if bare else tree.Call(name, arguments, node.span, node.name_span)
 
-    def _kind(self, node: tree.Call, name: str, own: str) -> str:
+    def _kind(self, node: tree.Call, name: str, own: str, kinds: list[str]) -> str:
         entry = _entry(name)
         if entry is None:
             return PLAIN
         if entry.result == "condition":
             return TRUTH
         if entry.side == "follows":
-            return own
+            return TRUTH if {*kinds} - {""} == {TRUTH} else own
         if entry.side_of_levels is not None:
             return entry.side_of_levels if own in (LEVEL, MOVE) else PLAIN
-        if name == "log" and own == LEVEL:
-            return LEVEL  # what rises with a level turns round as it does
-        if name in ("total", "log", "exp", "sqrt", "round", "floor", "ceil", "mod", "abs", "corr", "place") and own != PLAIN:
-            if name == "abs" and own == MOVE:
-                return PLAIN
-            if name == "place":
-                return SHARE
-            raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
+        if entry.turns is not None and own != PLAIN:
+            if own not in entry.turns:
+                raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
+            return entry.turns[own]
         return entry.side
 
 

@@ -54,7 +54,7 @@ ENTRIES = (
            bounds=POSITIVE, other='bars_since_highest', sided_by_argument=True, said="the number of bars since the lowest {x} of {n} bars", of_sums="gone"),
     defined("place", _E, "Where x lies between two values: 0 at the lower, 1 at the upper.", "(x - lower) / (upper - lower)", "0",
             "place(close, lowest(low, 52w), highest(high, 52w)) > 75%", number("x"), number("lower"), number("upper"),
-            said="the place of the {x} between {lower} and {upper}"),
+            said="the place of the {x} between {lower} and {upper}", turns=dict.fromkeys(("level", "move", "hundred", "williams", "share", "off", "ratio"), "share")),
     defined("off_high", _E, "How far the close is from the highest high of n bars, this one included; 0 or below.",
             "close / highest(high, n) - 1", "n - 1", "off_high(52w) > -25%", bars(252),
             bounds=(-1.0, 0.0), fraction=True, other='above_low', side="off", said="the distance from the {n}-bar high"),
