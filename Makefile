@@ -24,7 +24,7 @@ test: check-tools .stamps/dev .stamps/web chromium lint ## everything that must 
 	@cd ..
 	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2
 
-test-all: check-tools .stamps/dev .stamps/web chromium lint ## as test, with every case instead of the day's sixth of those that repeat
+test-all: check-tools .stamps/dev .stamps/web chromium lint ## as test, with every case instead of the day's tenth of those that repeat
 	@cd web && npm test --silent
 	@cd ..
 	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 --every-case

@@ -1,4 +1,4 @@
-"""Which tests run: by default one in six of the catalogue's many cases, another sixth each day; all of them with `--every-case`."""
+"""Which tests run: by default one in ten of the catalogue's many cases, another tenth each day; all of them with `--every-case`."""
 
 import os
 import zlib
@@ -13,7 +13,7 @@ from upperwick.kernels import prepare
 # The browser's driver leaves an event loop running in its process; the tests of the server that come after it there are no less synchronous.
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 prepare()
-TURNS = 6
+TURNS = 10
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:

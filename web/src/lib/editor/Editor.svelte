@@ -1,6 +1,6 @@
 <script lang="ts">
   import { untrack } from 'svelte'
-  import { autocompletion, closeBrackets, completionKeymap } from '@codemirror/autocomplete'
+  import { autocompletion, closeBrackets } from '@codemirror/autocomplete'
   import { defaultKeymap, history, historyKeymap } from '@codemirror/commands'
   import { bracketMatching, foldKeymap, indentUnit } from '@codemirror/language'
   import { lintKeymap, setDiagnostics } from '@codemirror/lint'
@@ -19,6 +19,7 @@
   import { ruleColours, ruleLanguage } from './language'
   import { look } from './look'
   import { mark, marks, mendHere } from './problems'
+  import { taking } from './taking'
   import { meaning, wordAt } from './words'
 
   interface Props {
@@ -94,7 +95,9 @@
             ],
             icons: false,
             maxRenderedOptions: 60,
+            defaultKeymap: false,
           }),
+          taking(),
           EditorView.contentAttributes.of({ 'aria-label': 'Lines of the rule', spellcheck: 'false' }),
           keymap.of([
             { key: 'Mod-Enter', run: () => (onmeasure(), true) },
@@ -108,7 +111,6 @@
                 return true
               },
             },
-            ...completionKeymap,
             ...lintKeymap,
             ...historyKeymap,
             ...foldKeymap,

@@ -1,5 +1,6 @@
 import { expect, it } from 'vitest'
-import { ownNames, wholeCall } from './completion'
+import { options, ownNames, ranked, wholeCall } from './completion'
+import type { Entry } from '$lib/api'
 
 it.each([
   ['close > sma(high, 50) 1 ago', 'sma', 'sma(high, 50)'],
@@ -14,4 +15,27 @@ it.each([
 
 it('finds the names of the rule itself', () => {
   expect(ownNames('let a = 5\n  dial b = 2 from 1 to 3\nclose > a')).toEqual(['a', 'b'])
+})
+
+const NAMES =
+  'ha_open open overnight.open ha_high high highest ha_low low relative_strength atr adr head_shoulders vol_z volume rel_volume'
+const known = options(
+  NAMES.split(' ').map((name) => ({ name, signature: name, help: '', example: '', warm_up: '' }) as Entry),
+  ['day'],
+)
+it.each([
+  ['open', ['open', 'ha_open']],
+  ['high', ['high', 'highest', 'ha_high']],
+  ['low', ['low', 'ha_low']],
+  ['adr', ['adr']],
+  ['vol', ['vol_z', 'volume', 'rel_volume']],
+  ['rstr', ['relative_strength']],
+  ['zzz', []],
+])('of %s means %s', (typed, wanted) => {
+  const found = ranked(
+    known.filter((o) => !o.label.includes('.')),
+    typed,
+  ).map((o) => o.label)
+  expect(found.slice(0, wanted.length)).toEqual(wanted)
+  if (!wanted.length) expect(found).toEqual([])
 })

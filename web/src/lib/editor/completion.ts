@@ -60,6 +60,38 @@ export function options(entries: Entry[], frames: string[]): Completion[] {
   ]
 }
 
+// How near what was typed comes to a name: the name itself, its beginning, the beginning of one of its words, its letters in their order.
+const EXACT = 0
+const BEGINS = 1
+const WORD = 2
+const LETTERS = 3
+
+function nearness(name: string, typed: string): number | null {
+  if (name === typed) return EXACT
+  if (name.startsWith(typed)) return BEGINS
+  if (name.split(/[_. ]/).some((_, i, words) => words.slice(i).join('_').startsWith(typed))) return WORD
+  let at = 0
+  for (const letter of name) if (letter === typed[at]) at++
+  return at === typed.length && name[0] === typed[0] ? LETTERS : null
+}
+
+/** The options that what was typed may mean, the likeliest first: names of the rule's own before others, short before long. */
+export function ranked(options: Completion[], typed: string): Completion[] {
+  const found: { option: Completion; near: number; own: number }[] = []
+  for (const option of options) {
+    const near = nearness(option.label, typed)
+    if (near !== null) found.push({ option, near, own: option.type === 'variable' ? 0 : 1 })
+  }
+  found.sort(
+    (a, b) =>
+      a.near - b.near ||
+      a.own - b.own ||
+      a.option.label.length - b.option.label.length ||
+      (a.option.label < b.option.label ? -1 : 1),
+  )
+  return found.map(({ option }) => ({ ...option, section: undefined }))
+}
+
 /** Names that the text itself defines with let and dial. */
 export function ownNames(text: string): string[] {
   return [...text.matchAll(/^\s*(?:let|dial)\s+([a-z_][a-z0-9_]*)\s*=/gm)].map((match) => match[1]!)
@@ -118,18 +150,25 @@ export function complete(known: () => Completion[], texts: () => Texts) {
     }
     const word = context.matchBefore(/[a-z_][a-z0-9_]*(\.[a-z0-9_]*){0,2}/)
     if (!word && !context.explicit) return null
+    // Of `4w` and `50k` the letter is a unit, not the beginning of a name.
+    if (word && /\d/.test(before[word.from - line.from - 1] ?? '')) return null
     const own = ownNames(context.state.doc.toString()).map((label) => ({
       label,
       detail: ' of this rule',
       type: 'variable',
-      boost: 5,
     }))
     // Patterns have many parts: they are offered once the dot is there.
     const parts = word?.text.includes('.') ?? false
-    return {
-      from: word?.from ?? context.pos,
-      options: [...own, ...known()].filter((option) => option.label.includes('.') === parts),
-      validFor: parts ? /^[a-z0-9_.]*$/ : /^[a-z0-9_]*$/,
-    }
+    const all = [...own, ...known()].filter((option) => option.label.includes('.') === parts)
+    const found = word ? ranked(all, word.text) : all
+    return found.length
+      ? {
+          from: word?.from ?? context.pos,
+          options: found,
+          filter: false,
+          getMatch: (option) =>
+            option.label.startsWith(word?.text ?? '') ? [0, word?.text.length ?? 0] : [],
+        }
+      : null
   }
 }

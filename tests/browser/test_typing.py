@@ -1,0 +1,72 @@
+"""Rules typed key by key: what stands in the editor is what was typed, whatever is proposed on the way."""
+
+import random
+import re
+import zlib
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+STARTERS = sorted((Path(__file__).resolve().parents[2] / "upperwick" / "rules" / "starters").rglob("*.rule"))
+TEXTS = {path.stem: path.read_text().split("\n\n", 1)[1].strip() for path in STARTERS}
+ODD = "close < open\nrange > atr\nhigh > low\nadr > 3%\nclose < open held 4w\nrel_volume > 2\nrange > atr"
+
+
+def typed(page: Page, text: str) -> str:
+    """The editor's text after the keys of it, 60 to 140 ms apart by the page's own clock."""
+    chance = random.Random(zlib.crc32(text.encode()))
+    page.clock.install()
+    page.reload()
+    page.get_by_role("button", name="Write a rule").click()
+    page.get_by_label("Lines of the rule").click()
+    lines = page.locator(".cm-line")
+
+    def key(name: str) -> None:
+        page.keyboard.press(name)
+        page.clock.run_for(chance.randint(60, 140))
+
+    for number, line in enumerate(text.split("\n")):
+        if number:
+            key("Enter")
+        wanted, there = len(line) - len(line.lstrip()), len(lines.last.inner_text().rstrip("\n"))
+        for _ in range(max(0, there - wanted)):  # the indentation a new line begins with is taken over, or taken back
+            key("Backspace")
+        for letter in line[min(there, wanted) :]:
+            page.keyboard.type(letter)
+            page.clock.run_for(chance.randint(60, 140))
+    return "\n".join(found.rstrip("\n") for found in lines.all_inner_texts())
+
+
+def test_short_names_at_the_ends_of_lines(page: Page) -> None:
+    assert typed(page, ODD) == ODD
+
+
+@pytest.mark.rotated
+@pytest.mark.parametrize("name", TEXTS)
+def test_a_starter_rule_is_what_was_typed(page: Page, name: str) -> None:
+    assert typed(page, TEXTS[name]) == TEXTS[name]
+
+
+def test_a_proposal_is_taken_by_tab_by_arrows_and_by_enter_where_it_goes_on(page: Page) -> None:
+    page.clock.install()
+    page.reload()
+    page.get_by_role("button", name="Write a rule").click()
+    editor = page.get_by_label("Lines of the rule")
+    editor.click()
+    proposals = page.locator(".cm-tooltip-autocomplete")
+
+    def proposed(text: str, keys: str, becomes: str) -> None:
+        page.keyboard.press("Control+a")
+        page.keyboard.type(text)
+        expect(proposals).to_be_visible()
+        page.clock.run_for(200)  # a proposal counts once a person could have seen it
+        for key in keys.split():
+            page.keyboard.press(key)
+        expect(editor).to_have_text(re.compile(f"^{re.escape(becomes)}$"))
+        page.keyboard.press("Escape")
+
+    proposed("close > relative_str", "Enter", "close > relative_strength")
+    proposed("close > hig", "ArrowDown Tab", "close > highest(")
+    proposed("close > hig", "Tab", "close > high")
+    proposed("close > high", "ArrowDown Enter", "close > highest(")
