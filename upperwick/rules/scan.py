@@ -107,7 +107,8 @@ def count(
     """Checks and scans a rule as typed. Raises RuleError and Refused."""
     found = prepared(owner, text, dials, universe, as_of=as_of or str(open_market().market.latest))
     rule, engine = found.rule, found.engine
-    result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, request_limits())
+    limits = request_limits()
+    result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits)
     shown = read_columns(columns, found.names.check)
     return {
         "as_of": str(result.as_of),
@@ -124,7 +125,7 @@ def count(
         "hits": hit_rows(engine, result, shown),
         "hits_total": len(result.hits),
         "near_misses": [{"symbol": n.symbol, "line": n.line.number} for n in result.near_misses[:MOST_HITS]],
-        "advice": [said(p) for p in (*rule.advice, *from_data(engine, rule))],
+        "advice": [said(p) for p in (*rule.advice, *from_data(engine, rule, limits))],
         "dials": [
             {"name": d.name, "value": d.value, "low": d.low, "high": d.high, "step": d.step, "percent": d.percent, "line": d.line}
             for d in rule.dials
@@ -204,7 +205,7 @@ def truth_row(found: LineTruth) -> dict[str, Any]:
 def explain_rows(engine: Evaluator, rule: CheckedRule, symbol: str, at: Moment) -> list[dict[str, Any]]:
     """Each line for one instrument at one moment. Raises Refused."""
     try:
-        return [truth_row(found) for found in explain(engine, rule, symbol, at)]
+        return [truth_row(found) for found in explain(engine, rule, symbol, at, request_limits())]
     except KeyError:
         raise Refused(f"There is no instrument {symbol}.", 404) from None
     except LookupError:

@@ -12,7 +12,7 @@ from upperwick.refused import Refused
 from upperwick.rules import scan as service
 from upperwick.rules.checking import prepared
 from wickcore.bars.bars import Bools
-from wickcore.language.parser import MAX_CHARACTERS
+from wickcore.language.parser import MAX_CHARACTERS, MAX_UNIVERSE
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule
 
@@ -26,7 +26,7 @@ Shown = Literal["percent", "price", "amount", "number", "truth", "text"]
 class RuleIn(Schema):
     text: str = TEXT
     as_of: str | None = None
-    universe: str | None = None
+    universe: str | None = Field(None, max_length=MAX_UNIVERSE)
     dials: dict[str, float] = {}
 
 
@@ -169,7 +169,7 @@ class ChartIn(Schema):
     symbol: str
     text: str | None = Field(None, max_length=MAX_CHARACTERS + 1)
     as_of: str | None = None
-    universe: str | None = None
+    universe: str | None = Field(None, max_length=MAX_UNIVERSE)
     dials: dict[str, float] = {}
     frame: Frame = "day"
     bars: int = Field(260, ge=1, le=4000)

@@ -6,7 +6,7 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-from wickcore.language.parser import MAX_CHARACTERS
+from wickcore.language.parser import MAX_CHARACTERS, MAX_UNIVERSE
 from wickcore.study.settings import MAX_HORIZON, StudyChoice
 
 
@@ -14,7 +14,7 @@ class StudyIn(StudyChoice):
     """What is measured, and by which settings."""
 
     text: str = Field(max_length=MAX_CHARACTERS + 1)
-    universe: str | None = None
+    universe: str | None = Field(None, max_length=MAX_UNIVERSE)
     dials: dict[str, float] = {}
     rule_id: int | None = None
 

@@ -10,7 +10,7 @@ from wickcore.language.advice import about_lines
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.expressions import Expressions
 from wickcore.language.operations import Op, constant
-from wickcore.language.parser import parse, parse_expression, read
+from wickcore.language.parser import MAX_UNIVERSE, parse, parse_expression, read
 from wickcore.language.problems import Places, Problem, RuleError, nearest
 from wickcore.language.rule import CheckedRule, DialState, Line, Value
 from wickcore.language.scope import Size, Unresolved
@@ -103,8 +103,11 @@ class _Check:
             frame = base
         self.frame = frame
         self.decide = self._choice("decide", ("close", "open"), "close")
-        own = self.rule.headers.get("universe", ("", Span(0, 0)))[0]
+        own, place = self.rule.headers.get("universe", ("", Span(0, 1)))
         self.universe = own if universe is None else universe
+        if len(self.universe) > MAX_UNIVERSE:
+            said = f"A universe is at most {MAX_UNIVERSE} characters; this has {len(self.universe):,}. Make a list of them, and name that."
+            self._say(place if universe is None else Span(0, 1), said)
         self.used: list[str] = []
         self._read: dict[str, tree.RuleText] = {}
 

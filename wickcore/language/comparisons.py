@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 from wickcore.language import advice, tree
-from wickcore.language.operations import Op, constant, every
+from wickcore.language.operations import Op, constant, each, every
 from wickcore.language.rule import Overlay, Pair, Value
 from wickcore.language.scope import Scope
 from wickcore.language.tree import Span
@@ -129,9 +129,14 @@ def _look_at(e: Scope, left_node: tree.Node, left: Value, operator: str, right_n
 
 
 def _averages_volume(op: Op) -> bool:
-    if op.kind == "sma":
-        return op.args[0].kind == "field" and op.args[0].params[0] == "volume"
-    return op.kind in ("*", "/") and any(_averages_volume(a) for a in op.args)
+    """Whether it is an average of the volume, times or over other things."""
+    averages: dict[str, bool] = {}
+    for one in each(op):
+        if one.kind == "sma":
+            averages[one.key] = one.args[0].kind == "field" and one.args[0].params[0] == "volume"
+        else:
+            averages[one.key] = one.kind in ("*", "/") and any(averages[a.key] for a in one.args)
+    return averages[op.key]
 
 
 COMPARISONS: dict[type, Callable[[Scope, Any], Value]] = {

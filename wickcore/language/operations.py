@@ -4,10 +4,14 @@ An `Op` knows its kind by name only; `wickcore.scan.evaluate` looks the kind up 
 """
 
 import hashlib
+from collections.abc import Iterator
 from typing import Literal
 
 Result = Literal["number", "condition", "text"]
 Scalar = float | str
+
+
+MANY = 64
 
 
 class Op:
@@ -19,13 +23,37 @@ class Op:
     thousands of operations and looks at few of their keys.
     """
 
-    __slots__ = ("_key", "args", "frame", "kind", "params", "result")
+    __slots__ = ("_depth", "_key", "_spread", "args", "frame", "kind", "params", "result")
 
     def __init__(
         self, kind: str, args: tuple["Op", ...] = (), params: tuple[Scalar, ...] = (), frame: str = "day", result: Result = "number"
     ) -> None:
         self.kind, self.args, self.params, self.frame, self.result = kind, args, params, frame, result
         self._key = ""
+        self._spread = self._depth = 0
+
+    @property
+    def spread(self) -> int:
+        """How many operations stand in it where whatever it names is written out, counted up to MANY."""
+        return self._spread or self._measured()._spread
+
+    @property
+    def depth(self) -> int:
+        """How many operations lie on the longest way down from it, itself included."""
+        return self._depth or self._measured()._depth
+
+    def _measured(self) -> "Op":
+        waiting = [self]
+        while waiting:
+            op = waiting[-1]
+            open_ = [a for a in op.args if not a._spread]
+            if open_:
+                waiting += open_
+                continue
+            waiting.pop()
+            op._spread = min(MANY, 1 + sum(a._spread for a in op.args))
+            op._depth = 1 + max((a._depth for a in op.args), default=0)
+        return self
 
     @property
     def key(self) -> str:
@@ -76,3 +104,22 @@ def every(ops: list[Op]) -> Op:
     for op in ops[1:]:
         joined = Op("and", (joined, op), result="condition")
     return joined
+
+
+def each(*ops: Op) -> Iterator[Op]:
+    """Every operation that these rest on and they themselves, each once, operands before what is made of them. What a rule names is shared:
+    a walk along all ways to a name would take twice as long with each line that uses it twice."""
+    seen: set[str] = set()
+    waiting = list(reversed(ops))
+    while waiting:
+        op = waiting[-1]
+        if op.key in seen:
+            waiting.pop()
+            continue
+        below = [a for a in op.args if a.key not in seen]
+        if below:
+            waiting += reversed(below)
+            continue
+        seen.add(op.key)
+        waiting.pop()
+        yield op

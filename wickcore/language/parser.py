@@ -8,7 +8,7 @@ from wickcore.language.problems import Places, Problem, RuleError, nearest
 from wickcore.language.statement import MAX_NESTING, StatementReader, read_statement
 from wickcore.language.tree import Span
 
-MAX_LINES, MAX_CHARACTERS, MAX_WORDS = 200, 20_000, 4_000
+MAX_LINES, MAX_CHARACTERS, MAX_WORDS, MAX_UNIVERSE = 200, 20_000, 4_000, 500
 HEADERS = ("name", "about", "side", "bars", "decide", "universe")
 _HEADER = re.compile(r"([A-Za-z_]+)[ \t]*:(?!\s*=)")
 _OWN_ALL = re.compile(r"\s*(?:let|dial)\s+all\b")

@@ -5,25 +5,25 @@ from collections.abc import Iterator
 import numpy as np
 
 from wickcore.bars.frame_names import DAYS, MINUTES
-from wickcore.language.operations import Op
+from wickcore.language.operations import Op, each
 from wickcore.language.problems import Problem
 from wickcore.language.rule import CheckedRule, Line
-from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.lacking import lacking, said_lacking
 
 TOO_MUCH_UNKNOWN = 0.2
 SESSIONS = {"day": 1, "week": 5, "month": 21, "quarter": 63, "year": 252}
 
 
-def from_data(evaluator: Evaluator, rule: CheckedRule) -> Iterator[Problem]:
+def from_data(evaluator: Evaluator, rule: CheckedRule, limits: Limits | None = None) -> Iterator[Problem]:
     """Never true, always true, the same as another line, true for one instrument only, unknown on more than a fifth of all bars, or
-    asking for more history than most instruments have."""
+    asking for more history than most instruments have. Raises Stopped when `limits` say so."""
     same: dict[tuple[float, float], Line] = {}
     evaluator = evaluator.stepping(rule.frame)
     lengths = np.diff(evaluator.bars.offsets)
     usual = float(np.median(lengths)) if len(lengths) else 0.0
     for line in rule.lines:
-        facts = evaluator.history(line.op)
+        facts = evaluator.history(line.op, limits)
         needed = history_needed(line.op, evaluator.table)
 
         def say(text: str, line: Line = line) -> Problem:
@@ -45,33 +45,28 @@ def from_data(evaluator: Evaluator, rule: CheckedRule) -> Iterator[Problem]:
         if 0.0 < facts.true < 1.0 and line.depth == 0:
             counts = facts.true, facts.unknown
             other = same.setdefault(counts, line)
-            if other is not line and np.array_equal(*evaluator.columns([line.op, other.op])):
+            if other is not line and np.array_equal(*evaluator.columns([line.op, other.op], limits)):
                 yield say(f"This line equals `{other.text}` on every bar of the history.")
+
+
+# Their numbers are no bars.
+COUNTLESS = {"constant", "money", "compare", "unscale", "unshift", "text_in", "rank", "opens", "event", "least", "at_report"}
 
 
 def _among_members(op: Op) -> bool:
     """Whether the operation is unknown for those outside the universe, or where there is no pattern, and means to be."""
-    return op.kind in ("rank", "pattern") or any(_among_members(a) for a in op.args)
+    return any(one.kind in ("rank", "pattern") for one in each(op))
 
 
 def history_needed(op: Op, base: str) -> float:
     """About how many base bars come before the operation's first known value."""
-    own = 0.0
-    if op.kind not in (
-        "constant",
-        "money",
-        "compare",
-        "unscale",
-        "unshift",
-        "text_in",
-        "rank",
-        "opens",
-        "event",
-        "least",
-        "at_report",
-    ):
-        own = max((float(p) for p in op.params if not isinstance(p, str)), default=0.0) * _span(op.frame, base)
-    return own + max((history_needed(a, base) for a in op.args), default=0.0)
+    needed: dict[str, float] = {}
+    for one in each(op):
+        own = 0.0
+        if one.kind not in COUNTLESS:
+            own = max((float(p) for p in one.params if not isinstance(p, str)), default=0.0) * _span(one.frame, base)
+        needed[one.key] = own + max((needed[a.key] for a in one.args), default=0.0)
+    return needed[op.key]
 
 
 def _span(frame: str, base: str) -> float:

@@ -8,7 +8,7 @@ import numpy as np
 from wickcore.bars.bars import Floats, Ints
 from wickcore.bars.frames import commits, number_of, period, so_far
 from wickcore.bars.market import Market
-from wickcore.language.operations import Op
+from wickcore.language.operations import MANY, Op
 from wickcore.measures import pointwise, swings
 from wickcore.measures.carried import carry
 from wickcore.measures.facts import FactReader
@@ -17,6 +17,8 @@ from wickcore.patterns.columns import Columns, Seen, pattern, seen
 from wickcore.scan.across import ACROSS
 from wickcore.scan.kernels import POINTWISE, WINDOWED, Column
 from wickcore.scan.plan import Place, home, parts
+
+DEEP = 50  # operations below one another, of which each takes a few of Python's calls
 
 
 class Block:
@@ -39,6 +41,7 @@ class Block:
         self._left = dict(uses)
         self._done: dict[Place, Column] = {}
         self._rows: dict[str, Rows] = {}
+        self._climbing = False
 
     def rows(self, table: str) -> "Rows":
         """The block's part of a table."""
@@ -65,10 +68,30 @@ class Block:
         done = self._done.get(place)
         if done is None:
             self.check()
+            if op.depth > DEEP and not self._climbing:
+                self._climb(op, table)
             done = self._done[place] = self._evaluate(op, table)
             for part, on in parts(op, table):
                 self._leave((on, part.key))
         return done
+
+    def _climb(self, op: Op, table: str) -> None:
+        """Evaluates what lies below, the innermost first: operations can lie deeper than Python calls."""
+        self._climbing = True
+        opened: set[Place] = set()
+        waiting = [*parts(op, table)]
+        while waiting:
+            below, on = waiting[-1]
+            place = on, below.key
+            if place in self._done:
+                waiting.pop()
+            elif place in opened:
+                waiting.pop()
+                self.evaluate(below, on)
+            else:
+                opened.add(place)
+                waiting += parts(below, on)
+        self._climbing = False
 
     def _leave(self, place: Place) -> None:
         left = self._left[place] = self._left.get(place, 1) - 1
@@ -85,7 +108,7 @@ class Block:
             across = ACROSS.get(op.kind)
             at = rows.bars.step[rows.begin : rows.end] if across is not None and across.by_step else slice(rows.begin, rows.end)
             return given[at]
-        printed = None if rows.bars.plain or op.kind not in SUMS else self._printed(op, rows)
+        printed = None if rows.bars.plain or op.kind not in SUMS or op.spread >= MANY else self._printed(op, rows)
         if printed is not None:
             return rows.scaled(*printed)
         if op.kind in POINTWISE:
@@ -97,7 +120,8 @@ class Block:
 
     def _printed(self, op: Op, rows: "Rows") -> tuple[Column, float] | None:
         """What adds up this bar's own prices (or volumes), of the prices as printed, with its degree; None for all else. So two sums that
-        are equal as printed stay equal on the continuous scale, whatever its factor does to their last digits."""
+        are equal as printed stay equal on the continuous scale, whatever its factor does to their last digits. Asked of sums of few only:
+        they are added up anew by whatever adds them."""
         if op.kind == "field" and op.frame == rows.bars.frame:
             name = str(op.params[0])
             return getattr(rows.bars, name)[rows.begin : rows.end], -1.0 if name == "volume" else 1.0

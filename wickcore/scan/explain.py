@@ -9,7 +9,7 @@ from wickcore.bars.frame_names import within_day
 from wickcore.bars.moment import Moment
 from wickcore.language.rule import CheckedRule, Line, Pair, Value
 from wickcore.measures.frame import FALSE, TRUE
-from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.scales import on_scale
 
 SAID = {TRUE: True, FALSE: False}
@@ -30,10 +30,12 @@ class LineTruth:
     percent: bool = False
 
 
-def explain(evaluator: Evaluator, rule: CheckedRule, symbol: str, at: int | Moment) -> tuple[LineTruth, ...]:
+def explain(
+    evaluator: Evaluator, rule: CheckedRule, symbol: str, at: int | Moment, limits: Limits | None = None
+) -> tuple[LineTruth, ...]:  # fmt: skip
     """Each line of the rule for one instrument at one moment (a day stands for its close).
 
-    Raises KeyError for an unknown symbol and LookupError when the instrument has no bar that day.
+    Raises Stopped when `limits` say so, KeyError for an unknown symbol and LookupError when the instrument has no bar that day.
     """
     evaluator = evaluator.stepping(rule.frame, at)
     bars = evaluator.bars
@@ -44,7 +46,7 @@ def explain(evaluator: Evaluator, rule: CheckedRule, symbol: str, at: int | Mome
     local = position - int(bars.offsets[number])
     ops = [line.op for line in rule.lines]
     sides = [op for line in rule.lines for pair in line.pairs for op in (pair.left, pair.right)]
-    columns = dict(zip([op.key for op in (*ops, *sides)], evaluator.rows([*ops, *sides], symbol), strict=True))
+    columns = dict(zip([op.key for op in (*ops, *sides)], evaluator.rows([*ops, *sides], symbol, limits), strict=True))
     return tuple(_line(line, columns, local, float(bars.factor[position])) for line in rule.lines)
 
 

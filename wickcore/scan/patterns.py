@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from wickcore.language.check import check_expression
-from wickcore.language.operations import Op
+from wickcore.language.operations import Op, each
 from wickcore.language.shapes import SHAPES
 from wickcore.patterns.columns import Seen
 from wickcore.patterns.kinds import KINDS
@@ -50,19 +50,9 @@ class Drawn:
 def of_rule(ops: Iterable[Op]) -> list[Op]:
     """One operation for each pattern that the operations rest on, whatever part of it they ask for."""
     found: dict[object, Op] = {}
-    seen: set[str] = set()
-
-    def walk(op: Op) -> None:
-        if op.key in seen:
-            return
-        seen.add(op.key)
+    for op in each(*ops):
         if op.kind == "pattern":
             found.setdefault((op.params[0], op.params[2:], op.frame), op)
-        for arg in op.args:
-            walk(arg)
-
-    for op in ops:
-        walk(op)
     return list(found.values())
 
 
