@@ -38,12 +38,28 @@ FIRES = [
     ("volume > sma(volume, 50)", "includes today's own volume", "sma(volume, 50) 1 ago"),
     ("change > 5", "5 means 500%", "5%"),
     ("off_high(52w) > -25", "", None),
+    ("close < highest(high, 20) - 3%", "takes away 0.03", "highest(high, 20) * 97%"),
+    ("close > sma(50) + 2.5%", "adds 0.025", "sma(50) * 102.5%"),
+    ("close < (sma(20) + atr(14)) - 1%", "takes away 0.01", "(sma(20) + atr(14)) * 99%"),
+    ("volume > (sma(volume, 20) 1 ago) + 50%", "adds 0.5", "sma(volume, 20) 1 ago * 150%"),
+    ("high >= highest(60)", "is of closes", "highest(high, 60)"),
+    ("high > highest(60) 1 ago", "is of closes", "highest(high, 60)"),
+    ("low < lowest(20) 1 ago", "is of closes", "lowest(low, 20)"),
+    ("squeeze(5)", "length of its bands", "squeeze held 5"),
+    ("close crosses above highest(high, 60)", "can never hold", "highest(high, 60) 1 ago"),
+    ("low crosses below lowest(low, 60)", "can never hold", "lowest(low, 60) 1 ago"),
+    ("on(month, change) > 20%", "since the end of last month", "change(21)"),
+    ("on(month, change > 20%)", "since the end of last month", "change(21) > 20%"),
+    ("close > sma(52w)\nchange(252) > 10%", "a year is 252 bars", "52w"),
 ]
 SILENT = [
     "close > highest(high, 20) 1 ago", "close >= highest(high, 20)", "close > highest(low, 20)", "close > highest(close, 20) 1 ago",
     "close < open", "rsi(14) > 99", "closing_place > 99%", "close > low", "volume > 0", "close > 20\nclose < 50", "close > 10\nopen > 20",
     "close > 10\nskip close > 20", "any of:\n    close > 50\n    close < 20", "volume > 2 * (sma(volume, 20) 1 ago)", "rel_volume(20) > 2",
-    "change > 5%", "change > 0", "turnover > 5m", "close > sma(20)", "atr(14) > 1", "on(week, close) > highest(close, 20) 1 ago",
+    "change > 5%", "change > 0", "change(20) > change(60) + 3%", "off_high(20) < change(3) - 3%", "close >= highest(60)",
+    "high > highest(high, 60) 1 ago", "squeeze(20)", "squeeze held 5", "close crosses above highest(high, 60) 1 ago", "on(month, close) > 5",
+    "on(week, change > 10%)", "change(252) > 10%", "close > sma(52w)", "close > sma(52w)  # not 252 bars", 
+    "turnover > 5m", "close > sma(20)", "atr(14) > 1", "on(week, close) > highest(close, 20) 1 ago",
 ]  # fmt: skip
 
 
@@ -108,3 +124,13 @@ def test_history_needed_adds_up_along_the_expression() -> None:
 def test_a_line_is_told_once_however_many_say_more() -> None:
     advice = check_rule("\n".join(f"volume > {n}k" for n in range(1, 31))).advice
     assert [p.line for p in advice] == list(range(1, 30))
+
+
+def test_a_text_that_nothing_has_is_told_with_those_there_are() -> None:
+    engine = Evaluator(made.market(seed=1, count=6, length=60))
+    sectors = sorted({*engine.market.texts["sector"]} - {""})
+    (said,) = [p.message for p in from_data(engine, check_rule(f'sector == "{sectors[0]}s"')) if "Nothing here" in p.message]
+    assert said == f"Nothing here has the sector “{sectors[0]}s”. Is “{sectors[0]}” meant? There are: {', '.join(sectors)}."
+    assert not [p for p in from_data(engine, check_rule(f'sector == "{sectors[0]}"')) if "Nothing here" in p.message]
+    (said,) = [p.message for p in from_data(engine, check_rule('weekday in ("Monday", "Tusday")')) if "Nothing here" in p.message]
+    assert "Is “Tuesday” meant?" in said

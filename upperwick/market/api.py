@@ -25,6 +25,7 @@ class MarketOut(Schema):
     sessions: list[str]
     universes: list[str]
     sectors: list[str]
+    kinds: list[str]
     events: list[str]
     instruments: int
     benchmark: str | None

@@ -96,6 +96,7 @@ def overview() -> dict[str, Any]:
         "sessions": [iso(d) for d in market.bars.sessions],
         "universes": sorted(market.universes),
         "sectors": sorted(set(market.texts.get("sector", ())) - {""}),
+        "kinds": sorted(set(market.texts.get("kind", ())) - {""}),
         "events": sorted(market.events),
         "instruments": len(market.bars.symbols),
         "benchmark": market.benchmark,

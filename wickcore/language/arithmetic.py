@@ -3,6 +3,7 @@
 import math
 
 from wickcore.language import tree
+from wickcore.language.meant import percent_of
 from wickcore.language.operations import Op, constant
 from wickcore.language.rule import Value
 from wickcore.language.scope import Scope
@@ -29,6 +30,7 @@ def binary(e: Scope, node: tree.Binary) -> Value:
     if node.operator == "^":
         return _power(e, a, b)
     if node.operator in "+-":
+        percent_of(e, node, a, b)
         left_op, right_op, degree = e.same_scale(a, b, node.span)
         sign = 1 if node.operator == "+" else -1
         weight = None if a.weight is None or b.weight is None else a.weight + sign * b.weight

@@ -9,6 +9,7 @@ from wickcore.language import tree
 from wickcore.language.advice import about_lines
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.expressions import Expressions
+from wickcore.language.meant import two_years
 from wickcore.language.operations import Op, constant
 from wickcore.language.parser import MAX_UNIVERSE, parse, parse_expression, read
 from wickcore.language.problems import Places, Problem, RuleError, nearest
@@ -122,7 +123,7 @@ class _Check:
             self._say(Span(0, 1), f"There is no dial named `{sorted(unknown)[0]}` in this rule.")
         if self.problems:
             raise RuleError(self.problems)
-        self.advice += about_lines(self.lines)
+        self.advice += [*about_lines(self.lines), *two_years(self.rule.text, self.places)]
         return CheckedRule(
             self.rule.text, headers.get("name", ("", Span(0, 0)))[0], headers.get("about", ("", Span(0, 0)))[0], side, self.frame,
             self.decide, self.universe or None, tuple(self.lines), tuple(self.dials), self.lets,

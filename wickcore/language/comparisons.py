@@ -5,6 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 from wickcore.language import advice, tree
+from wickcore.language.meant import of_closes
 from wickcore.language.operations import Op, constant, each, every
 from wickcore.language.rule import Overlay, Pair, Value
 from wickcore.language.scope import Scope
@@ -52,6 +53,10 @@ def _text_in(e: Scope, node: tree.Node, texts: tuple[tree.Text, ...]) -> Op:
 def crosses(e: Scope, node: tree.Crosses) -> Value:
     left, right = e.amount(node.left), e.amount(node.right)
     _draw(e, (node.left, left), (node.right, right))
+    if e.inside is None and advice.verdict(left, ">" if node.direction == "above" else "<", right) is False:
+        mend = f"{e.source(node.right)} 1 ago"
+        said = f"This can never hold: the window includes today. Look at the bars before: `{mend}`."
+        e.advise(node.right.span, said, mend if right.op.kind in _ENDLESS.values() else None)
     now, before = (">", "<=") if node.direction == "above" else ("<", ">=")
     # The bar before is looked at on today's scale, as `1 ago` is: a plain number is the same money on both sides of a split.
     earlier = [v if v.constant is not None else replace(v, op=Op("ago", (v.op,), (1.0,), e.frame)) for v in (left, right)]
@@ -110,6 +115,7 @@ def _look_at(e: Scope, left_node: tree.Node, left: Value, operator: str, right_n
         return
     found = advice.verdict(left, operator, right)
     for a, sign, b, node in ((left, operator, right, right_node), (right, MIRRORED.get(operator, ""), left, left_node)):
+        of_closes(e, node, b, a)
         if found is False and b.op.kind == _ENDLESS.get(sign):
             mend = f"{e.source(node)} 1 ago"
             e.advise(node.span, f"This can never hold: the window includes today. Look at the bars before: `{mend}`.", mend)

@@ -13,6 +13,7 @@ from wickcore.language.comparisons import COMPARISONS
 from wickcore.language.definitions import Closed
 from wickcore.language.entry import Entry
 from wickcore.language.forms import FORMS
+from wickcore.language.meant import squeezed
 from wickcore.language.operations import Op, constant
 from wickcore.language.pattern_uses import pattern
 from wickcore.language.problems import nearest
@@ -111,6 +112,7 @@ class Expressions(Scope):
         if self.inside is None and (node.name in self.lets or node.name in self.dials):
             self.fail(node.name_span, f"`{node.name}` is a name of this rule and takes no arguments.")
         entry = self._entry(node.name, node.name_span)
+        squeezed(self, node)
         return self._use(entry, node)
 
     def _use(self, entry: Entry, node: tree.Call) -> Value:

@@ -9,6 +9,7 @@ from wickcore.language import tree
 from wickcore.language.carried import PRIOR, NotCarried, program_of
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.comparisons import pair
+from wickcore.language.meant import in_a_month
 from wickcore.language.operations import Op, every
 from wickcore.language.problems import nearest
 from wickcore.language.rule import Overlay, Value
@@ -19,6 +20,7 @@ def on(e: Scope, node: tree.Call) -> Value:
     if len(node.arguments) != 2 or any(a.name for a in node.arguments):
         e.fail(node.span, "`on` takes a frame and an expression: `on(week, close > sma(40))`.")
     frame = _frame_named(e, node.arguments[0].value)
+    in_a_month(e, node)
     return e.in_frame(frame, lambda: e.check(node.arguments[1].value), node.arguments[0].value.span)
 
 

@@ -6,12 +6,13 @@ import numpy as np
 
 from wickcore.bars.frame_names import DAYS, MINUTES
 from wickcore.language.operations import Op, each
-from wickcore.language.problems import Problem
+from wickcore.language.problems import Problem, nearest
 from wickcore.language.rule import CheckedRule, Line
+from wickcore.scan.block import WEEKDAYS
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.lacking import lacking, said_lacking
 
-TOO_MUCH_UNKNOWN = 0.2
+TOO_MUCH_UNKNOWN, MOST_TOLD = 0.2, 20
 SESSIONS = {"day": 1, "week": 5, "month": 21, "quarter": 63, "year": 252}
 
 
@@ -29,6 +30,7 @@ def from_data(evaluator: Evaluator, rule: CheckedRule, limits: Limits | None = N
         def say(text: str, line: Line = line) -> Problem:
             return Problem(line.number, 1, max(1, len(line.text)), text)
 
+        yield from (say(said) for said in _no_such_text(evaluator, line.op))
         without = lacking(evaluator.market, line.op)
         if without:
             yield say(f"This is unknown: {said_lacking(without)}.")
@@ -47,6 +49,23 @@ def from_data(evaluator: Evaluator, rule: CheckedRule, limits: Limits | None = N
             other = same.setdefault(counts, line)
             if other is not line and np.array_equal(*evaluator.columns([line.op, other.op], limits)):
                 yield say(f"This line equals `{other.text}` on every bar of the history.")
+
+
+def _no_such_text(evaluator: Evaluator, op: Op) -> Iterator[str]:
+    """Texts that nothing in the market has, each with those there are."""
+    market = evaluator.market
+    for one in each(op):
+        if one.kind != "text_in":
+            continue
+        name = str(one.args[0].params[0])
+        there = WEEKDAYS if name == "weekday" else market.bars.symbols if name == "symbol" else market.texts.get(name, ())
+        known = sorted({*there} - {""}) if name != "weekday" else [*WEEKDAYS]
+        for text in one.params:
+            if known and text not in known:
+                near = nearest(str(text), known)
+                meant = f" Is “{near}” meant?" if near else ""
+                few = f" There are: {', '.join(known)}." if len(known) <= MOST_TOLD else ""
+                yield f"Nothing here has the {name} “{text}”.{meant}{few}"
 
 
 # Their numbers are no bars.

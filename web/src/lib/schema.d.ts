@@ -1212,6 +1212,8 @@ export interface components {
             universes: string[];
             /** Sectors */
             sectors: string[];
+            /** Kinds */
+            kinds: string[];
             /** Events */
             events: string[];
             /** Instruments */

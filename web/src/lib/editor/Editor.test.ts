@@ -40,7 +40,7 @@ function editor(value: string, more: Record<string, unknown> = {}) {
     onlookup: vi.fn(),
     onvalue: () => Promise.resolve(null),
     onfold: vi.fn(),
-    texts: { rules: ['Other rule'], sectors: ['Metals'], events: [] },
+    texts: { rules: ['Other rule'], sectors: ['Metals'], kinds: ['fund', 'share'], events: ['Rate'] },
     ...more,
   })
   const view = EditorView.findFromDOM(container.querySelector<HTMLElement>('.cm-editor')!)!
@@ -71,4 +71,21 @@ it('marks a problem on its line, counted without the head, and mends it', async 
   const press = new KeyboardEvent('keydown', { key: 'Enter', altKey: true, bubbles: true, cancelable: true })
   view.contentDOM.dispatchEvent(press)
   expect(onchange).toHaveBeenCalledWith('close > 5')
+})
+
+it.each([
+  ['kind == "', ['fund', 'share']],
+  ['weekday in ("Monday", "', ['Friday', 'Monday', 'Thursday', 'Tuesday', 'Wednesday']],
+  ['sector != "', ['Metals']],
+  ['event("', ['Rate']],
+  ['use "', ['Other rule']],
+])('after %s it proposes what there is of that', async (text, wanted) => {
+  const { view } = editor(text)
+  startCompletion(view)
+  await waitFor(() => expect(completionStatus(view.state)).toBe('active'))
+  expect(
+    currentCompletions(view.state)
+      .map((c) => c.label)
+      .sort(),
+  ).toEqual(wanted)
 })

@@ -20,6 +20,8 @@ const WORDS = [
   ['near', 'close near sma(50) by 2%'],
 ] as const
 
+const WEEKDAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday']
+
 export function helpOf(entry: Entry): () => HTMLElement {
   return () => {
     const box = document.createElement('div')
@@ -122,10 +124,11 @@ export function wholeCall(line: string, from: number, to: number): string {
   return line.slice(from, to)
 }
 
-/** Texts in quotes: the account's other rules after `use`, sectors and announcements elsewhere. */
+/** Texts in quotes: the account's other rules after `use`, and what the market has of each kind of text. */
 export interface Texts {
   rules: string[]
   sectors: string[]
+  kinds: string[]
   events: string[]
 }
 
@@ -137,11 +140,17 @@ export function complete(known: () => Completion[], texts: () => Texts) {
     const quoted = /"([^"]*)$/.exec(before)
     if (quoted) {
       const all = texts()
+      const asks = (name: string) =>
+        new RegExp(`\\b${name}\\s*(==|!=|in)[\\s("]*([^"]*",\\s*")*[^"]*$`).test(before)
       const wanted = /^\s*use\s+"/.test(before)
         ? all.rules
         : /event\(\s*"/.test(before)
           ? all.events
-          : all.sectors
+          : asks('kind')
+            ? all.kinds
+            : asks('weekday')
+              ? WEEKDAYS
+              : all.sectors
       return {
         from: context.pos - quoted[1]!.length,
         options: wanted.map((label) => ({ label, apply: `${label}"`, type: 'text' })),

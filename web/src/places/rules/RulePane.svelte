@@ -81,7 +81,12 @@
           onlookup={(name) => go(`/reference/${name}`)}
           onvalue={valueOf}
           onfold={(lines) => (hidden = lines)}
-          texts={{ rules: others, sectors: market.now?.sectors ?? [], events: market.now?.events ?? [] }}
+          texts={{
+            rules: others,
+            sectors: market.now?.sectors ?? [],
+            kinds: market.now?.kinds ?? [],
+            events: market.now?.events ?? [],
+          }}
         />
       </div>
       {#if counts.scan}
