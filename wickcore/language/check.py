@@ -2,11 +2,12 @@
 
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from wickcore.bars.frame_names import FRAMES, OLD_FRAMES, finer
 from wickcore.language import tree
 from wickcore.language.advice import about_lines
+from wickcore.language.called import mended
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.expressions import Expressions
 from wickcore.language.meant import two_years
@@ -46,11 +47,37 @@ def check_named(
 ) -> "tuple[CheckedRule, RuleNames]":
     """As `check_rule`, with the rule's names for further expressions over them. Raises RuleError."""
     check = _Check(text, parts or {}, dials or {}, universe, base)
-    return check.run(), RuleNames(check)
+    try:
+        return check.run(), RuleNames(check)
+    except RuleError as error:
+
+        def again(other: str) -> Sequence[Problem]:
+            try:
+                _Check(other, parts or {}, dials or {}, universe, base).run()
+            except RuleError as found:
+                return found.problems
+            return ()
+
+        raise RuleError(mended(error.problems, text, again)) from None
 
 
 def check_expression(text: str, frame: str = "day", base: str = "day", universe: str = "") -> Value:
     """Checks one expression, such as a column or an argument of `upperwick values`, on bars of `frame`. Raises RuleError."""
+    try:
+        return _expression(text, frame, base, universe)
+    except RuleError as error:
+
+        def again(other: str) -> Sequence[Problem]:
+            try:
+                _expression(other, frame, base, universe)
+            except RuleError as found:
+                return found.problems
+            return ()
+
+        raise RuleError(mended(error.problems, text, again)) from None
+
+
+def _expression(text: str, frame: str, base: str, universe: str) -> Value:
     node = parse_expression(text)
     places, problems = Places(text), []  # type: Places, list[Problem]
     say, silent = (lambda s, m, e: problems.append(places.problem(s, m, e))), (lambda s, m, e: None)

@@ -27,6 +27,7 @@ class Parameter:
     low: float | None = None
 
 
+YES_OR_NO = "1 or 0"  # the formula of a fact that is a condition where one is asked for
 # Values an entry cannot leave.
 HUNDRED, SHARE, POSITIVE, GAIN, SIGNED = (0.0, 100.0), (0.0, 1.0), (0.0, math.inf), (-1.0, math.inf), (-1.0, 1.0)
 # What becomes of a value when prices are turned upside down: a price level keeps its place while comparisons turn round; a move changes its

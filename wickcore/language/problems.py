@@ -46,7 +46,7 @@ class Places:
 def nearest(word: str, known: "list[str] | set[str] | tuple[str, ...]") -> str | None:
     """The known word most like `word`, or None when nothing is near enough to be worth proposing."""
     names = tuple(sorted(known))
-    found = process.extractOne(word.lower(), _lowered(names), scorer=fuzz.ratio, score_cutoff=60)
+    found = process.extractOne(word.lower(), _lowered(names), scorer=fuzz.ratio, score_cutoff=72)
     return names[found[2]] if found else None
 
 

@@ -7,8 +7,9 @@ from typing import NoReturn
 
 from wickcore.bars.frame_names import finer
 from wickcore.language import tree
+from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.definitions import definition_of
-from wickcore.language.entry import Entry, Parameter
+from wickcore.language.entry import YES_OR_NO, Entry, Parameter
 from wickcore.language.operations import Op, constant
 from wickcore.language.rule import Overlay, Pair, Value
 from wickcore.language.tree import Span
@@ -78,6 +79,8 @@ class Scope:
 
     def condition(self, node: tree.Node) -> Value:
         value = self.check(node)
+        if value.op.kind == "fact" and CATALOGUE[str(value.op.params[0])].formula == YES_OR_NO:
+            return Value(Op("compare", (value.op, constant(1.0)), ("==",), result="condition"), "condition")
         if value.type != "condition":
             what = "a text; compare it with a text in quotes" if value.type == "text" else "a number; compare it with something"
             mend = None

@@ -2,7 +2,7 @@
 
 from typing import Unpack
 
-from wickcore.language.entry import POSITIVE, SHARE, Entry, Traits
+from wickcore.language.entry import POSITIVE, SHARE, YES_OR_NO, Entry, Traits
 
 _F = "facts"
 
@@ -45,9 +45,9 @@ ENTRIES = (
           "dividend day - today", "days_to_dividend between 1 and 5", bounds=POSITIVE, said="the number of days to the next dividend", later=True),
     _fact("listed_days", "Calendar days since the instrument was listed.", "today - listing day", "listed_days > 365",
           bounds=POSITIVE, said="the number of days since listing"),
-    _fact("optionable", "1 where options are listed on the instrument, else 0.", "1 or 0", "optionable == 1", bounds=SHARE,
+    _fact("optionable", "1 where options are listed on the instrument, else 0.", YES_OR_NO, "optionable == 1", bounds=SHARE,
           said="whether options are listed"),
-    _fact("weekly_options", "1 where options that run a week are listed on the instrument, else 0.", "1 or 0", "weekly_options == 1",
+    _fact("weekly_options", "1 where options that run a week are listed on the instrument, else 0.", YES_OR_NO, "weekly_options == 1",
           bounds=SHARE, said="whether weekly options are listed"),
     _calendar("month", "The month of the year, 1 to 12.", "1 to 12", "month >= 10 or month <= 4", bounds=POSITIVE, said="the month of the year", later=True),
     _calendar("day_of_month", "The day of the month, 1 to 31.", "1 to 31", "day_of_month <= 3", bounds=POSITIVE, said="the day of the month", later=True),
