@@ -17,6 +17,7 @@ def typed(page: Page, text: str) -> str:
     """The editor's text after the keys of it, 60 to 140 ms apart by the page's own clock."""
     chance = random.Random(zlib.crc32(text.encode()))
     page.clock.install()
+    page.route("**/api/scan", lambda route: route.fulfill(status=503, json={"detail": "Not counted here."}))
     page.reload()
     page.get_by_role("button", name="Write a rule").click()
     page.get_by_label("Lines of the rule").click()
@@ -68,3 +69,26 @@ def test_a_proposal_is_taken_by_tab_by_arrows_and_by_enter_where_it_goes_on(page
     proposed("close > hig", "ArrowDown Tab", "close > highest(")
     proposed("close > hig", "Tab", "close > high")
     proposed("close > high", "ArrowDown Enter", "close > highest(")
+
+
+def test_a_head_that_is_pasted_or_typed_moves_into_the_controls(page: Page) -> None:
+    page.get_by_role("button", name="Write a rule").click()
+    editor = page.get_by_label("Lines of the rule")
+    editor.click()
+    page.keyboard.insert_text("universe: Harbour 500\nside: short\n\nclose > sma(50)")
+    expect(page.get_by_label("Side")).to_have_value("short")
+    expect(page.get_by_role("button", name="Universe: Harbour 500")).to_be_visible()
+    expect(editor).to_have_text("close > sma(50)")
+    expect(page.get_by_text("Moved into the controls above: universe, side.")).to_be_visible()
+    expect(page.get_by_label("What each line leaves").get_by_role("listitem")).to_have_count(1)
+    # Typed, it is taken once the cursor leaves its line, and not before.
+    page.keyboard.press("Control+Home")
+    page.keyboard.insert_text("\n")
+    page.keyboard.press("ArrowUp")
+    page.keyboard.type("side: long")
+    expect(editor).to_contain_text("side: long")
+    page.keyboard.press("ArrowDown")
+    expect(page.get_by_label("Side")).to_have_value("")  # long, which goes without saying
+    expect(editor).to_have_text("close > sma(50)")
+    page.get_by_role("button", name="Undo").click()
+    expect(editor).to_contain_text("side: long")

@@ -29,7 +29,8 @@
     /** Header lines before the body: the server's line numbers less this are the editor's. */
     offset: number
     entries: Entry[]
-    onchange: (text: string) => void
+    /** line: that of the cursor, from 1. */
+    onchange: (text: string, line: number) => void
     onmeasure: () => void
     onsave: () => void
     online: (line: number) => void
@@ -58,6 +59,16 @@
   let host: HTMLDivElement
   let view: EditorView | undefined
   const known = $derived(options(entries, ['day', 'week', 'month', 'quarter', 'year']))
+
+  /** Only what differs, so that the cursor stays where it was in the rest. */
+  function changed(before: string, after: string): { from: number; to: number; insert: string } {
+    const most = Math.min(before.length, after.length)
+    let from = 0
+    while (from < most && before[from] === after[from]) from++
+    let kept = 0
+    while (kept < most - from && before.at(-1 - kept) === after.at(-1 - kept)) kept++
+    return { from, to: before.length - kept, insert: after.slice(from, after.length - kept) }
+  }
 
   function reach(target: EditorView): void {
     const scroller = target.scrollDOM
@@ -117,10 +128,12 @@
             ...defaultKeymap,
           ]),
           EditorView.updateListener.of((update) => {
-            if (update.docChanged) onchange(update.state.doc.toString())
+            const line = update.state.doc.lineAt(update.state.selection.main.head).number
+            if (update.docChanged) onchange(update.state.doc.toString(), line)
             if (update.geometryChanged) reach(update.view)
-            if (update.selectionSet || update.docChanged)
-              online(update.state.doc.lineAt(update.state.selection.main.head).number)
+            if (update.selectionSet && !update.docChanged) online(line)
+            else if (update.docChanged)
+              online(update.view.state.doc.lineAt(update.view.state.selection.main.head).number)
           }),
         ],
       }),
@@ -138,7 +151,7 @@
   $effect(() => {
     const text = value
     if (view && view.state.doc.toString() !== text)
-      view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } })
+      view.dispatch({ changes: changed(view.state.doc.toString(), text) })
   })
 
   const marked = (target: EditorView) => marks(target.state, errors, advice, offset)

@@ -70,7 +70,7 @@ it('marks a problem on its line, counted without the head, and mends it', async 
   view.dispatch({ selection: { anchor: 2 } })
   const press = new KeyboardEvent('keydown', { key: 'Enter', altKey: true, bubbles: true, cancelable: true })
   view.contentDOM.dispatchEvent(press)
-  expect(onchange).toHaveBeenCalledWith('close > 5')
+  expect(onchange).toHaveBeenCalledWith('close > 5', 1)
 })
 
 it.each([

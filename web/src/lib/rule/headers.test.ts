@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { join, offsetOf, split, toggleSkip, turnDial, withName, written } from './headers'
+import { join, lifted, offsetOf, split, toggleSkip, turnDial, withName, written } from './headers'
 
 const TEXT = 'name: Tall\nside: short\n\nclose > 10\n'
 
@@ -19,6 +19,25 @@ describe('a rule as controls and lines', () => {
 
   it('keeps a group apart from a header', () => {
     expect(split('any of:\n    close > 1').headers).toEqual({})
+  })
+
+  it('lifts a head out of what was written or pasted, but not the line the cursor stands on', () => {
+    expect(lifted('universe: Harbour 500\nname: Tall\n\nclose > 1', 4)).toEqual({
+      headers: { universe: 'Harbour 500', name: 'Tall' },
+      body: 'close > 1',
+    })
+    expect(lifted('universe: Harb', 1)).toBeNull()
+    expect(lifted('universe: Harbour 500\n', 2)).toEqual({ headers: { universe: 'Harbour 500' }, body: '' })
+    expect(lifted('side: short\nuniverse: Harb', 2)).toEqual({
+      headers: { side: 'short' },
+      body: 'universe: Harb',
+    })
+    expect(lifted('close > 1\nuniverse: Harbour 500', 1)).toBeNull()
+    expect(lifted('any of:\n    close > 1', 2)).toBeNull()
+    expect(lifted('name: A\nname: B\nclose > 1', 3)).toEqual({
+      headers: { name: 'A' },
+      body: 'name: B\nclose > 1',
+    })
   })
 
   it('turns a dial in its own unit', () => {

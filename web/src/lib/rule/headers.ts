@@ -29,6 +29,25 @@ export function split(text: string): RuleParts {
   return { headers, body: lines.slice(at).join('\n'), offset: at }
 }
 
+/** Header lines at the top of a body, which belong into the controls, and the body without them; null where there are none. The line the cursor
+ * stands on, counted from 1, is still being written. */
+export function lifted(body: string, cursor: number): { headers: HeaderValues; body: string } | null {
+  const lines = body.split('\n')
+  const headers: HeaderValues = {}
+  let at = 0
+  for (let next = 0; next < lines.length; next++) {
+    if (lines[next]!.trim() === '') continue
+    const match = LINE.exec(lines[next]!)
+    const key = match?.[1]!.toLowerCase() as Header | undefined
+    if (!match || !key || next + 1 === cursor || key in headers) break
+    headers[key] = match[2]!.trim()
+    at = next + 1
+  }
+  if (!at) return null
+  while (at < lines.length - 1 && lines[at]!.trim() === '' && at + 1 !== cursor) at++
+  return { headers, body: lines.slice(at).join('\n') }
+}
+
 /** The whole text of headers and body, in the canonical order, with one blank line between. */
 export function join(headers: HeaderValues, body: string): string {
   const lines = HEADERS.filter((key) => headers[key]).map(

@@ -74,10 +74,13 @@
           {advice}
           {offset}
           entries={market.entries}
-          onchange={(next) => (open.body = next)}
+          onchange={open.type}
           {onmeasure}
           onsave={open.save}
-          online={(line) => (current = line + offset)}
+          online={(line) => {
+            current = line + offset
+            open.type(open.body, line)
+          }}
           onlookup={(name) => go(`/reference/${name}`)}
           onvalue={valueOf}
           onfold={(lines) => (hidden = lines)}

@@ -2,7 +2,7 @@
 import { api, sentence, type RuleDetail } from '$lib/api'
 import { forget } from '$lib/queries'
 import { tell } from '$lib/notice.svelte'
-import { join, split, type Header, type HeaderValues } from '$lib/rule/headers'
+import { join, lifted, split, type Header, type HeaderValues } from '$lib/rule/headers'
 
 export class OpenRule {
   rule = $state<RuleDetail | null>(null)
@@ -12,6 +12,8 @@ export class OpenRule {
   readonly text = $derived(join(this.headers, this.body))
   readonly dirty = $derived(this.rule !== null && this.text !== this.rule.text)
   readonly #draft: string
+  /** A head that was put back into the editor, and stays there as it is. */
+  #putBack = ''
 
   /** To be made where a component begins: what is typed and not saved is kept in the browser. */
   constructor(private readonly id: number) {
@@ -67,6 +69,28 @@ export class OpenRule {
     } catch (error) {
       tell(sentence(error))
     }
+  }
+
+  /** What stands in the editor now, and the line of its cursor: a head written or pasted there moves into the controls. */
+  type = (body: string, cursor: number): void => {
+    const found = lifted(body, cursor)
+    const head = JSON.stringify(found?.headers)
+    if (!found || head === this.#putBack) {
+      this.body = body
+      return
+    }
+    this.body = found.body
+    const before = { headers: this.headers, body }
+    this.headers = { ...this.headers, ...found.headers }
+    const moved = Object.keys(found.headers).join(', ')
+    tell(`Moved into the controls above: ${moved}.`, {
+      label: 'Undo',
+      run: () => {
+        this.#putBack = head
+        this.headers = before.headers
+        this.body = before.body
+      },
+    })
   }
 
   revert = (): void => {
