@@ -145,6 +145,27 @@ def test_what_stands_is_left_alone(text: str) -> None:
         assert written_here(text) == text
 
 
+def test_names_of_the_rule_keep_their_meaning() -> None:
+    """`last` is the rule's own: a mend that made the close of it would say something else."""
+    problem = first("let last = low 1 ago\nprice > last")
+    assert problem.mend == "close > last"
+    problem = first("dial mcap = 5 from 1 to 9\nprice > mcap")
+    assert problem.mend == "close > mcap"
+
+
+@pytest.mark.parametrize(
+    ("text", "line"),
+    [
+        ("price > 5 and flag_bull(least=7)", "close > 5 and flag_bull(least=7)"),
+        ("stacked(sma, 20,100,200) and price > 5", "stacked(sma, 20,100,200) and close > 5"),
+        ("price > max(1,500)", "close > max(1,500)"),
+        ("price = 5 and flag_bull(least=7)", "close == 5 and flag_bull(least=7)"),
+    ],
+)
+def test_arguments_are_left_as_they_are(text: str, line: str) -> None:
+    assert put(text, first(text)) == line
+
+
 def test_the_table_says_a_thing_once() -> None:
     patterns = [pattern for pattern, _ in CALLED]
     assert len(set(patterns)) == len(patterns)

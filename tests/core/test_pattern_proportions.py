@@ -126,6 +126,14 @@ def test_price_that_has_gone_by_more_than_the_height_leaves_history(far: float, 
     assert column(close, "double_bottom.state")[80] == 2  # a rule may go on to speak of it
 
 
+def test_on_the_bar_of_its_break_a_pattern_is_news() -> None:
+    """A close that leaps over the neckline by more than the height at once: history only from the next such close on."""
+    close = np.concatenate([path([*DOUBLE[:4], (50, 84)]), [102.0, 102.5, 103.0]])
+    op = [check_expression("double_bottom.state").op]
+    found = [next(iter(drawn(engine(close), op, "A", at, every=True))) for at in (51, 52)]
+    assert [(one.state, one.left) for one in found] == [("triggered", False), ("triggered", True)]
+
+
 def test_what_was_over_before_it_could_be_seen_is_none() -> None:
     """Three bars after its second low price stands more than the height beyond the neckline already."""
     quick = path([(0, 100), (20, 80), (32, 90), (44, 80), (47, 106)])

@@ -6,7 +6,7 @@ and only there. So is a name that is merely like one that is known.
 
 import math
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 
 from wickcore.language.problems import Problem
 
@@ -20,7 +20,7 @@ _YEAR_LOW = _YEAR_HIGH.replace("high", "low")
 CALLED: tuple[tuple[str, str | Callable[[re.Match[str]], str]], ...] = (
     (r"\$\s*(?=\d)", ""),
     (r"(?<=\d)_(?=\d{3})", ""),
-    (r"(?<=\d),(?=\d{3}\b)", ""),
+    (r"(?<![\w.,(])(\d{1,3}(?:,\d{3})+)\b(?!\s*[,)])", lambda m: m.group(1).replace(",", "")),
     (r"(?<=\d)\s*bn\b", "b"),
     (r"(?<=\d)\s*(?:mm|mn|mio|million)\b", "m"),
     (r"(?<=\d)\s*(?:billion)\b", "b"),
@@ -47,7 +47,6 @@ CALLED: tuple[tuple[str, str | Callable[[re.Match[str]], str]], ...] = (
     (r"\bis (?=[<>=!])", ""),
     (r"\bis between\b", "between"),
     (r"\bis not\b", "!="),
-    (r"\bis rising\b", "is > 0"),
     (r"\bis\b", "=="),
     (r"\bcross(?:es|ed|ing)?[ _](?:over|up)\b", "crosses above"),
     (r"\bcross(?:es|ed|ing)?[ _](?:under|down)\b", "crosses below"),
@@ -65,7 +64,7 @@ CALLED: tuple[tuple[str, str | Callable[[re.Match[str]], str]], ...] = (
     (rf"([\d.]+%) of {_VALUE}", r"\1 * \2"),
     (r"\b(\d+(?:\.\d+)?)\s*(?:x|times) (?=[a-z(])", r"\1 * "),
     (rf"\bbetween {_VALUE} (?:to|-) {_VALUE}", r"between \1 and \2"),
-    (r"(?<![<>=!])=(?!=)", "=="),
+    (r"([(,]\s*[a-z_]\w*\s*=(?!=))|(?<![<>=!])=(?!=)", lambda m: m.group(1) or "=="),  # an argument's name keeps its own
     (r"\b([a-z_]+)\s*==\s*true\b", r"\1"),
     (r"\b([a-z_]+)\s*==\s*false\b", r"not \1"),
     (r"\b(squeeze)\s*>=?\s*(\d+)\b", r"\1 held \2"),
@@ -118,11 +117,13 @@ CALLED: tuple[tuple[str, str | Callable[[re.Match[str]], str]], ...] = (
 _TABLE = tuple((re.compile(pattern, re.IGNORECASE if pattern.islower() else 0), to) for pattern, to in CALLED)
 _NEAR = re.compile(r"\bnear (?!.*\bby\b)(.+)$")
 _OFFERED = re.compile(r": did you mean `[^`]*`\?$")
+_WORD = re.compile(r"[a-z_]\w*")
+_OWN = re.compile(r"^\s*(?:let|dial)\s+([a-z_]\w*)", re.MULTILINE)
 _QUOTED = re.compile(r'"[^"]*"')
 
 
-def written_here(line: str) -> str:
-    """The line as the table says it; as it was where nothing of it is in the table."""
+def written_here(line: str, own: Collection[str] = ()) -> str:
+    """The line as the table says it; as it was where nothing of it is in the table. own: names of the rule's own, which mean what it says."""
     code, sign, comment = line.partition("#")
     texts = _QUOTED.findall(code)
     numbers = iter(range(len(texts)))
@@ -130,7 +131,13 @@ def written_here(line: str) -> str:
     named = re.match(r"\s*(?:let|dial)\s+\w+\s*=", now)
     head, now = (now[: named.end()], now[named.end() :]) if named else ("", now)
     for pattern, to in _TABLE:
-        now = pattern.sub(to, now)
+
+        def said(m: re.Match[str], to: str | Callable[[re.Match[str]], str] = to) -> str:
+            if own and not {*_WORD.findall(m.group())}.isdisjoint(own):
+                return m.group()
+            return m.expand(to) if isinstance(to, str) else to(m)
+
+        now = pattern.sub(said, now)
     now = _NEAR.sub(r"near \1 by 2%", now)
     for i, text in enumerate(texts):
         now = now.replace(f'"{chr(0xE000 + i)}"', text)
@@ -142,7 +149,7 @@ def mended(problems: Sequence[Problem], text: str, check: Callable[[str], Sequen
 
     check: all problems of a text.
     """
-    lines, tried, found = text.split("\n"), 0, []
+    lines, own, tried, found = text.split("\n"), {*_OWN.findall(text)}, 0, []
     for p in sorted(set(problems)):
         line = lines[p.line - 1] if p.line <= len(lines) else ""
         if tried == MOST or not line.strip():
@@ -154,7 +161,7 @@ def mended(problems: Sequence[Problem], text: str, check: Callable[[str], Sequen
         if near is not None and not guessed and _checks(lines, p.line, near, check):
             found.append(p)
             continue
-        wide = written_here(line)
+        wide = written_here(line, own)
         if wide != line and _checks(lines, p.line, wide, check):
             start = len(line) - len(line.lstrip())
             mend = wide.strip()

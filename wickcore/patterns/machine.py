@@ -104,6 +104,8 @@ def _live(way: Way, j: int, close: float, lasts: int, made: Floats) -> None:
         if j > made[m, EXPIRES] + lasts:
             made[m, STATE] = 0
             continue
+        if made[m, STATE] != FORMING and _gone(close, made, m):
+            made[m, LEFT] = 1.0  # from the bar after its break on: on that bar it is news
         gone = j - made[m, AT]
         met = made[m, TRIGGER] + made[m, TRIGGER_GAIN] * gone <= made[m, INVALID] + made[m, INVALID_GAIN] * gone
         if way.own_lines:  # besides those that trigger and end it
@@ -113,8 +115,6 @@ def _live(way: Way, j: int, close: float, lasts: int, made: Floats) -> None:
         _judge(way, j, close, made, m)
         if made[m, STATE] == FORMING and j > made[m, EXPIRES]:
             _end(made, m, j, EXPIRED)
-        if made[m, STATE] != FORMING and _gone(close, made, m):
-            made[m, LEFT] = 1.0
 
 
 @kernel

@@ -33,6 +33,8 @@ describe('a rule as controls and lines', () => {
       body: 'universe: Harb',
     })
     expect(lifted('close > 1\nuniverse: Harbour 500', 1)).toBeNull()
+    expect(lifted('universe:\nclose > 1', 2)).toBeNull()
+    expect(lifted('side: sideways\nclose > 1', 2)).toBeNull()
     expect(lifted('any of:\n    close > 1', 2)).toBeNull()
     expect(lifted('name: A\nname: B\nclose > 1', 3)).toEqual({
       headers: { name: 'A' },

@@ -10,6 +10,12 @@ export interface RuleParts {
   offset: number
 }
 
+const CHOICES: Partial<Record<Header, readonly string[]>> = {
+  side: ['long', 'short'],
+  bars: ['day', 'week', 'month', 'quarter', 'year'],
+  decide: ['close', 'open'],
+}
+
 const LINE = new RegExp(`^(${HEADERS.join('|')})[ \\t]*:(?![ \\t]*=)(.*)$`, 'i')
 
 /** Splits a text. Header lines that the controls cannot hold (unknown or repeated) stay in the body, where errors show. */
@@ -39,8 +45,11 @@ export function lifted(body: string, cursor: number): { headers: HeaderValues; b
     if (lines[next]!.trim() === '') continue
     const match = LINE.exec(lines[next]!)
     const key = match?.[1]!.toLowerCase() as Header | undefined
-    if (!match || !key || next + 1 === cursor || key in headers) break
-    headers[key] = match[2]!.trim()
+    const value = match?.[2]!.trim()
+    // What no control can show stays where its error shows.
+    if (!match || !key || next + 1 === cursor || key in headers || !value) break
+    if (CHOICES[key] && !CHOICES[key].includes(value)) break
+    headers[key] = value
     at = next + 1
   }
   if (!at) return null
