@@ -3,9 +3,9 @@
 import json
 import subprocess
 import sys
-import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from threading import Barrier
 
 import numpy as np
 import pytest
@@ -84,7 +84,9 @@ def test_a_stopped_evaluation_leaves_no_thread_working() -> None:
     finally:
         evaluate.BLOCK_BARS = before
     told = len(working)
-    time.sleep(0.3)
+    pool = engine._shared.pool
+    together = Barrier(pool._max_workers)
+    list(pool.map(lambda _: together.wait(60), range(pool._max_workers)))  # every thread of it has nothing else to do by now
     assert len(working) == told
     assert len(engine.columns(ops[:2])[0]) == len(engine.bars)  # and the evaluator goes on
 

@@ -4,7 +4,7 @@ An `Op` knows its kind by name only; `wickcore.scan.evaluate` looks the kind up 
 """
 
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from typing import Literal
 
 Result = Literal["number", "condition", "text"]
@@ -43,14 +43,7 @@ class Op:
         return self._depth or self._measured()._depth
 
     def _measured(self) -> "Op":
-        waiting = [self]
-        while waiting:
-            op = waiting[-1]
-            open_ = [a for a in op.args if not a._spread]
-            if open_:
-                waiting += open_
-                continue
-            waiting.pop()
+        for op in inner_first((self,), lambda op: not op._spread):
             op._spread = min(MANY, 1 + sum(a._spread for a in op.args))
             op._depth = 1 + max((a._depth for a in op.args), default=0)
         return self
@@ -60,19 +53,10 @@ class Op:
         return self._key or self._made()
 
     def _made(self) -> str:
-        """The key, after those of all operations below; by hand, since they can lie deeper than Python calls."""
-        waiting = [self]
-        while waiting:
-            op = waiting[-1]
-            open_ = [a for a in op.args if not a._key]
-            if open_:
-                waiting += open_
-                continue
-            waiting.pop()
-            if not op._key:
-                # Nothing of it can hold the sign between the parts: kinds and frames are names, and texts among the params are escaped.
-                said = "\x1f".join((op.kind, repr(op.params), op.frame, *[a._key for a in op.args]))
-                op._key = hashlib.blake2b(said.encode(), digest_size=12).hexdigest()
+        for op in inner_first((self,), lambda op: not op._key):
+            # Nothing of it can hold the sign between the parts: kinds and frames are names, and texts among the params are escaped.
+            said = "\x1f".join((op.kind, repr(op.params), op.frame, *[a._key for a in op.args]))
+            op._key = hashlib.blake2b(said.encode(), digest_size=12).hexdigest()
         return self._key
 
     def __repr__(self) -> str:
@@ -106,20 +90,26 @@ def every(ops: list[Op]) -> Op:
     return joined
 
 
+def inner_first(ops: Sequence[Op], lacks: Callable[[Op], bool]) -> Iterator[Op]:
+    """The operations that lack something and those below that do, operands before what is made of them. Whoever asks gives each what it
+    lacks before the next; by hand, since they can lie deeper than Python calls."""
+    waiting = list(reversed(ops))
+    while waiting:
+        op = waiting[-1]
+        if not lacks(op):
+            waiting.pop()
+            continue
+        below = [a for a in op.args if lacks(a)]
+        if below:
+            waiting += reversed(below)
+        else:
+            yield op
+
+
 def each(*ops: Op) -> Iterator[Op]:
     """Every operation that these rest on and they themselves, each once, operands before what is made of them. What a rule names is shared:
     a walk along all ways to a name would take twice as long with each line that uses it twice."""
     seen: set[str] = set()
-    waiting = list(reversed(ops))
-    while waiting:
-        op = waiting[-1]
-        if op.key in seen:
-            waiting.pop()
-            continue
-        below = [a for a in op.args if a.key not in seen]
-        if below:
-            waiting += reversed(below)
-            continue
+    for op in inner_first(ops, lambda op: op.key not in seen):
         seen.add(op.key)
-        waiting.pop()
         yield op
