@@ -3,7 +3,7 @@
 import math
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
+from typing import Any, NoReturn
 
 from wickcore.language import tree
 from wickcore.language.arithmetic import binary, folded, unary
@@ -183,15 +183,12 @@ class Expressions(Scope):
         for p in entry.parameters:
             values[p.name] = self.argument(entry, p, given[p.name], node.span, values)
         if entry.kind == "definition":
-            return self._defined(entry, values, self.inside or node.span)
+            windowed = self.inside is None and any(v.type == "window" for v in values.values())
+            return (self._over_window if windowed else self._defined)(entry, values, self.inside or node.span)
         columns = [values[p.name] for p in entry.parameters if p.takes in ("number", "condition")]
         window = next((v for v in values.values() if v.type == "window"), None)
         if window is not None and entry.name not in SINCE:
-            known = ", ".join(f"`{name}`" for name in sorted(SINCE))
-            self.fail(
-                node.span,
-                f"`{entry.name}` counts a plain number of bars; `since` and `all` work with {known} and what is made of them.",
-            )
+            self._no_window(entry, node.span)
         whole = tuple(v for p in entry.parameters if p.takes == "bars" and (v := values[p.name].constant) is not None)
         plain = [c.constant for c in columns if c.constant is not None]
         if entry.name in FOLDED and len(plain) == len(columns) and not (entry.name == "sqrt" and plain[0] < 0):
@@ -246,6 +243,26 @@ class Expressions(Scope):
         if entry.of_sums == "n times" and values["n"].constant is None:
             return None
         return shifts.pop() * ((values["n"].constant or 0.0) if entry.of_sums == "n times" else 1.0)
+
+    def _no_window(self, entry: Entry, span: Span) -> NoReturn:
+        known = ", ".join(f"`{name}`" for name in sorted(SINCE))
+        said = f"`{entry.name}` counts a plain number of bars; `since` and `all` work with {known} and what is made of them."
+        self.fail(span, said)
+
+    def _over_window(self, entry: Entry, values: dict[str, Value], span: Span) -> Value:
+        """A definition over `since` or `all`. What its own text cannot take is said of the name that the rule calls, not of that text."""
+        say, self._say = self._say, lambda span, message, mend: None
+        try:
+            return self._defined(entry, values, span)
+        except Unresolved:
+            pass
+        finally:
+            self._say = say
+        plain = Value(constant(20.0), "number", None, 20.0)
+        self._defined(
+            entry, {name: plain if v.type == "window" else v for name, v in values.items()}, span
+        )  # says what else is wrong
+        self._no_window(entry, span)
 
     def _defined(self, entry: Entry, values: dict[str, Value], span: Span) -> Value:
         """The entry's definition with its arguments in place; definitions use one another, and often the same one twice."""

@@ -220,7 +220,8 @@ class Scope:
         raise Unresolved
 
     def source(self, node: tree.Node) -> str:
-        return self.source_at(node.span)
+        """What a person wrote of it: of a part of a definition the call that stands for it."""
+        return self.source_at(self.inside or node.span)
 
     def source_at(self, span: Span) -> str:
         return " ".join(self.text[span.start : span.end].split())

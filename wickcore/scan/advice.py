@@ -58,18 +58,14 @@ def _no_such_text(evaluator: Evaluator, op: Op) -> Iterator[str]:
         if one.kind != "text_in":
             continue
         name = str(one.args[0].params[0])
-        there = {*(WEEKDAYS if name == "weekday" else market.bars.symbols if name == "symbol" else market.texts.get(name, ()))} - {
-            ""
-        }
+        texts = WEEKDAYS if name == "weekday" else market.bars.symbols if name == "symbol" else market.texts.get(name, ())
+        there = {*texts} - {""}
         for text in one.params:
             if there and text not in there:
                 near = nearest(str(text), there)
                 meant = f" Is “{near}” meant?" if near else ""
-                few = (
-                    f" There are: {', '.join(sorted(there, key=WEEKDAYS.index if name == 'weekday' else str))}."
-                    if len(there) <= MOST_TOLD
-                    else ""
-                )
+                told = ", ".join(sorted(there, key=WEEKDAYS.index if name == "weekday" else str))
+                few = f" There are: {told}." if len(there) <= MOST_TOLD else ""
                 yield f"Nothing here has the {name} “{text}”.{meant}{few}"
 
 
