@@ -125,7 +125,7 @@ def count(
         "hits": hit_rows(engine, result, shown),
         "hits_total": len(result.hits),
         "near_misses": [{"symbol": n.symbol, "line": n.line.number} for n in result.near_misses[:MOST_HITS]],
-        "advice": [said(p) for p in (*rule.advice, *from_data(engine, rule, limits))],
+        "advice": [said(p) for p in sorted((*rule.advice, *from_data(engine, rule, limits)), key=lambda p: p.line)],
         "dials": [
             {"name": d.name, "value": d.value, "low": d.low, "high": d.high, "step": d.step, "percent": d.percent, "line": d.line}
             for d in rule.dials

@@ -62,7 +62,9 @@ def in_a_month(e: Scope, node: tree.Call) -> None:
     change = any(isinstance(part, tree.Name) and part.name == "change" for part in parts)
     if e.inside is None and e.frame == "day" and named and change:
         mend = re.sub(r"\bchange\b(?!\()", f"change({MONTH})", e.source(what))
-        said = f"This is the change since the end of last month, on its first day a day's. In a month's time: `{mend}`."
+        said = (
+            f"This is the change since the end of last month: early in a month, that of a few days. Over a month's time: `{mend}`."
+        )
         e.advise(node.span, said, mend)
 
 
