@@ -104,7 +104,7 @@ def warm_behind(parts: list[str]) -> None:
 
 def _mark(part: str) -> Path:
     """The mark that a part is compiled, for the sources as they are now."""
-    return kept_in(_root()) / f"{part}-{_state()}"
+    return kept_in(_root()) / f"{part}-{state_of_core()}"
 
 
 def _root() -> Path:
@@ -114,7 +114,8 @@ def _root() -> Path:
 
 
 @cache
-def _state() -> str:
+def state_of_core() -> str:
+    """A short name of the core's sources as this process read them: what they compute may differ from what others computed."""
     return _digest([path.read_bytes() for path in sorted(_root().rglob("*.py"))])
 
 

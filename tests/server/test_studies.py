@@ -258,6 +258,22 @@ def test_tries_go_with_their_rule(api: Api) -> None:
     assert not Job.objects.exists()
 
 
+def test_an_answer_of_another_state_of_the_core_or_the_data_is_not_taken_for_this_one(api: Api, monkeypatch: Any) -> None:
+    """After an update a measure may be computed otherwise: the same question is answered anew, and the older study is not taken apart by the
+    newer core beside its own figures."""
+    first = measured(api)
+    assert measured(api)["id"] == first["id"]
+    assert api.post(f"/studies/{first['id']}/parts?horizon=5").status_code == 200
+    monkeypatch.setattr(jobs, "state_of_core", lambda: "of a later version")
+    refused = api.post(f"/studies/{first['id']}/parts?horizon=5")
+    assert refused.status_code == 409
+    assert "measure it again" in refused.json()["detail"]
+    second = measured(api)
+    assert second["id"] != first["id"]
+    assert api.post(f"/studies/{second['id']}/parts?horizon=5").status_code == 200
+    assert api.get(f"/studies/{first['id']}").json()["result"] is not None  # what was measured before stays to be read
+
+
 SCRIPT = """
 import django; django.setup()
 from django.contrib.auth import get_user_model

@@ -15,6 +15,7 @@ from django_tasks import task
 
 from upperwick.jobs.models import INTERRUPTED, SILENT_SECONDS, UNFINISHED, Job
 from upperwick.jobs.registry import KINDS
+from upperwick.kernels import state_of_core
 from upperwick.refused import Refused
 from wickcore.language.problems import RuleError
 from wickcore.scan.limits import Limits, Stopped
@@ -28,6 +29,11 @@ def digest_of(*parts: Any) -> str:
     return hashlib.blake2b(json.dumps(parts, sort_keys=True).encode(), digest_size=16).hexdigest()
 
 
+def _answers(kind: str, question: dict[str, Any], version: str, subject: tuple[str, int | None]) -> str:
+    """What an answer is of: the question, the data, and the core that computes it. After an update an older answer is another's."""
+    return digest_of(kind, question, version, state_of_core(), *subject)
+
+
 def ask(
     owner: Any, kind: str, question: dict[str, Any], *, name: str, subject: tuple[str, int | None] = ("", None),
     note: dict[str, Any] | None = None, small: bool = False, again: bool = False,
@@ -38,7 +44,7 @@ def ask(
     question has been replaced. small: whether it is carried out before this returns.
     """
     version = KINDS[kind].version()
-    digest = digest_of(kind, question, version, *subject)
+    digest = _answers(kind, question, version, subject)
     mine = Job.objects.filter(owner=owner, kind=kind)
     with transaction.atomic():  # which means to write: nobody else asks meanwhile
         _interrupt_silent(mine)
@@ -70,8 +76,13 @@ def find(owner: Any, job_id: int, kind: str | None = None) -> Job:
 
 def answered(owner: Any, kind: str, question: dict[str, Any], subject: tuple[str, int | None]) -> Job | None:
     """The finished job that answers a question over the data as they are; None where there is none."""
-    digest = digest_of(kind, question, KINDS[kind].version(), *subject)
+    digest = _answers(kind, question, KINDS[kind].version(), subject)
     return Job.objects.filter(owner=owner, kind=kind, digest=digest, state="done").first()
+
+
+def stands(job: Job) -> bool:
+    """Whether what the job answered is what it would answer now: over the same data, by the same core."""
+    return job.digest == _answers(job.kind, job.question, KINDS[job.kind].version(), (job.subject_kind, job.subject_id))
 
 
 def stop(owner: Any, job_id: int) -> Job:
@@ -147,7 +158,7 @@ def carry_out(job_id: int, watched: bool = False) -> None:
     kind = KINDS[job.kind]
     began = time.perf_counter()
     job.data_version = kind.version()  # the data may have changed since it was asked
-    job.digest = digest_of(job.kind, job.question, job.data_version, job.subject_kind, job.subject_id)
+    job.digest = _answers(job.kind, job.question, job.data_version, (job.subject_kind, job.subject_id))
     changed: dict[str, Any] = {}
     with (_Watch if watched else _NoWatch)(job_id) as watch:
         try:

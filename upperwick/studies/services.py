@@ -29,6 +29,8 @@ def take_apart(owner: Any, run_id: int, horizon: int) -> Job:
     """Takes a finished study apart at one of its horizons. Raises Refused."""
     run = _finished(owner, run_id)
     _measured_at(run.question, horizon)
+    if not jobs.stands(run):
+        raise Refused("The data or the application changed since this was measured; measure it again to take it apart.", 409)
     return runs.ask(owner, "parts", {"study": run.question, "horizon": horizon}, runs.rule_of(run), 2)
 
 

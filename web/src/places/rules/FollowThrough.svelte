@@ -42,6 +42,8 @@
   let view = $state<(typeof VIEWS)[number]>('figures')
   let choice = $state<Choice>({})
   let measured = $state('')
+  /** The study and the horizon that was taken apart last. */
+  let apartOf = $state('')
   /** A measurement that was asked for and has not begun. */
   let wished = $state(false)
   let horizonBars = $state(5)
@@ -104,11 +106,16 @@
   $effect(() => {
     const run = watched.run
     const bars = horizon?.bars
-    if (run?.state === 'done' && bars && study?.hits)
-      untrack(() => apart.start(() => api.startParts(run.id, bars)))
+    if (run?.state !== 'done' || !bars || !study?.hits) return
+    untrack(() => {
+      const mine = `${run.id} at ${bars}`
+      apartOf = ''
+      void apart.start(() => api.startParts(run.id, bars)).then((done) => done && (apartOf = mine))
+    })
   })
 
-  const parts = $derived(apart.result)
+  // Those of the study and the horizon on show, never of the one before.
+  const parts = $derived(apartOf === `${watched.run?.id} at ${horizon?.bars}` ? apart.result : null)
 
   function step(by: 1 | -1): void {
     if (trade !== null) trade = Math.min(Math.max(trade + by, 0), events.length - 1)
@@ -152,7 +159,7 @@
         <button class="link" onclick={() => saveFigures(rule.name, study)}>Save figures</button>
         <button class="link" onclick={() => saveEvents(rule.name, study)}>Save hits</button>
         <button class="link" onclick={() => watched.run && saveJson(rule.name, watched.run)}>JSON</button>
-        {#if apart.run?.state === 'done' && parts?.horizon === horizonBars}
+        {#if parts}
           <a
             class="link"
             title="One page with all figures and plots"
