@@ -19,6 +19,14 @@ def problem(status: int, title: str, detail: str, **extra: Any) -> HttpResponse:
     return JsonResponse(body, status=status, content_type="application/problem+json")
 
 
+def rule_problem(error: RuleError, **extra: Any) -> HttpResponse:
+    """What is wrong with a rule, each place with its sentence and its mend."""
+    errors = [
+        {"line": p.line, "column": p.column, "length": p.length, "message": p.message, "mend": p.mend} for p in error.problems
+    ]
+    return problem(422, "The rule has errors", str(error), errors=errors, **extra)
+
+
 def install(api: NinjaAPI) -> None:
     """Every error the API can meet leaves as a problem document."""
 
@@ -28,10 +36,7 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(RuleError)
     def rule(request: HttpRequest, error: RuleError) -> HttpResponse:
-        errors = [
-            {"line": p.line, "column": p.column, "length": p.length, "message": p.message, "mend": p.mend} for p in error.problems
-        ]
-        return problem(422, "The rule has errors", str(error), errors=errors)
+        return rule_problem(error)
 
     @api.exception_handler(Stopped)
     def stopped(request: HttpRequest, error: Stopped) -> HttpResponse:

@@ -79,8 +79,14 @@ def worker(given: Namespace) -> None:
 
 
 def _fetch_ahead() -> None:
-    """What the first study would otherwise wait for."""
+    """What the first study and the first list of rules would otherwise wait for."""
     import arch.bootstrap  # noqa: F401
+    from django.db import connection
+
+    from upperwick.rules.summary import read_all_again
+
+    read_all_again()
+    connection.close()
 
 
 def warm(given: Namespace) -> None:

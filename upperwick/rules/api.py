@@ -1,18 +1,20 @@
 """Routes of the library of rules."""
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated
 
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, Schema, Status, UploadedFile
 from pydantic import Field
 
+from upperwick.accounts.preferences import TableChoice
 from upperwick.rules import library, services
-from upperwick.rules.models import Rule
 from wickcore.language.parser import MAX_CHARACTERS
 
 router = Router(tags=["rules"])
 TEXT = Field(max_length=MAX_CHARACTERS + 1)
+Offset = Annotated[int, Field(ge=0, le=1_000_000)]
+Limit = Annotated[int, Field(ge=1, le=500)]
 
 
 class RuleSummary(Schema):
@@ -30,8 +32,13 @@ class RuleSummary(Schema):
 
 
 class RuleDetail(RuleSummary):
+    """mark: of the text, to be given back as `seen` when another is saved over it. table: the rule's own columns and order; None where it
+    has the account's."""
+
     text: str
     share: str | None
+    mark: str
+    table: TableChoice | None
 
 
 class NewRule(Schema):
@@ -40,7 +47,10 @@ class NewRule(Schema):
 
 
 class RuleText(Schema):
+    """seen: the mark of the text that this one was written over; without it nothing is compared."""
+
     text: str = TEXT
+    seen: str | None = Field(None, max_length=32)
 
 
 class RuleChange(Schema):
@@ -49,6 +59,12 @@ class RuleChange(Schema):
     name: str | None = Field(None, max_length=120)
     folder: str | None = Field(None, max_length=60)
     tags: list[Annotated[str, Field(max_length=30)]] | None = Field(None, max_length=12)
+
+
+class RuleTable(Schema):
+    """The rule's own columns and order; None for the account's."""
+
+    table: TableChoice | None
 
 
 class SharedOut(Schema):
@@ -81,20 +97,15 @@ class VersionOut(Schema):
     saved: datetime
 
 
-def _detail(rule: Rule) -> dict[str, Any]:
-    return {**services.summary(rule), "text": rule.text, "share": rule.share}
-
-
 @router.get("", response=list[RuleSummary], operation_id="rules")
-def rules(request: HttpRequest, offset: int = 0, limit: int = 500):
+def rules(request: HttpRequest, offset: Offset = 0, limit: Limit = 500):
     """The account's rules by name."""
-    page = services.rules_of(request.user)[max(0, offset) : max(0, offset) + min(max(limit, 1), 500)]
-    return [services.summary(rule) for rule in page]
+    return services.listed(request.user, offset, limit)
 
 
 @router.post("", response=RuleDetail, operation_id="create_rule")
 def create(request: HttpRequest, body: NewRule):
-    return _detail(services.create(request.user, body.text, body.name))
+    return services.detail(services.create(request.user, body.text, body.name))
 
 
 @router.get("/zip", operation_id="rules_as_zip", response={200: None})
@@ -119,18 +130,18 @@ def shared(request: HttpRequest, token: str):
 def copy_shared(request: HttpRequest, token: str):
     """Copies a shared rule, and the rules it uses, into the account's own."""
     rule, kept = library.copy_shared(request.user, token)
-    return {**_detail(rule), "kept": kept}
+    return {**services.detail(rule), "kept": kept}
 
 
 @router.get("/{rule_id}", response=RuleDetail, operation_id="rule")
 def one(request: HttpRequest, rule_id: int):
-    return _detail(services.find(request.user, rule_id))
+    return services.detail(services.find(request.user, rule_id))
 
 
 @router.put("/{rule_id}", response=RuleDetail, operation_id="save_rule")
 def save(request: HttpRequest, rule_id: int, body: RuleText):
-    """Saves the text as the next version."""
-    return _detail(services.save(services.find(request.user, rule_id), body.text))
+    """Saves the text as the next version. Where another was saved since the one in `seen`, nothing is: 409, with that rule as `theirs`."""
+    return services.detail(services.save(services.find(request.user, rule_id), body.text, body.seen))
 
 
 @router.patch("/{rule_id}", response=RuleDetail, operation_id="change_rule")
@@ -141,7 +152,16 @@ def change(request: HttpRequest, rule_id: int, body: RuleChange):
         rule = services.rename(rule, body.name)
     if body.folder is not None or body.tags is not None:
         rule = library.file(rule, body.folder, body.tags)
-    return _detail(rule)
+    return services.detail(rule)
+
+
+@router.put("/{rule_id}/table", response=RuleDetail, operation_id="keep_rule_table")
+def keep_table(request: HttpRequest, rule_id: int, body: RuleTable):
+    """Keeps columns and order of the rule's own."""
+    rule = services.find(request.user, rule_id)
+    rule.table = body.table.model_dump() if body.table else None
+    rule.save(update_fields=["table"])
+    return services.detail(rule)
 
 
 @router.delete("/{rule_id}", response={204: None}, operation_id="delete_rule")
@@ -153,24 +173,24 @@ def delete(request: HttpRequest, rule_id: int):
 @router.post("/{rule_id}/restore", response=RuleDetail, operation_id="restore_rule")
 def restore(request: HttpRequest, rule_id: int):
     """Undoes a deletion."""
-    return _detail(services.restore(services.find(request.user, rule_id, deleted=True)))
+    return services.detail(services.restore(services.find(request.user, rule_id, deleted=True)))
 
 
 @router.post("/{rule_id}/duplicate", response=RuleDetail, operation_id="duplicate_rule")
 def duplicate(request: HttpRequest, rule_id: int):
-    return _detail(services.duplicate(services.find(request.user, rule_id)))
+    return services.detail(services.duplicate(services.find(request.user, rule_id)))
 
 
 @router.post("/{rule_id}/share", response=RuleDetail, operation_id="share_rule")
 def share(request: HttpRequest, rule_id: int):
     """Makes the link under which any account of this server can read and copy the rule."""
-    return _detail(library.share(services.find(request.user, rule_id)))
+    return services.detail(library.share(services.find(request.user, rule_id)))
 
 
 @router.delete("/{rule_id}/share", response=RuleDetail, operation_id="unshare_rule")
 def unshare(request: HttpRequest, rule_id: int):
     """Makes the link void."""
-    return _detail(library.unshare(services.find(request.user, rule_id)))
+    return services.detail(library.unshare(services.find(request.user, rule_id)))
 
 
 @router.get("/{rule_id}/versions", response=list[VersionOut], operation_id="rule_versions")

@@ -6,7 +6,7 @@ from django.db import models
 
 class Rule(models.Model):
     """A rule's present text. `deleted` is set while a deletion can still be undone; `share` is the secret of its read-only link, where it has
-    one."""
+    one. `table`: the columns and order of its own, where it has some. `read`: what the list of rules shows of the text (`summary.py`)."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="rules")
     name = models.CharField(max_length=120)
@@ -17,6 +17,8 @@ class Rule(models.Model):
     folder = models.CharField(max_length=60, blank=True)
     tags = models.JSONField(default=list, blank=True)
     share = models.CharField(max_length=32, null=True, blank=True, unique=True)
+    table = models.JSONField(null=True, blank=True)
+    read = models.JSONField(default=dict, blank=True)
 
     class Meta:
         ordering = ["name"]

@@ -15,6 +15,16 @@ def with_name(text: str, name: str) -> str:
     return "\n".join(lines)
 
 
+def same_but_name(one: str, other: str) -> bool:
+    """Whether two texts differ in nothing but the name they give themselves."""
+    return with_name(one, "-") == with_name(other, "-")
+
+
+def cleaned(name: str) -> str:
+    """A name as rules are named: one line, no runs of blanks, no quotes, since other rules use it by name within quotes; "" for none."""
+    return " ".join("".join(c if c.isprintable() else " " for c in name).replace('"', "'").split())[:LONGEST].strip()
+
+
 def name_in(text: str) -> str:
     """The name the text gives itself, or ""."""
     return header_in(text, "name")[:LONGEST]

@@ -13,6 +13,7 @@ from upperwick.market.services import as_of_day, as_of_moment, open_market, requ
 from upperwick.refused import Refused
 from upperwick.rules.checking import names_of, prepared
 from wickcore.bars.moment import Moment, clock, iso
+from wickcore.language.parser import read_head
 from wickcore.language.problems import Problem, RuleError
 from wickcore.language.rule import CheckedRule, Value
 from wickcore.scan.advice import from_data
@@ -23,6 +24,7 @@ from wickcore.scan.scan import ScanResult, scan, values_at
 COLUMNS = ("close", "change", "volume", "rel_volume(20)", "off_high(52w)", "adr(20)")
 MOST_COLUMNS = 24
 MOST_HITS = 5_000
+MOST_LEFT_OUT = 40  # lines to mend beyond which nothing of a rule is counted
 
 
 @dataclass(frozen=True)
@@ -131,6 +133,26 @@ def count(
             for d in rule.dials
         ],
     }
+
+
+def others(text: str, error: RuleError, counted: Callable[[str], dict[str, Any]]) -> dict[str, Any] | None:
+    """The counts of a rule without its lines that are to mend, and of what those leave meaningless: {text, without, scan}; None where no
+    rule is left, or where it is the head that is wrong. error: what is wrong with the text. counted: the counts of a text."""
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    head = max((found.line for found in read_head(text).values()), default=0)
+    gone: set[int] = set()
+    while True:
+        broken = {p.line for p in error.problems} - gone
+        if not broken or min(broken) <= head or max(broken) > len(lines) or len(gone) > MOST_LEFT_OUT:
+            return None
+        gone |= broken
+        left = "\n".join("#" if n in gone else line for n, line in enumerate(lines, 1))
+        try:
+            return {"text": left, "without": sorted(gone), "scan": counted(left)}
+        except RuleError as next_error:
+            error = next_error
+        except Refused:
+            return None
 
 
 def since(owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float]) -> dict[str, Any]:

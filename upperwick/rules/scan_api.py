@@ -8,6 +8,7 @@ from pydantic import Field
 
 from upperwick.market.charts import ChartAsked, chart
 from upperwick.market.services import as_of_moment, members_of
+from upperwick.problems import rule_problem
 from upperwick.refused import Refused
 from upperwick.rules import scan as service
 from upperwick.rules.checking import prepared
@@ -110,9 +111,17 @@ class ScanOut(Schema):
 
 @router.post("/scan", response=ScanOut, operation_id="scan")
 def scan(request: HttpRequest, body: ScanIn):
-    """Counts down the lines and lists the hits. A rule with errors answers 422 with their places."""
-    # Written as JSON straight away: holding each cell of a long list against the schema once more would double the wait for a key.
-    return JsonResponse(service.count(request.user, body.text, body.as_of, body.universe, body.dials, body.columns))
+    """Counts down the lines and lists the hits. A rule with errors answers 422 with their places, and with `others`: the text without the
+    lines that are to mend and its counts, where that leaves a rule."""
+
+    def counted(text: str) -> dict[str, object]:
+        return service.count(request.user, text, body.as_of, body.universe, body.dials, body.columns)
+
+    try:
+        # Written as JSON straight away: holding each cell of a long list against the schema once more would double the wait for a key.
+        return JsonResponse(counted(body.text))
+    except RuleError as error:
+        return rule_problem(error, others=service.others(body.text, error, counted))
 
 
 class GoneOut(Schema):

@@ -1,18 +1,19 @@
 """What can be done with rules: keep, version, name, delete and bring back."""
 
+import hashlib
 import re
 from pathlib import Path
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Count
 from django.utils import timezone
 
 from upperwick.refused import Refused
 from upperwick.rules.models import Rule, RuleVersion
-from upperwick.rules.naming import name_in, with_name
-from wickcore.language.check import check_rule
+from upperwick.rules.naming import cleaned, name_in, same_but_name, with_name
+from upperwick.rules.summary import read_again, reading, summary
 from wickcore.language.parser import MAX_CHARACTERS
-from wickcore.language.problems import RuleError
 
 STARTERS = Path(__file__).parent / "starters"
 MOST_RULES = 2_000
@@ -60,46 +61,96 @@ def create(owner: Any, text: str, name: str = "") -> Rule:
     _check_size(text)
     if rules_of(owner).count() >= MOST_RULES:
         raise Refused(f"An account holds at most {MOST_RULES:,} rules; delete some first.")
-    name = _free_name(owner, name or name_in(text) or "Untitled rule")
-    rule = Rule.objects.create(owner=owner, name=name, text=with_name(text, name))
+    name = _free_name(owner, cleaned(name) or cleaned(name_in(text)) or "Untitled rule")
+    text = with_name(text, name)
+    rule = Rule.objects.create(owner=owner, name=name, text=text, read=reading(text, parts_for(owner, text)))
     RuleVersion.objects.create(rule=rule, number=1, name=name, text=rule.text)
+    _users_read_again(owner, name)
     return rule
 
 
+def mark_of(text: str) -> str:
+    """A short mark of a text, by which a browser says what it has seen of a rule."""
+    return hashlib.blake2b(text.encode("utf-8", "surrogatepass"), digest_size=8).hexdigest()
+
+
 @transaction.atomic
-def save(rule: Rule, text: str) -> Rule:
-    """Saves a text as the rule's next version; the same text again makes none. A rule may be saved with errors in it: nothing a
-    person wrote is refused."""
+def save(rule: Rule, text: str, seen: str | None = None) -> Rule:
+    """Saves a text as the rule's next version; the same text again, or under another name, makes none. A rule may be saved with errors in
+    it: nothing a person wrote is refused.
+
+    seen: the mark of the text on which the new one builds. Raises Refused (409), with the rule as it is now as `theirs`, where another
+    text was saved since.
+    """
     _check_size(text)
-    name = name_in(text) or rule.name
+    rule = Rule.objects.select_for_update().get(id=rule.id)
+    name = cleaned(name_in(text)) or rule.name
+    text = with_name(text, name)
+    if text == rule.text:
+        return rule
+    if seen is not None and seen != mark_of(rule.text):
+        raise Refused("This rule was saved elsewhere while you were writing.", 409, theirs=detail(rule))
     if name != rule.name:
         _check_name_free(rule, name)
-    text = with_name(text, name)
-    if text != rule.text:
-        rule.name, rule.text = name, text
-        rule.save()
-        _add_version(rule)
+    if same_but_name(text, rule.text):
+        return rename(rule, name)
+    was, rule.name, rule.text = rule.name, name, text
+    rule.read = reading(text, parts_for(rule.owner, text))
+    rule.save()
+    latest = rule.versions.last()
+    RuleVersion.objects.create(rule=rule, number=latest.number + 1 if latest else 1, name=rule.name, text=rule.text)
+    if was != name:
+        _use_by(rule.owner, was, name)
+    _users_read_again(rule.owner, name)
     return rule
 
 
 @transaction.atomic
 def rename(rule: Rule, name: str) -> Rule:
-    """Gives the rule another name, in its text too, and in the owner's rules that use it."""
-    name = " ".join(name.split())[:120]
-    if not name:
-        raise Refused("A rule needs a name.")
+    """Gives the rule another name, in its text too, and in the owner's rules that use it. No version is made of that: what the rule says
+    is as it was, and its latest version bears the new name."""
     if '"' in name:
         raise Refused("A rule's name holds no quotes, so that other rules can use it by name.")
+    name = cleaned(name)
+    if not name:
+        raise Refused("A rule needs a name.")
     _check_name_free(rule, name)
-    old = rule.name
-    rule.name, rule.text = name, with_name(rule.text, name)
-    rule.save()
-    _add_version(rule)
-    for other in rules_of(rule.owner).filter(text__contains=f'use "{old}"'):
-        other.text = other.text.replace(f'use "{old}"', f'use "{name}"')
-        other.save()
-        _add_version(other)
+    was, rule.name = rule.name, name
+    _reworded(rule, with_name(rule.text, name))
+    _use_by(rule.owner, was, name)
+    _users_read_again(rule.owner, was, name)
     return rule
+
+
+def _use_by(owner: Any, was: str, name: str) -> None:
+    """The owner's rules that use a rule by its former name use it by its new one."""
+    for other in rules_of(owner).filter(text__contains=f'use "{was}"'):
+        _reworded(other, other.text.replace(f'use "{was}"', f'use "{name}"'))
+
+
+def _reworded(rule: Rule, text: str) -> None:
+    """The same rule in other words: its latest version is worded so too."""
+    rule.text = text
+    rule.read = reading(text, parts_for(rule.owner, text))
+    rule.save()
+    latest = rule.versions.last()
+    if latest:
+        latest.name, latest.text = rule.name, text
+        latest.save(update_fields=["name", "text"])
+
+
+def _users_read_again(owner: Any, *names: str) -> None:
+    """What uses a rule may be right or wrong once that is another."""
+    seen: set[str] = set()
+    waiting = list(names)
+    while waiting:
+        name = waiting.pop()
+        if name in seen:
+            continue
+        seen.add(name)
+        for other in rules_of(owner).filter(text__contains=f'use "{name}"'):
+            read_again(other, parts_of(owner))
+            waiting.append(other.name)
 
 
 def version_of(rule: Rule, text: str) -> int | None:
@@ -120,6 +171,7 @@ def delete(rule: Rule) -> None:
     """Puts the rule away; `restore` brings it back with all its versions."""
     rule.deleted = timezone.now()
     rule.save(update_fields=["deleted"])
+    _users_read_again(rule.owner, rule.name)
 
 
 @transaction.atomic
@@ -129,8 +181,21 @@ def restore(rule: Rule) -> Rule:
     rule.deleted = None
     if name != rule.name:
         rule.name, rule.text = name, with_name(rule.text, name)
+    rule.read = reading(rule.text, parts_for(rule.owner, rule.text))
     rule.save()
+    _users_read_again(rule.owner, name)
     return rule
+
+
+def detail(rule: Rule) -> dict[str, Any]:
+    """A rule as it is opened."""
+    return {**summary(rule, parts_of), "text": rule.text, "share": rule.share, "mark": mark_of(rule.text), "table": rule.table}
+
+
+def listed(owner: Any, offset: int, limit: int) -> list[dict[str, Any]]:
+    """The owner's rules by name, as the list shows them."""
+    page = rules_of(owner).annotate(versions_kept=Count("versions"))[offset : offset + limit]
+    return [summary(rule, parts_of) for rule in page]
 
 
 def plain_starters() -> dict[str, str]:
@@ -148,28 +213,6 @@ def add_starters(owner: Any) -> None:
             rule = create(owner, path.read_text())
             rule.folder = path.parent.name
             rule.save()
-
-
-def summary(rule: Rule) -> dict[str, Any]:
-    """What the list of rules shows of one; reading it never fails on a rule with errors."""
-    about, side, frame = "", "long", "day"
-    try:
-        checked = check_rule(rule.text, parts_for(rule.owner, rule.text))
-        about, side, frame = checked.about, checked.side, checked.frame
-        valid = True
-    except RuleError:
-        valid = False
-        match = re.search(r"^about[ ]*:(.*)$", rule.text, re.MULTILINE)
-        about = match.group(1).strip() if match else ""
-    return {
-        "id": rule.id, "name": rule.name, "about": about, "side": side, "bars": frame, "valid": valid, "saved": rule.saved,
-        "version": rule.versions.count(), "folder": rule.folder, "tags": rule.tags, "shared": rule.share is not None,
-    }  # fmt: skip
-
-
-def _add_version(rule: Rule) -> None:
-    latest = rule.versions.last()
-    RuleVersion.objects.create(rule=rule, number=latest.number + 1 if latest else 1, name=rule.name, text=rule.text)
 
 
 def _check_size(text: str) -> None:

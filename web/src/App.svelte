@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Component } from 'svelte'
+  import { tick, type Component } from 'svelte'
   import { api, onSignedOut, sentence } from '$lib/api'
   import { commandIn } from '$lib/commands'
   import { isCommand } from '$lib/keys'
@@ -28,7 +28,24 @@
     ends = []
     client.clear() // what one account has fetched is not the next one's
   }
-  onSignedOut(leave)
+  /** A session that ends in the middle of work is begun again over the page, which stays as it is. */
+  let again = $state<(() => void) | null>(null)
+  let asked: Promise<void> | null = null
+  onSignedOut(() => {
+    if (who === null) return Promise.reject(new Error('Sign in first.'))
+    const focused = document.activeElement as HTMLElement | null
+    asked ??= new Promise<void>((done) => (again = done)).finally(() => {
+      again = null
+      asked = null
+      void tick().then(() => focused?.focus())
+    })
+    return asked
+  })
+  function back(name: string | null): void {
+    // Somebody else finds nothing of what stood here.
+    if (name !== who) return location.reload()
+    again?.()
+  }
 
   async function begin(name: string | null): Promise<void> {
     who = name
@@ -91,7 +108,7 @@
 
 <svelte:window onkeydown={keydown} />
 
-<div class="flex h-full flex-col">
+<div class="flex h-full flex-col" inert={again !== null}>
   {#if !known}
     <p class="m-auto text-ink2">Opening …</p>
   {:else if who === null}
@@ -144,3 +161,14 @@
   {/if}
   <Keys bind:open={keysOpen} />
 </div>
+
+{#if again}
+  <div
+    role="dialog"
+    aria-modal="true"
+    aria-label="Sign in again"
+    class="fixed inset-0 z-50 flex bg-paper/85 backdrop-blur-[6px]"
+  >
+    <SignIn trouble="" again={who ?? ''} onsigned={back} />
+  </div>
+{/if}

@@ -31,11 +31,21 @@ export type DrawingIn = Schemas['DrawingIn']
 export type Shown = Schemas['ColumnOut']['shown']
 export type SharedRule = Schemas['SharedOut']
 
+export interface Others {
+  text: string
+  without: number[]
+  scan: Scan
+}
+
 export class Problem extends Error {
   constructor(
     readonly status: number,
     detail: string,
     readonly errors: RuleProblem[] = [],
+    /** The rule as it was saved elsewhere meanwhile, where that is why. */
+    readonly theirs: RuleDetail | null = null,
+    /** A rule with errors: its text without the lines to mend, those lines, and the counts of that text. */
+    readonly others: Others | null = null,
   ) {
     super(detail)
   }
@@ -46,18 +56,44 @@ function cookie(name: string): string {
   return found ? decodeURIComponent(found.slice(name.length + 1)) : ''
 }
 
+/** How somebody whose session has ended signs in again, over the page as it is; resolved once they have. */
+let signInAgain: () => Promise<void> = () => Promise.reject(new Error('Sign in first.'))
+export function onSignedOut(ask: () => Promise<void>): void {
+  signInAgain = ask
+}
+
+const SESSION = '/api/session'
+const sent = new Map<string, Request>()
+
+function withToken(request: Request): Request {
+  if (request.method !== 'GET') request.headers.set('X-CSRFToken', cookie('csrftoken'))
+  return request
+}
+
 const client = createClient<paths>({ baseUrl: '' })
 client.use({
-  onRequest({ request }) {
-    if (request.method !== 'GET') request.headers.set('X-CSRFToken', cookie('csrftoken'))
+  onRequest({ request, id }) {
+    withToken(request)
+    sent.set(id, request.clone())
     return request
   },
+  /** What only wants signing in, or its token anew, is asked once more when that is done: nothing that was typed or begun is lost. */
+  async onResponse({ response, id }) {
+    const asked = sent.get(id)
+    sent.delete(id)
+    let found = response
+    for (let times = 0; asked && times < 3; times++) {
+      if (found.status === 403 && (await found.clone().text()).includes('CSRF')) await fetch(SESSION)
+      else if (found.status === 401 && !new URL(asked.url).pathname.startsWith(SESSION)) await signInAgain()
+      else break
+      found = await fetch(withToken(asked.clone()))
+    }
+    return found
+  },
+  onError({ id }) {
+    sent.delete(id)
+  },
 })
-
-let signedOut: () => void = () => {}
-export function onSignedOut(act: () => void): void {
-  signedOut = act
-}
 
 async function answer<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
   let got
@@ -68,12 +104,18 @@ async function answer<T>(asked: Promise<{ data?: T; error?: unknown; response: R
     throw new Problem(0, 'The server does not answer. Is it still running?')
   }
   if (got.response.ok) return got.data as T
-  const body = (got.error ?? {}) as { detail?: string; errors?: RuleProblem[] }
-  if (got.response.status === 401 && !got.response.url.endsWith('/api/session')) signedOut()
+  const body = (got.error ?? {}) as {
+    detail?: string
+    errors?: RuleProblem[]
+    theirs?: RuleDetail
+    others?: Others
+  }
   throw new Problem(
     got.response.status,
     body.detail ?? `The server answered ${got.response.status}.`,
     body.errors,
+    body.theirs,
+    body.others,
   )
 }
 
@@ -105,8 +147,11 @@ export const api = {
   rules: () => answer(client.GET('/api/rules')),
   rule: (id: number) => answer(client.GET('/api/rules/{rule_id}', { params: { path: { rule_id: id } } })),
   create: (text: string, name = '') => answer(client.POST('/api/rules', { body: { text, name } })),
-  save: (id: number, text: string) =>
-    answer(client.PUT('/api/rules/{rule_id}', { params: { path: { rule_id: id } }, body: { text } })),
+  /** seen: the mark of the text that this one was written over. */
+  save: (id: number, text: string, seen: string) =>
+    answer(client.PUT('/api/rules/{rule_id}', { params: { path: { rule_id: id } }, body: { text, seen } })),
+  keepTable: (id: number, table: TableChoice | null) =>
+    answer(client.PUT('/api/rules/{rule_id}/table', { params: { path: { rule_id: id } }, body: { table } })),
   change: (id: number, body: Schemas['RuleChange']) =>
     answer(client.PATCH('/api/rules/{rule_id}', { params: { path: { rule_id: id } }, body })),
   remove: (id: number) =>

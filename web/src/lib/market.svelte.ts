@@ -2,9 +2,10 @@
 import { QueryObserver } from '@tanstack/svelte-query'
 import { moved } from './days'
 import type { BenchList, Entry, Market } from './api'
+import { longDay } from './format'
+import { tell } from './notice.svelte'
 import { ask, client } from './queries'
-
-const KEY = 'upperwick-as-of'
+import { nameMoment, onReturn, route } from './router.svelte'
 
 export const market = $state<{
   now: Market | null
@@ -37,17 +38,18 @@ export async function loadMarket(): Promise<() => void> {
   market.entries = client.getQueryData(ask.catalogue().queryKey)?.entries ?? []
   market.lists = client.getQueryData(ask.lists().queryKey) ?? []
   stood(client.getQueryData(ask.market().queryKey)!)
+  ends.push(onReturn(() => (route.at ? standOn(route.at) : stand(latest() ?? ''))))
   return () => ends.forEach((end) => end())
 }
 
 /** The market as it is now. Whoever stood on its latest day goes along; whoever looks back stays where they are. */
 function stood(found: Market): void {
   const before = latest()
-  const kept = sessionStorage.getItem(KEY)
   const last = found.sessions.at(-1) ?? null
-  if (before === null) market.asOf = kept && found.sessions.includes(kept) ? kept : last
-  else if (market.asOf === before || !found.sessions.includes(market.asOf ?? '')) market.asOf = last
   market.now = found
+  if (before === null && route.at) standOn(route.at)
+  else if (before === null || market.asOf === before || !found.sessions.includes(market.asOf ?? ''))
+    stand(last ?? '')
 }
 
 export function latest(): string | null {
@@ -55,9 +57,8 @@ export function latest(): string | null {
 }
 
 function stand(day: string): void {
-  market.asOf = day
-  if (day === latest()) sessionStorage.removeItem(KEY)
-  else sessionStorage.setItem(KEY, day)
+  market.asOf = day || null
+  nameMoment(day === latest() ? null : market.asOf)
 }
 
 export type Unit = 'day' | 'week' | 'month'
@@ -76,10 +77,18 @@ export function step(by: 1 | -1, unit: Unit = 'day'): void {
   stand(sessions[Math.min(Math.max(at, 0), sessions.length - 1)]!)
 }
 
-/** Stands on a date, or on the last session before it. */
+/** Stands on a date, or on the last session before it; one that the data does not reach is said. */
 export function standOn(date: string): void {
   const sessions = market.now?.sessions
-  if (!sessions || !date) return
-  const found = sessions.findLast((day) => day <= date) ?? sessions[0]
-  if (found) stand(found)
+  const [first, last] = [sessions?.[0], sessions?.at(-1)]
+  if (!sessions || !first || !last) return
+  if (!/^\d{4}-\d\d-\d\d$/.test(date)) {
+    if (date)
+      tell(`“${date.slice(0, 40)}” is no date such as ${last}; you stand on ${longDay(market.asOf ?? last)}.`)
+    stand(market.asOf ?? last)
+    return
+  }
+  if (date > last) tell(`The data ends on ${longDay(last)}: that is where you stand.`)
+  if (date < first) tell(`The data begins on ${longDay(first)}: that is where you stand.`)
+  stand(sessions.findLast((day) => day <= date) ?? first)
 }

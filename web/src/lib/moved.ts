@@ -1,6 +1,7 @@
 /** The stream of what moved on the server. What it tells makes the answers void that depend on it, so that nothing need ask by a clock. */
 import type { AnyRun } from './api'
 import { client, forget } from './queries'
+import { server } from './server.svelte'
 
 export type JobEvent = Pick<AnyRun, 'id' | 'state' | 'stage' | 'share' | 'detail'> & {
   kind: string
@@ -55,6 +56,8 @@ export function take(event: Event): void {
   else if (event.what === 'everything') {
     // A stream that begins has missed whatever came before it: what is on show may be of then.
     forget('market', 'lists', 'rules', 'jobs')
+    // What was asked in vain while the server was away is asked again.
+    void client.refetchQueries({ type: 'active', predicate: (asked) => asked.state.status === 'error' })
     for (const { tell } of [...watchers]) tell(null)
   }
 }
@@ -63,8 +66,12 @@ function open(): void {
   clearTimeout(again)
   if (stream || document.visibilityState === 'hidden') return
   const mine = (stream = new EventSource('/api/events'))
-  mine.onmessage = (message) => take(JSON.parse(message.data as string) as Event)
+  mine.onmessage = (message) => {
+    server.away = false
+    take(JSON.parse(message.data as string) as Event)
+  }
   mine.onerror = () => {
+    if (stream === mine) server.away = true
     if (mine.readyState !== EventSource.CLOSED || stream !== mine) return
     stream = null
     again = setTimeout(() => {

@@ -2,7 +2,8 @@
 import { createQuery, keepPreviousData, QueryClient, queryOptions } from '@tanstack/svelte-query'
 import { api, Problem, type Asked, type ChartChoice, type Drawn } from './api'
 
-const AWAY = [0, 502, 503, 504] // no answer, or not yet
+const AWAY = [0, 502, 504] // no answer: asked until there is one
+const NOT_YET = 503
 const SHORT = 60_000 // how long what is large is kept once nobody looks at it
 
 export const client = new QueryClient({
@@ -12,8 +13,10 @@ export const client = new QueryClient({
       networkMode: 'always', // the server may well be this machine
       refetchOnWindowFocus: false,
       structuralSharing: false,
-      retry: (failures, error) => failures < 2 && error instanceof Problem && AWAY.includes(error.status),
-      retryDelay: (failures) => 300 * 2 ** failures,
+      retry: (failures, error) =>
+        error instanceof Problem &&
+        (AWAY.includes(error.status) || (error.status === NOT_YET && failures < 2)),
+      retryDelay: (failures) => Math.min(300 * 2 ** failures, 5_000),
     },
   },
 })
@@ -37,6 +40,8 @@ export const ask = {
   preferences: () => queryOptions({ queryKey: ['preferences'], queryFn: api.preferences }),
   lists: () => queryOptions({ queryKey: ['lists'], queryFn: api.lists }),
   rules: () => queryOptions({ queryKey: ['rules'], queryFn: api.rules }),
+  rule: (id: number) =>
+    queryOptions({ queryKey: ['rules', 'one', id], queryFn: () => api.rule(id), staleTime: 0 }),
   versions: (rule: number) =>
     queryOptions({ queryKey: ['rules', 'versions', rule], queryFn: () => api.versions(rule) }),
   seal: (rule: number) => queryOptions({ queryKey: ['rules', 'seal', rule], queryFn: () => api.seal(rule) }),

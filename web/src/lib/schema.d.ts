@@ -435,7 +435,7 @@ export interface paths {
         get: operations["rule"];
         /**
          * Save
-         * @description Saves the text as the next version.
+         * @description Saves the text as the next version. Where another was saved since the one in `seen`, nothing is: 409, with that rule as `theirs`.
          */
         put: operations["save_rule"];
         post?: never;
@@ -448,6 +448,26 @@ export interface paths {
          * @description Renames a rule, or puts it into a folder or under tags.
          */
         patch: operations["change_rule"];
+        trace?: never;
+    };
+    "/api/rules/{rule_id}/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Table
+         * @description Keeps columns and order of the rule's own.
+         */
+        put: operations["keep_rule_table"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/rules/{rule_id}/restore": {
@@ -1396,7 +1416,11 @@ export interface components {
              */
             saved: string;
         };
-        /** RuleDetail */
+        /**
+         * RuleDetail
+         * @description mark: of the text, to be given back as `seen` when another is saved over it. table: the rule's own columns and order; None where it
+         *     has the account's.
+         */
         RuleDetail: {
             /** Id */
             id: number;
@@ -1427,6 +1451,9 @@ export interface components {
             text: string;
             /** Share */
             share: string | null;
+            /** Mark */
+            mark: string;
+            table: components["schemas"]["TableChoice"] | null;
         };
         /** NewRule */
         NewRule: {
@@ -1500,13 +1527,21 @@ export interface components {
             text: string;
             /** Share */
             share: string | null;
+            /** Mark */
+            mark: string;
+            table: components["schemas"]["TableChoice"] | null;
             /** Kept */
             kept: string[];
         };
-        /** RuleText */
+        /**
+         * RuleText
+         * @description seen: the mark of the text that this one was written over; without it nothing is compared.
+         */
         RuleText: {
             /** Text */
             text: string;
+            /** Seen */
+            seen?: string | null;
         };
         /**
          * RuleChange
@@ -1519,6 +1554,13 @@ export interface components {
             folder?: string | null;
             /** Tags */
             tags?: string[] | null;
+        };
+        /**
+         * RuleTable
+         * @description The rule's own columns and order; None for the account's.
+         */
+        RuleTable: {
+            table: components["schemas"]["TableChoice"] | null;
         };
         /** VersionOut */
         VersionOut: {
@@ -3577,6 +3619,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RuleChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleDetail"];
+                };
+            };
+        };
+    };
+    keep_rule_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleTable"];
             };
         };
         responses: {

@@ -7,6 +7,7 @@
   import { longDay } from '$lib/format'
   import { latest, market, standOn, step } from '$lib/market.svelte'
   import { go, route } from '$lib/router.svelte'
+  import { server } from '$lib/server.svelte'
   import { theme, toggleTheme } from '$lib/theme.svelte'
   import { HOME, PLACES, placeOf, type Place } from './places'
 
@@ -146,6 +147,12 @@
   <div role="status" class="shrink-0 border-b border-hair px-4 py-0.5 text-[13px] text-ink2">
     Compiling {market.now.compiling.includes('patterns') ? 'the chart patterns' : 'the rarer measures'}, once:
     a rule that needs them may have to wait a minute.
+  </div>
+{/if}
+
+{#if server.away}
+  <div role="status" class="shrink-0 border-b border-hair bg-glow px-4 py-0.5 text-[13px]">
+    The server does not answer. It is asked again every few seconds; what you write is kept here meanwhile.
   </div>
 {/if}
 

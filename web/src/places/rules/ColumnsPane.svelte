@@ -1,12 +1,29 @@
 <script lang="ts">
   import { Popover } from 'bits-ui'
-  import type { Scan } from '$lib/api'
+  import { sentence, type Scan } from '$lib/api'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { choose, preferences } from '$lib/preferences.svelte'
-  import { columns, labelOf, moveColumn, setTable, table, USUAL } from './hits.svelte'
+  import { ask, client } from '$lib/queries'
+  import {
+    columns,
+    expressions,
+    hasOwn,
+    isOwn,
+    keepOwn,
+    labelOf,
+    makeUsual,
+    moveColumn,
+    setTable,
+    table,
+  } from './hits.svelte'
 
-  const { scan }: { scan: Scan | null } = $props()
+  interface Props {
+    scan: Scan | null
+    /** The text whose hits are shown: a column is read with its names. */
+    text: string
+  }
+  const { scan, text }: Props = $props()
   const IDEAS = [
     'range / atr(14)',
     'change(5)',
@@ -25,21 +42,36 @@
 
   let wanted = $state('')
   let name = $state('')
-  let added = $state('')
+  let trouble = $state('')
+  let checking = $state(false)
   const shown = $derived(columns(scan))
   const sets = $derived(Object.keys(preferences.now.tables ?? {}).sort())
-  const trouble = $derived(shown.find((c) => c.text === added)?.error ?? '')
 
-  function add(event: SubmitEvent): void {
-    event.preventDefault()
-    const text = wanted.trim()
-    if (!text) return
-    if (table().columns.some((c) => c.text === text)) tell(`“${text}” is a column already.`)
-    else if (table().columns.length >= 24) tell('A table has at most 24 columns; take one out first.')
-    else {
-      setTable({ columns: [...table().columns, { text, label: '', width: null }] })
-      added = text
+  /** What is wrong with an expression as a column of this rule; "" where nothing is. */
+  async function wrongWith(column: string): Promise<string> {
+    const asked = { text, as_of: market.asOf, columns: [...new Set([...expressions(), column])].slice(0, 24) }
+    try {
+      const { scan: found } = await client.fetchQuery(ask.scan(asked))
+      return found.columns.find((c) => c.text === column)?.error ?? ''
+    } catch (error) {
+      return sentence(error)
     }
+  }
+
+  async function add(event: SubmitEvent): Promise<void> {
+    event.preventDefault()
+    const column = wanted.trim()
+    trouble = ''
+    if (!column || checking) return
+    if (table().columns.some((c) => c.text === column)) trouble = `“${column}” is a column already.`
+    else if (table().columns.length >= 24) trouble = 'A table has at most 24 columns; take one out first.'
+    else if (!isOwn(column)) {
+      checking = true
+      trouble = await wrongWith(column)
+      checking = false
+    }
+    if (trouble) return
+    setTable({ columns: [...table().columns, { text: column, label: '', width: null }] })
     wanted = ''
   }
 
@@ -87,7 +119,7 @@
           list="column-ideas"
           bind:value={wanted}
         />
-        <button class="act">Add</button>
+        <button class="act" disabled={checking}>Add</button>
         <datalist id="column-ideas">
           {#each IDEAS as idea (idea)}<option value={idea}></option>{/each}
           {#each market.entries.filter((e) => e.bare) as entry (entry.name)}<option value={entry.name}
@@ -96,7 +128,7 @@
       </form>
       <p class="text-ink3">
         Any expression of the rule language, the rule’s own names and dials too.
-        {#if trouble}<span class="text-loss">{trouble}</span>{/if}
+        {#if trouble}<span role="alert" class="text-loss">{trouble}</span>{/if}
       </p>
       <ol aria-label="Columns shown">
         {#each shown as column, at (column.text)}
@@ -134,8 +166,7 @@
             <span class="mr-2 whitespace-nowrap"
               ><button
                 class="underline underline-offset-3"
-                onclick={() => choose({ table: $state.snapshot(preferences.now.tables![set]!) })}
-                >{set}</button
+                onclick={() => keepOwn($state.snapshot(preferences.now.tables![set]!))}>{set}</button
               ><button class="link px-1" aria-label="Delete the set {set}" onclick={() => forget(set)}
                 >✕</button
               ></span
@@ -152,7 +183,19 @@
           />
           <button class="quiet">Keep</button>
         </form>
-        <button class="link mt-2" onclick={() => choose({ table: USUAL })}>Back to the usual columns</button>
+        <p class="mt-2 flex flex-wrap gap-x-4">
+          {#if hasOwn()}
+            <button class="link" title="For all rules without columns of their own" onclick={makeUsual}
+              >Make these my usual columns</button
+            >
+            <button class="link" onclick={() => keepOwn(null)}>Back to my usual columns</button>
+          {:else}
+            <span class="text-ink3">These are your usual columns; a change is this rule’s own.</span>
+            {#if preferences.now.table}
+              <button class="link" onclick={() => choose({ table: null })}>Back to the first set</button>
+            {/if}
+          {/if}
+        </p>
       </div>
     </Popover.Content>
   </Popover.Portal>

@@ -11,7 +11,7 @@
   import Divider from './Divider.svelte'
   import HitsBar, { type Part } from './HitsBar.svelte'
   import HitsTable from './HitsTable.svelte'
-  import { columns, ordered } from './hits.svelte'
+  import { shownColumns, ordered } from './hits.svelte'
 
   interface Props {
     counts: Counts
@@ -37,7 +37,7 @@
   const compared = query(() => ({ ...ask.since({ text, as_of: market.asOf }), enabled: comparing }))
   const since = $derived(comparing ? (compared.data ?? null) : null)
 
-  const shown = $derived(columns(scan))
+  const shown = $derived(shownColumns(scan))
   const fresh = $derived(since ? new Set(since.new) : null)
   const only = $derived(part === 'new' ? fresh : part === 'stayed' && since ? new Set(since.stayed) : null)
   const rows = $derived.by(() => {
@@ -117,10 +117,18 @@
 
 <svelte:window onkeydown={keydown} />
 
-<div class="flex h-full flex-col" class:opacity-60={stale}>
+<div class="flex h-full flex-col" class:waits={counts.counting} aria-busy={counts.counting}>
   {#if !scan}
-    <p class="max-w-[60ch] p-8 text-ink2">{stale ? `Mend the rule to see its hits. ${why}` : 'Counting …'}</p>
+    <p class="max-w-[60ch] p-8 text-ink2">
+      {counts.counting ? 'Counting …' : stale ? `Mend the rule to see its hits. ${why}` : ''}
+    </p>
   {:else}
+    {#if counts.without.length}
+      <p role="status" class="shrink-0 bg-glow px-4 py-0.5 text-[13px]">
+        Without {counts.without.length === 1 ? 'the line' : `the ${counts.without.length} lines`} to mend: these
+        are the hits of the other lines.
+      </p>
+    {/if}
     {#if !full}
       <HitsBar
         bind:this={bar}

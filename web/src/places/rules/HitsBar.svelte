@@ -118,7 +118,7 @@
     <button class="link" aria-pressed={since !== null} onclick={oncompare}
       >{since ? 'Compared' : 'Compare'}</button
     >
-    <ColumnsPane {scan} />
+    <ColumnsPane {scan} {text} />
     <DropdownMenu.Root>
       <DropdownMenu.Trigger class="link" disabled={!rows.length}>Copy</DropdownMenu.Trigger>
       <DropdownMenu.Portal>

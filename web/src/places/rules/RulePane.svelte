@@ -11,6 +11,7 @@
   import type { Counts } from './counts.svelte'
   import Dials from './Dials.svelte'
   import type { OpenRule } from './open.svelte'
+  import Meanwhile from './Meanwhile.svelte'
   import Remarks from './Remarks.svelte'
   import RuleHead from './RuleHead.svelte'
   import SayIt from './SayIt.svelte'
@@ -64,6 +65,8 @@
 <section class="flex h-full flex-col" aria-label="The rule">
   <RuleHead {open} {counts} bind:readAloud online={(line) => editor?.focus(line)} oninsert={insert} />
 
+  <Meanwhile {open} />
+
   <div class="relative min-h-0 flex-1 overflow-y-auto pt-1">
     <div class="flex" style:min-height="{(lines - hidden.length) * 30}px">
       <div class="min-w-0 flex-1">
@@ -98,7 +101,7 @@
           {offset}
           {current}
           {hidden}
-          stale={counts.stale}
+          busy={counts.counting}
           onskip={(line) => (open.body = toggleSkip(open.body, line - offset))}
         />
       {/if}

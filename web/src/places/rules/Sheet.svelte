@@ -8,7 +8,7 @@
   import { ask, client, query } from '$lib/queries'
   import type { Counts } from './counts.svelte'
   import { dismissed, setDismissed } from './dismissed.svelte'
-  import { columnOf, columns, ordered, setTable, sortBy, table } from './hits.svelte'
+  import { columnOf, shownColumns, ordered, setTable, sortBy, table } from './hits.svelte'
 
   interface Props {
     counts: Counts
@@ -16,7 +16,7 @@
     onopen: (symbol: string) => void
   }
   const { counts, rule, onopen }: Props = $props()
-  const { scan, counted: text, stale } = $derived(counts)
+  const { scan, counted: text } = $derived(counts)
   const SIZES = { 6: 3, 12: 4, 24: 6 } as const
   type Size = keyof typeof SIZES
 
@@ -32,7 +32,7 @@
   const sort = $derived((table().sort ?? [])[0] ?? { text: 'symbol', down: false })
   const column = $derived(columnOf(sort.text, scan))
   const choices = $derived.by(() => {
-    const found = columns(scan)
+    const found = shownColumns(scan)
     return found.some((c) => c.text === sort.text) ? found : [column, ...found]
   })
 
@@ -137,7 +137,7 @@
 
 <svelte:window onkeydown={keydown} />
 
-<div class="flex h-full flex-col" class:opacity-60={stale}>
+<div class="flex h-full flex-col" class:waits={counts.counting} aria-busy={counts.counting}>
   <div class="flex shrink-0 items-center gap-4 border-b border-hair px-4 py-1.5 text-[13px] text-ink2">
     <label>
       by <select

@@ -5,13 +5,14 @@
   interface Props {
     scan: Scan
     offset: number
-    stale: boolean
+    /** Whether the numbers are of the text before, while the one that stands is counted. */
+    busy: boolean
     current: number
     /** Lines of the editor that are folded away. */
     hidden: number[]
     onskip: (line: number) => void
   }
-  const { scan, offset, stale, current, hidden, onskip }: Props = $props()
+  const { scan, offset, busy, current, hidden, onskip }: Props = $props()
   const ROW = 30
   const WIDTH = 132
 
@@ -42,7 +43,8 @@
 <ol
   class="relative shrink-0 select-none"
   style:width="{WIDTH + 12}px"
-  class:opacity-50={stale}
+  class:waits={busy}
+  aria-busy={busy}
   aria-label="What each line leaves"
 >
   {#each rows as line (line.number)}

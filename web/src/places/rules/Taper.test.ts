@@ -23,7 +23,7 @@ function taper(lines: Line[], more: Record<string, unknown> = {}) {
   render(Taper, {
     scan: { lines } as unknown as Scan,
     offset: 0,
-    stale: false,
+    busy: false,
     current: 1,
     hidden: [],
     onskip,
@@ -61,6 +61,6 @@ it('leaves out what is folded away and moves the rest up', () => {
 })
 
 it('shows that its numbers are of the text before', () => {
-  taper([line(1, 10)], { stale: true })
+  taper([line(1, 10)], { busy: true })
   expect(screen.getByRole('list').className).toContain('opacity-50')
 })

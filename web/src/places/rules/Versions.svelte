@@ -5,6 +5,7 @@
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { ask, client, forget, query } from '$lib/queries'
+  import { withName } from '$lib/rule/headers'
 
   interface Props {
     rule: RuleDetail
@@ -38,12 +39,14 @@
   async function restore(version: Version): Promise<void> {
     const before = rule.text
     try {
-      onrestored(await api.save(rule.id, version.text))
+      // What a version said comes back; its name of then does not.
+      const restored = await api.save(rule.id, withName(version.text, rule.name), rule.mark)
+      onrestored(restored)
       forget('rules')
       tell(`Version ${version.number} is the rule again.`, {
         label: 'Undo',
         run: () =>
-          void api.save(rule.id, before).then((found) => {
+          void api.save(rule.id, before, restored.mark).then((found) => {
             onrestored(found)
             forget('rules')
           }),

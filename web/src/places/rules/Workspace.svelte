@@ -8,7 +8,7 @@
   import { offsetOf, turnDial } from '$lib/rule/headers'
   import { Counts } from './counts.svelte'
   import Divider from './Divider.svelte'
-  import { expressions } from './hits.svelte'
+  import { expressions, ofRule } from './hits.svelte'
   import Hits from './Hits.svelte'
   import { OpenRule } from './open.svelte'
   import RulePane from './RulePane.svelte'
@@ -31,6 +31,9 @@
   const counts = new Counts(() =>
     open.rule ? { text: open.text, as_of: market.asOf, columns: JSON.parse(columns) as string[] } : null,
   )
+  $effect(() => {
+    if (open.rule) ofRule(open.rule)
+  })
   let measure = $state(0)
   let chosen = $state<string | null>(null)
   /** A symbol looked at that need not be among the hits: a near miss, or one that has left the list. */
@@ -98,7 +101,10 @@
             class="border-b-2 border-transparent pt-[2px] text-ink2 data-[state=active]:border-ember data-[state=active]:font-semibold data-[state=active]:text-ink"
           >
             {label}
-            {#if value === 'hits' && counts.scan}<span class:opacity-50={counts.errors.length > 0}
+            {#if value === 'hits' && counts.scan}<span
+                class:waits={counts.counting}
+                aria-busy={counts.counting}
+                title={counts.without.length ? 'without the lines to mend' : undefined}
                 >{counts.scan.hits_total}</span
               >{/if}
           </Tabs.Trigger>

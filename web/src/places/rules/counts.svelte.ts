@@ -15,8 +15,11 @@ const PATIENCE = 250
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
 export class Counts {
-  /** The latest answer: it stays while the next is worked on, and when the text cannot be counted. */
+  /** The latest answer: it stays, and is said to be old, while the next is worked on. Of a text with errors it is that of its other lines;
+   * null where nothing can be counted. */
   scan = $state.raw<Scan | null>(null)
+  /** The lines to mend, without which `scan` was counted. */
+  without = $state.raw<number[]>([])
   /** The text that was counted last: hits and charts are of one and the same rule, and wait for its counts. */
   counted = $state('')
   readonly #wanted: () => Question | null
@@ -38,7 +41,7 @@ export class Counts {
   /** What is wrong with the text that was asked about last: it stays until the next answer. */
   errors = $state.raw<RuleProblem[]>([])
   trouble = $state('')
-  /** Whether the numbers are of a text before the one that cannot be counted. */
+  /** Whether the text cannot be counted as it stands. */
   readonly stale = $derived(this.errors.length > 0 || this.trouble !== '')
   readonly why = $derived(this.errors[0]?.message ?? this.trouble)
 
@@ -63,10 +66,18 @@ export class Counts {
       this.#taken = this.#asked
       this.errors = error instanceof Problem ? error.errors : []
       this.trouble = error && !this.errors.length ? sentence(error) : ''
-      if (!data || error) return
-      this.scan = data.scan
-      this.counted = data.asked.text
+      const others = error instanceof Problem ? error.others : null
+      this.without = others?.without ?? []
+      // Old counts never stand beside a new text; where only the answer failed, those of the same text stay.
+      if (others) this.#stands(others.text, others.scan)
+      else if (error && this.counted !== this.#asked?.text) this.#stands('', null)
+      else if (!error && data) this.#stands(data.asked.text, data.scan)
     })
+  }
+
+  #stands(text: string, scan: Scan | null): void {
+    this.scan = scan
+    this.counted = text
   }
 
   #go(next: Question): void {

@@ -1,6 +1,8 @@
 /** The hits as one ordered list: the table and the contact sheet show the same, in the same order. */
-import type { Hit, Scan, Shown, TableChoice } from '$lib/api'
+import { api, sentence, type Hit, type RuleDetail, type Scan, type Shown, type TableChoice } from '$lib/api'
 import { read } from '$lib/format'
+import { keeping } from '$lib/kept'
+import { tell } from '$lib/notice.svelte'
 import { choose, preferences } from '$lib/preferences.svelte'
 
 export interface Column {
@@ -44,12 +46,46 @@ export const USUAL: TableChoice = {
 }
 const WIDTHS: Record<Shown, number> = { text: 100, percent: 66, price: 66, amount: 62, number: 68, truth: 56 }
 
+/** Columns and order belong to the rule that is open; a rule without any of its own has the account's. */
+const own = $state<{ rule: number | null; table: TableChoice | null }>({ rule: null, table: null })
+let opened = ''
+
+/** The rule whose hits are looked at, as the server has it. */
+export function ofRule(rule: RuleDetail): void {
+  // What was changed here a moment ago, and is still on its way, is not undone by an answer from before.
+  const said = JSON.stringify([rule.id, rule.table])
+  if (said === opened) return
+  opened = said
+  own.rule = rule.id
+  own.table = rule.table ?? null
+}
+
+export const hasOwn = () => own.table !== null
+
 export function table(): TableChoice {
-  return preferences.now.table ?? USUAL
+  return own.table ?? preferences.now.table ?? USUAL
 }
 
 export function setTable(change: Partial<TableChoice>): void {
-  choose({ table: { ...table(), ...change } })
+  keepOwn({ ...table(), ...change })
+}
+
+/** The rule's own columns and order; null for the account's. */
+export function keepOwn(next: TableChoice | null): void {
+  const rule = own.rule
+  if (rule === null) return
+  own.table = next
+  const sent = $state.snapshot(next)
+  keeping(`table ${rule}`, () => {
+    if (own.rule === rule) opened = JSON.stringify([rule, sent])
+    return api.keepTable(rule, sent).catch((error) => tell(sentence(error)))
+  })
+}
+
+/** Columns and order of this rule as the account's, for all rules without any of their own. */
+export function makeUsual(): void {
+  choose({ table: $state.snapshot(table()) })
+  keepOwn(null)
 }
 
 /** What the server has to work out: the columns that are expressions, and those only sorted by. */
@@ -58,6 +94,9 @@ export function expressions(): string[] {
   const texts = [...columns.map((c) => c.text), ...(sort ?? []).map((s) => s.text)]
   return texts.filter((text, at) => !(text in OWN) && texts.indexOf(text) === at).slice(0, 24)
 }
+
+/** Whether a column is one of those that are no expressions. */
+export const isOwn = (text: string) => text in OWN
 
 export function labelOf(text: string, own = ''): string {
   return own || OWN[text]?.label || LABELS[text] || text
@@ -82,6 +121,11 @@ export function columnOf(text: string, scan: Scan | null, label = '', width: num
 
 export function columns(scan: Scan | null): Column[] {
   return table().columns.map((c) => columnOf(c.text, scan, c.label, c.width))
+}
+
+/** The columns that the table shows: an account's column that names what only another rule has says nothing here. */
+export function shownColumns(scan: Scan | null): Column[] {
+  return columns(scan).filter((column) => column.error === null || hasOwn())
 }
 
 /** Sorts by a column alone, or, with `also`, by it after those chosen before. The same column again turns its direction. */

@@ -1,8 +1,10 @@
 /** A rule that is open: its text as it is typed, and what is saved of it. */
-import { api, sentence, type RuleDetail } from '$lib/api'
-import { forget } from '$lib/queries'
+import { untrack } from 'svelte'
+import { api, Problem, sentence, type RuleDetail } from '$lib/api'
+import { ask, client, forget, query } from '$lib/queries'
+import { go } from '$lib/router.svelte'
 import { tell } from '$lib/notice.svelte'
-import { join, lifted, split, type Header, type HeaderValues } from '$lib/rule/headers'
+import { join, lifted, split, withName, type Header, type HeaderValues } from '$lib/rule/headers'
 
 export class OpenRule {
   rule = $state<RuleDetail | null>(null)
@@ -11,14 +13,23 @@ export class OpenRule {
   body = $state('')
   readonly text = $derived(join(this.headers, this.body))
   readonly dirty = $derived(this.rule !== null && this.text !== this.rule.text)
+  /** The rule as it was saved in another window or on another device, while something else stood here unsaved. */
+  theirs = $state.raw<RuleDetail | null>(null)
   readonly #draft: string
+  #saving = $state(0)
+  readonly #kept: { readonly data: RuleDetail | undefined; readonly error: Error | null }
   /** A head that was put back into the editor, and stays there as it is. */
   #putBack = ''
 
   /** To be made where a component begins: what is typed and not saved is kept in the browser. */
-  constructor(private readonly id: number) {
+  constructor(readonly id: number) {
     this.#draft = `upperwick-draft-${id}`
-    void this.#load()
+    this.#kept = query(() => ask.rule(id))
+    $effect(() => {
+      const { data, error } = this.#kept
+      if (this.#saving) return
+      untrack(() => this.#heard(data, error))
+    })
     $effect(() => {
       if (!this.rule) return
       if (this.dirty) localStorage.setItem(this.#draft, this.text)
@@ -26,16 +37,34 @@ export class OpenRule {
     })
   }
 
-  async #load(): Promise<void> {
-    try {
-      this.take(await api.rule(this.id))
-      const draft = localStorage.getItem(this.#draft)
-      if (draft === null || draft === this.rule?.text) return
-      this.#write(draft)
-      tell('Unsaved changes from before are kept.', { label: 'Drop them', run: this.revert })
-    } catch (error) {
-      this.failed = sentence(error)
+  /** What the server has of the rule: at first, and whenever it was saved anywhere. */
+  #heard(found: RuleDetail | undefined, error: Error | null): void {
+    if (!found) {
+      if (error && !this.rule) this.failed = sentence(error)
+      return
     }
+    if (!this.rule) return this.#begin(found)
+    if (found.saved < this.rule.saved) return // asked before what was saved here last
+    if (found.mark === this.rule.mark) {
+      this.rule = { ...this.rule, ...found, text: this.rule.text }
+      return
+    }
+    if (this.dirty && found.text !== this.text) this.theirs = found
+    else {
+      const { version } = this.rule
+      this.take(found)
+      if (found.version !== version)
+        tell(`Version ${found.version} was saved elsewhere, and is what you see.`)
+    }
+  }
+
+  #begin(found: RuleDetail): void {
+    this.failed = ''
+    this.take(found)
+    const draft = localStorage.getItem(this.#draft)
+    if (draft === null || draft === this.rule?.text) return
+    this.#write(draft)
+    tell('Unsaved changes from before are kept.', { label: 'Drop them', run: this.revert })
   }
 
   #write(text: string): void {
@@ -45,6 +74,8 @@ export class OpenRule {
   }
 
   #saved(found: RuleDetail): void {
+    this.theirs = null
+    client.setQueryData(ask.rule(this.id).queryKey, found)
     const parts = split(found.text)
     // What is compared with the editor is the text as the editor would write it.
     this.rule = { ...found, text: join(parts.headers, parts.body) }
@@ -59,13 +90,46 @@ export class OpenRule {
   save = async (): Promise<void> => {
     if (!this.rule) return
     const sent = this.text
+    this.#saving++
     try {
-      const found = await api.save(this.id, sent)
+      const found = await api.save(this.id, sent, (this.theirs ?? this.rule).mark)
+      const { version } = this.rule
       // What was typed while the answer was on its way stays, and is not saved yet.
       if (this.text === sent) this.take(found)
       else this.#saved(found)
       forget('rules')
-      tell(`Saved as version ${found.version}.`)
+      tell(found.version === version ? 'Saved.' : `Saved as version ${found.version}.`)
+    } catch (error) {
+      if (error instanceof Problem && error.theirs) this.theirs = error.theirs
+      else tell(sentence(error))
+    } finally {
+      this.#saving--
+    }
+  }
+
+  /** The text saved elsewhere in place of the one here, which can be had back. */
+  takeTheirs = (): void => {
+    if (!this.theirs) return
+    const mine = this.text
+    this.take(this.theirs)
+    tell(`Version ${this.rule!.version} is what you see.`, {
+      label: 'Back to what I wrote',
+      run: () => this.#write(mine),
+    })
+  }
+
+  /** What is written here as a rule of its own, and here the text saved elsewhere. */
+  keepBoth = async (): Promise<void> => {
+    if (!this.theirs || !this.rule) return
+    try {
+      const name = `${this.rule.name.slice(0, 100)}, as I wrote it`
+      const made = await api.create(withName(this.text, name), name)
+      this.take(this.theirs)
+      forget('rules')
+      tell(`What you wrote is kept as “${made.name}”.`, {
+        label: 'Open it',
+        run: () => go(`/rules/${made.id}`),
+      })
     } catch (error) {
       tell(sentence(error))
     }
@@ -106,13 +170,19 @@ export class OpenRule {
     const unsaved = this.dirty ? this.body : null
     // At once, so that a save on its heels keeps the new name too.
     this.set('name', name.trim())
+    this.#saving++
     try {
-      this.take(await api.change(this.id, { name }))
-      if (unsaved !== null) this.body = unsaved
+      const head = { ...this.headers }
+      const found = await api.change(this.id, { name })
+      this.#saved(found)
+      if (unsaved === null) this.#write(found.text)
+      else this.headers = { ...head, name: found.name }
       forget('rules')
     } catch (error) {
       tell(sentence(error))
       this.set('name', this.rule.name)
+    } finally {
+      this.#saving--
     }
   }
 }
