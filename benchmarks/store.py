@@ -12,20 +12,18 @@ def store(instruments: int, length: int) -> None:
 
     django.setup()
     from django.core.management import call_command
-    from django.db import transaction
 
     from upperwick.accounts.services import ensure_demo_account
-    from upperwick.market.models import BarBlock, DataVersion, Instrument
-    from upperwick.market.store import blocks
+    from upperwick.market.models import DataVersion
+    from upperwick.market.store import save_tables
     from wickcore.bars.bars import FIELDS
 
     call_command("migrate", verbosity=0)
     bars = make_bars(instruments, length)
-    with transaction.atomic():
-        Instrument.objects.bulk_create(Instrument(symbol=s, name=s) for s in bars.symbols)
-        for k, instrument in enumerate(Instrument.objects.order_by("symbol")):
-            part = slice(int(bars.offsets[k]), int(bars.offsets[k + 1]))
-            table = {"days": bars.days[part], **{n: getattr(bars, n)[part] for n in FIELDS}}
-            BarBlock.objects.bulk_create(blocks(instrument, table))
-        DataVersion.objects.create(what=f"{instruments:,} random walks of {length:,} bars", invented=True)
+    tables = {}
+    for k, symbol in enumerate(bars.symbols):
+        part = slice(int(bars.offsets[k]), int(bars.offsets[k + 1]))
+        tables[symbol] = {"days": bars.days[part], **{n: getattr(bars, n)[part] for n in FIELDS}}
+    save_tables({"day": tables}, None, f"{instruments:,} random walks of {length:,} bars")
+    DataVersion.objects.update(invented=True)
     ensure_demo_account()

@@ -6,6 +6,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
+from upperwick.accounts.tries import TOO_MANY
 from upperwick.kernels import missing
 from upperwick.market.load import DamagedBlock
 from upperwick.refused import Refused
@@ -25,6 +26,11 @@ def rule_problem(error: RuleError, **extra: Any) -> HttpResponse:
         {"line": p.line, "column": p.column, "length": p.length, "message": p.message, "mend": p.mend} for p in error.problems
     ]
     return problem(422, "The rule has errors", str(error), errors=errors, **extra)
+
+
+def locked_out(request: HttpRequest, response: Any = None, credentials: Any = None) -> HttpResponse:
+    """The answer to whoever has tried too many passwords (see AXES_LOCKOUT_CALLABLE)."""
+    return problem(429, "Too many tries", TOO_MANY)
 
 
 def install(api: NinjaAPI) -> None:

@@ -2,6 +2,7 @@
 
 import os
 import secrets
+from datetime import timedelta
 from pathlib import Path
 
 BASE_DIR = Path(__file__).resolve().parent.parent
@@ -28,7 +29,7 @@ def _secret_key() -> str:
 
 SECRET_KEY = _secret_key()
 DEBUG = False
-ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", "testserver"]
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
 INSTALLED_APPS = [
     "django.contrib.admin",
     "django.contrib.auth",
@@ -43,6 +44,7 @@ INSTALLED_APPS = [
     "upperwick.market",
     "upperwick.rules",
     "upperwick.studies",
+    "axes",
     "django_tasks",
     "django_tasks_db",
 ]
@@ -57,6 +59,21 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "upperwick.security.content_policy",
+    "axes.middleware.AxesMiddleware",
+]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+# Wrong passwords are counted in the database, for the name and for the address each, and waited out.
+AXES_FAILURE_LIMIT = 10
+AXES_COOLOFF_TIME = timedelta(minutes=5)
+AXES_LOCKOUT_PARAMETERS = ["username", "ip_address"]
+AXES_RESET_ON_SUCCESS = True
+AXES_DISABLE_ACCESS_LOG = True
+AXES_LOCKOUT_CALLABLE = "upperwick.problems.locked_out"
+AXES_VERBOSE = False
+# Slow to guess and quick to answer; what was hashed before is hashed anew when its owner next signs in.
+PASSWORD_HASHERS = [
+    "django.contrib.auth.hashers.Argon2PasswordHasher",
+    "django.contrib.auth.hashers.PBKDF2PasswordHasher",
 ]
 ROOT_URLCONF = "upperwick.urls"
 ASGI_APPLICATION = "upperwick.asgi.application"

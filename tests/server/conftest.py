@@ -5,6 +5,7 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
+from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.test import Client
 
@@ -17,8 +18,9 @@ from wickcore.scan.patterns import drawn, of_all
 
 
 @pytest.fixture(scope="session")
-def django_db_setup(django_db_setup: None, django_db_blocker: Any) -> None:
+def django_db_setup(django_db_setup: None, django_db_blocker: Any, tmp_path_factory: pytest.TempPathFactory) -> None:
     """The stored market is made once for all tests; what they write is rolled back."""
+    settings.DATA_DIR = tmp_path_factory.mktemp("data")  # each process imports into a database of its own
     with django_db_blocker.unblock():
         save_demo(make_market(listed=70, delisted=10))
 
@@ -49,6 +51,12 @@ class Api:
             return getattr(self.client, method)(f"/api{path}", **data)
 
         return call
+
+
+def enters(client: Client, name: str, password: str) -> bool:
+    """Whether a name and its password sign a browser in."""
+    body = {"name": name, "password": password}
+    return bool(client.post("/api/session", body, content_type="application/json").status_code == 200)
 
 
 def account(name: str) -> Api:

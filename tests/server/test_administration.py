@@ -8,7 +8,7 @@ from django.db import IntegrityError, transaction
 from django.test import Client
 
 from tests.commands import run
-from tests.server.conftest import Api
+from tests.server.conftest import Api, enters
 from upperwick.market.models import Instrument, Member, Universe
 
 
@@ -51,7 +51,7 @@ def test_the_administration_is_for_staff_and_has_no_door_of_its_own(api: Api) ->
     # A second person, made in the interface.
     body = {"username": "erin", "password1": "a long password", "password2": "a long password", "usable_password": "true"}
     assert client.post("/admin/auth/user/add/", body).status_code == 302
-    assert Client().login(username="erin", password="a long password")
+    assert enters(Client(), "erin", "a long password")
 
 
 @pytest.mark.django_db

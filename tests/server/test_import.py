@@ -1,5 +1,6 @@
 """Prices in and out: every bad row named, all or nothing, merged by moment, and the round trip."""
 
+from datetime import date
 from pathlib import Path
 from unittest import mock
 
@@ -10,12 +11,14 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from upperwick.market import store
+from upperwick.market import aside, load, store
 from upperwick.market.files import PriceFileError, read_prices
-from upperwick.market.load import DamagedBlock, data_version, load_market
-from upperwick.market.models import BarBlock, Instrument, Member
+from upperwick.market.load import data_version, load_market
+from upperwick.market.models import BarBlock, BlockData, Instrument, Member
+from wickcore.bars.bars import Bars
 from wickcore.bars.factor import factor
 from wickcore.bars.merge import merge
+from wickcore.bars.moment import to_day
 
 HEAD = "symbol,date,open,high,low,close,volume\n"
 GOOD = HEAD + "ZZA,2024-01-02,10,11,9,10.5,1000\nZZA,2024-01-03,10.5,12,10,11,1500\nZZB,2024-01-02,5,6,4,5,100\n"
@@ -183,7 +186,7 @@ def stored_blocks() -> list[tuple]:
     listed = dict(Instrument.objects.values_list("symbol", "listed"))
     return [
         (s, listed[s], f, y, n, bytes(d))
-        for s, f, y, n, d in rows.values_list("instrument__symbol", "frame", "year", "rows", "data")
+        for s, f, y, n, d in rows.values_list("instrument__symbol", "frame", "year", "rows", "content__data")
     ]
 
 
@@ -233,27 +236,72 @@ def test_an_import_that_dies_midway_leaves_nothing(tmp_path: Path) -> None:
         store.save_tables(tables, None, "never")
     assert (data_version(), Instrument.objects.count()) == (version, count)
     assert not BarBlock.objects.filter(instrument__symbol__startswith="ZZ").exists()
+    assert BlockData.objects.count() == BarBlock.objects.count()
 
 
 @pytest.mark.django_db
-def test_a_damaged_block_is_named(tmp_path: Path) -> None:
-    store.save_tables(read_prices(write(tmp_path, GOOD)).tables, None, "x")
-    block = BarBlock.objects.filter(instrument__symbol="ZZB").get()
-    block.data = bytes(block.data)[:-1] + b"!"
-    block.save()
-    with pytest.raises(DamagedBlock, match="ZZB for 2024"):
-        load_market()
+def test_a_damaged_block_is_left_out_and_named_and_an_import_mends_it(tmp_path: Path) -> None:
+    rows = "ZZB,2023-12-29,10,12,9,11,5000\n"
+    whole = write(tmp_path, GOOD + rows)
+    store.save_tables(read_prices(whole).tables, None, "x")
+    before = load_market().bars
+    block = BarBlock.objects.filter(instrument__symbol="ZZB", year=2024).select_related("content").get()
+    block.content.data = bytes(block.content.data)[:-1] + b"!"
+    block.content.save()
+    for _ in range(2):  # however often it is looked at
+        with mock.patch.object(load, "_held", None):
+            market = load.evaluator().market
+            assert load.damage() == [("ZZB", "day", 2024)]
+    k = market.bars.number["ZZB"]
+    assert market.bars.days[market.bars.offsets[k] : market.bars.offsets[k + 1]].tolist() == [to_day(date(2023, 12, 29))]
+    others = [s for s in before.symbols if s != "ZZB"]
+    assert [market.bars.close[rows_of(market.bars, s)].tolist() for s in others] == [
+        before.close[rows_of(before, s)].tolist() for s in others
+    ]
+    store.save_tables(read_prices(whole).tables, None, "again")
+    with mock.patch.object(load, "_held", None):
+        assert load.evaluator().market.bars.close.tolist() == before.close.tolist()
+        assert load.damage() == []
+
+
+def rows_of(bars: Bars, symbol: str) -> slice:
+    k = bars.number[symbol]
+    return slice(int(bars.offsets[k]), int(bars.offsets[k + 1]))
 
 
 @pytest.mark.django_db
-def test_a_block_with_fewer_rows_than_it_should_have_is_said(tmp_path: Path) -> None:
+@pytest.mark.parametrize("harm", ["rows", "stream", "gone"])
+def test_a_block_that_is_not_what_it_should_be_is_left_out(tmp_path: Path, harm: str) -> None:
     """The places of all other blocks are counted by their rows."""
     store.save_tables(read_prices(write(tmp_path, GOOD)).tables, None, "x")
-    block = BarBlock.objects.filter(instrument__symbol="ZZB").get()
-    block.rows += 1
+    block = BarBlock.objects.filter(instrument__symbol="ZZB").select_related("content").get()
+    if harm == "rows":
+        block.rows += 1
+    elif harm == "gone":
+        BlockData.objects.filter(id=block.content_id).delete()
+    else:
+        block.content.data = b"no stream at all"
+        block.content.save()
+        block.checksum = store.digest(b"no stream at all")
     block.save()
-    with pytest.raises(DamagedBlock, match="more or fewer rows"):
-        load_market()
+    with mock.patch.object(load, "_held", None):
+        assert "ZZB" not in load.evaluator().market.bars.number
+        assert load.damage() == [("ZZB", "day", 2024)]
+
+
+@pytest.mark.django_db(transaction=False)
+def test_one_import_at_a_time(tmp_path: Path) -> None:
+    tables = read_prices(write(tmp_path, GOOD)).tables
+    with aside.importing(), pytest.raises(aside.AnotherImport, match="under way"):
+        store.save_tables(tables, None, "never")
+    assert not BarBlock.objects.filter(instrument__symbol="ZZB").exists()
+
+
+@pytest.mark.django_db
+def test_what_is_replaced_is_cleared_away(tmp_path: Path) -> None:
+    for n in range(3):
+        store.save_tables(read_prices(write(tmp_path, GOOD.replace("5000", f"{6000 + n}"))).tables, None, "x")
+    assert BlockData.objects.count() == BarBlock.objects.count()
 
 
 def test_older_checksums_are_understood() -> None:

@@ -3,25 +3,25 @@
 from collections.abc import Callable
 from typing import Any
 
-from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
-from django.core.cache import cache
+from django.contrib.auth import login, logout, update_session_auth_hash
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from ninja import Router, Schema
+from ninja.utils import check_csrf
 from pydantic import Field
 
 from upperwick.accounts import services
 from upperwick.accounts.signals import welcomed
+from upperwick.accounts.tries import known
 from upperwick.refused import Refused
 
 router = Router(tags=["session"])
 people = Router(tags=["people"])
-TRIES, WAIT = 10, 300
 
 
 class SignIn(Schema):
-    name: str
-    password: str
+    name: str = Field(max_length=150)
+    password: str = Field(max_length=128)
 
 
 class Session(Schema):
@@ -32,8 +32,8 @@ class Session(Schema):
 
 
 class NewPassword(Schema):
-    now: str
-    then: str
+    now: str = Field(max_length=128)
+    then: str = Field(max_length=128)
 
 
 class PersonIn(Schema):
@@ -66,15 +66,12 @@ def session(request: HttpRequest):
 
 @router.post("", response=Session, auth=None, operation_id="sign_in")
 def sign_in(request: HttpRequest, body: SignIn):
-    """Signs in. After ten wrong passwords for a name it waits five minutes."""
-    key = f"tries:{body.name[:150]}"
-    if cache.get(key, 0) >= TRIES:
-        raise Refused("Too many wrong passwords for this name; wait five minutes and try again.", 429)
-    user = authenticate(request, username=body.name, password=body.password)
+    """Signs in. After ten wrong passwords for a name, or from an address, either waits five minutes."""
+    if check_csrf(request) is not None:
+        raise Refused("This page is of before (its CSRF token is missing or old); load it again, and sign in.", 403)
+    user = known(request, body.name, body.password)
     if user is None:
-        cache.set(key, cache.get(key, 0) + 1, WAIT)
         raise Refused("The name or the password is wrong.", 401)
-    cache.delete(key)
     login(request, user)
     welcomed.send(None, user=user)
     return _session(user)
@@ -87,17 +84,20 @@ def sign_out(request: HttpRequest):
     return {"name": None}
 
 
+@router.delete("/everywhere", response=Session, operation_id="sign_out_everywhere")
+def sign_out_everywhere(request: HttpRequest):
+    """Ends every session of the account, this one too."""
+    services.end_sessions(request.user)
+    logout(request)
+    return {"name": None}
+
+
 @router.put("/password", response=Session, operation_id="change_password")
 def change_password(request: HttpRequest, body: NewPassword):
     """Changes one's own password; other browsers are signed out."""
-    key = f"tries:{request.user.get_username()[:150]}"
-    if cache.get(key, 0) >= TRIES:
-        raise Refused("Too many wrong passwords for this name; wait five minutes and try again.", 429)
-    if not request.user.check_password(body.now):
-        cache.set(key, cache.get(key, 0) + 1, WAIT)
+    if known(request, request.user.get_username(), body.now) is None:
         raise Refused("The password as it is now is not right.", 403)
     _fit(lambda: services.set_password(request.user.get_username(), body.then))
-    cache.delete(key)
     request.user.refresh_from_db()
     update_session_auth_hash(request, request.user)
     return _session(request.user)

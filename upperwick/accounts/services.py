@@ -2,11 +2,13 @@
 
 from typing import Any
 
-from django.contrib.auth import get_user_model
+from django.contrib.auth import SESSION_KEY, get_user_model
 from django.contrib.auth.models import AbstractBaseUser
 from django.contrib.auth.password_validation import validate_password
+from django.contrib.sessions.models import Session
 from django.core.exceptions import ValidationError
 from django.db.models import Count, Q
+from django.utils import timezone
 
 from upperwick.accounts.signals import welcomed
 
@@ -44,6 +46,13 @@ def set_password(name: str, password: str) -> None:
         raise Unfit(" ".join(error.messages)) from None
     user.set_password(password)
     user.save()
+
+
+def end_sessions(user: Any) -> None:
+    """Signs an account out of every browser."""
+    for session in Session.objects.filter(expire_date__gt=timezone.now()):
+        if session.get_decoded().get(SESSION_KEY) == str(user.pk):
+            session.delete()
 
 
 def account_named(name: str) -> AbstractBaseUser:

@@ -14,12 +14,16 @@ if TYPE_CHECKING:
 def import_prices(given: Namespace) -> None:
     """Imports prices: all of them, or nothing. What is stored and not in the files stays as it is."""
     with_database()
+    from upperwick.market.aside import AnotherImport
     from upperwick.market.store import save_tables
     from wickcore.bars.moment import of_key
 
     found = read_price_files(given.prices, given.skip_bad)
     what = f"{', '.join(path.name for path in given.prices)}: {_symbols_of(found.tables):,} symbols imported"
-    done = save_tables(found.tables, given.universe, what)
+    try:
+        done = save_tables(found.tables, given.universe, what)
+    except AnotherImport as error:
+        raise Bad(str(error)) from None
     if given.json:
         changes = [
             {"symbol": symbol, "moment": str(of_key(c.key)), "old": list(c.old), "new": list(c.new)} for symbol, c in done.changes

@@ -10,7 +10,7 @@ def demo(given: Namespace) -> None:
     with_database()
     from upperwick.accounts.services import ensure_demo_account
     from upperwick.kernels import missing, warm, warm_behind
-    from upperwick.market.models import BarBlock
+    from upperwick.market.models import BarBlock, DataVersion
     from upperwick.rules.services import plain_starters
 
     todo = missing()
@@ -23,7 +23,8 @@ def demo(given: Namespace) -> None:
 
         print("Making the demo market …", flush=True)
         print(f"{save_demo(make_market()):,} invented bars stored.", flush=True)
-    ensure_demo_account()
+    if DataVersion.objects.order_by("-id").values_list("invented", flat=True).first():
+        ensure_demo_account()  # never where somebody's own prices lie
     warm("starters", plain_starters())
     if given.serve:
         _serve(given.port)
@@ -50,6 +51,7 @@ def _serve(port: int) -> None:
             raise Bad(f"Port {port} is not free; choose another, for instance `make demo PORT=8010`.") from None
     with_database()
     import uvicorn
+    from django.contrib.auth import get_user_model
 
     from upperwick.accounts.services import DEMO_NAME, DEMO_PASSWORD
     from upperwick.market.load import evaluator
@@ -59,7 +61,12 @@ def _serve(port: int) -> None:
     evaluator()
     threading.Thread(target=_fetch_ahead, daemon=True).start()
     print(f"\n  Upper Wick is at http://127.0.0.1:{port}")
-    print(f"  The demo account: {DEMO_NAME}, with the password {DEMO_PASSWORD}\n  Ctrl+C stops it.\n", flush=True)
+    accounts = get_user_model().objects
+    if accounts.filter(username=DEMO_NAME).exists():
+        print(f"  The demo account: {DEMO_NAME}, with the password {DEMO_PASSWORD}")
+    elif not accounts.exists():
+        print("  There is no account yet; make one in another terminal: upperwick account add NAME")
+    print("  Ctrl+C stops it.\n", flush=True)
     with supervised():
         uvicorn.run(
             "upperwick.asgi:application", host="127.0.0.1", port=port, log_level="warning", lifespan="off",

@@ -205,6 +205,15 @@ def without_data() -> None:
     django.setup()
 
 
+def own_only(path: Path) -> None:
+    """The database can be read by its owner alone, and so can what SQLite puts beside it, which takes over its mode."""
+    if not path.exists():
+        path.touch(mode=0o600)
+    for part in (path, *(path.with_name(path.name + end) for end in ("-wal", "-shm"))):
+        if part.exists() and part.stat().st_mode & 0o077:
+            part.chmod(0o600)
+
+
 def with_database() -> None:
     """Django, with the database there and up to date."""
     import os
@@ -224,6 +233,7 @@ def with_database() -> None:
 
     try:
         DATA_DIR.mkdir(parents=True, exist_ok=True)
+        own_only(DATA_DIR / "upperwick.sqlite3")
         executor = MigrationExecutor(connection)
         if executor.migration_plan(executor.loader.graph.leaf_nodes()):
             call_command("migrate", verbosity=0, interactive=False)

@@ -17,8 +17,15 @@ router = Router(tags=["market"])
 Frame = Literal["day", "week", "month"]
 
 
+class DamagedOut(Schema):
+    symbol: str
+    frame: str
+    year: int
+
+
 class MarketOut(Schema):
-    """compiling: the parts of the measures that are still being compiled, on a first start."""
+    """compiling: the parts of the measures that are still being compiled, on a first start. damaged: stored bars that cannot be read, and are
+    left out of everything."""
 
     version: str
     invented: bool
@@ -30,6 +37,7 @@ class MarketOut(Schema):
     instruments: int
     benchmark: str | None
     compiling: list[str]
+    damaged: list[DamagedOut]
 
 
 class EntryOut(Schema):

@@ -6,7 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from itertools import groupby, islice
 from threading import Lock
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -29,6 +29,21 @@ class DamagedBlock(RuntimeError):
     """A stored block whose checksum does not fit its bytes."""
 
 
+class Place(NamedTuple):
+    """A block, as a person names it."""
+
+    symbol: str
+    frame: str
+    year: int
+
+
+class _Damaged(Exception):
+    def __init__(self, places: frozenset[Place]) -> None:
+        super().__init__()
+        self.places = places
+
+
+_left_out: dict[str, list[Place]] = {}
 _lock = Lock()
 _held: tuple[str, Evaluator] | None = None
 
@@ -50,9 +65,25 @@ def evaluator() -> Evaluator:
 
 
 def load_market(version: str | None = None) -> Market:
-    """Reads the whole market. Raises DamagedBlock naming the instrument and year when a checksum fails."""
-    with _one_state():
-        return _load(version or data_version())
+    """Reads the whole market. What is damaged is left out, by instrument and year (see `damage`), and all else is read. Raises DamagedBlock
+    where that is not to be told apart."""
+    left_out: frozenset[Place] = frozenset()
+    while True:
+        try:
+            with _one_state():
+                version = version or data_version()
+                found = _load(version, left_out)
+        except _Damaged as damaged:
+            left_out |= damaged.places
+            continue
+        _left_out.clear()
+        _left_out[version] = sorted(left_out)
+        return found
+
+
+def damage() -> list["Place"]:
+    """What the market that is held had to leave out."""
+    return _left_out.get(_held[0], []) if _held else []
 
 
 @contextmanager
@@ -70,8 +101,10 @@ def _one_state() -> Iterator[None]:
             cursor.execute("COMMIT")
 
 
-def _load(version: str) -> Market:
+def _load(version: str, left_out: frozenset[Place]) -> Market:
     stored = BarBlock.objects.order_by("instrument_id", "frame", "year")
+    for place in left_out:
+        stored = stored.exclude(instrument__symbol=place.symbol, frame=place.frame, year=place.year)
     lengths: dict[str, dict[int, int]] = defaultdict(lambda: defaultdict(int))
     for owner, frame, rows in stored.values_list("instrument_id", "frame", "rows"):
         lengths[frame][owner] += rows
@@ -83,7 +116,7 @@ def _load(version: str) -> Market:
         if frame in lengths or (frame == "day" and not lengths):
             counts = [lengths[frame][i.id] for i in instruments]
             offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
-            columns = _Columns(stored.filter(frame=frame), instruments, offsets)
+            columns = _Columns(frame, stored.filter(frame=frame), instruments, offsets)
             tables.append(_bars(frame, instruments, offsets, columns, splits, dividends, tables[0] if tables else None))
     number = {i.id: k for k, i in enumerate(instruments)}
     latest = DataVersion.objects.last()
@@ -111,7 +144,9 @@ class _Columns:
     thousand. minute: None for daily bars. ratio: None where no block has one, unknown (NaN) in blocks without.
     """
 
-    def __init__(self, stored: Any, instruments: list[Instrument], offsets: Any) -> None:
+    def __init__(self, frame: str, stored: Any, instruments: list[Instrument], offsets: Any) -> None:
+        self._frame, self._symbols = frame, {i.id: i.symbol for i in instruments}
+        self._damaged: set[Place] = set()
         total = int(offsets[-1])
         self.days = np.empty(total, np.int32)
         self.prices = {name: np.empty(total) for name in FIELDS}
@@ -119,7 +154,7 @@ class _Columns:
         self.minute: Any = None
         self._lock = Lock()
         place = {i.id: int(begin) for i, begin in zip(instruments, offsets[:-1], strict=True)}
-        rows = stored.values_list("instrument_id", "year", "checksum", "data", "rows").iterator(CHUNK)
+        rows = stored.values_list("instrument_id", "year", "checksum", "content__data", "rows").iterator(CHUNK)
         waiting: deque[Any] = deque()
         with ThreadPoolExecutor(2) as pool:
             while chunk := list(islice(rows, CHUNK)):
@@ -129,23 +164,35 @@ class _Columns:
                     place[owner] += count
                 waiting.append(pool.submit(self._take, chunk, places))
                 if len(waiting) > AHEAD:
-                    self._done(waiting.popleft().result())
+                    waiting.popleft().result()
             while waiting:
-                self._done(waiting.popleft().result())
+                waiting.popleft().result()
+        if self._damaged:
+            raise _Damaged(frozenset(self._damaged))
 
-    def _done(self, damaged: tuple[int, int] | None) -> None:
-        if damaged is not None:
-            symbol = Instrument.objects.get(id=damaged[0]).symbol
-            raise DamagedBlock(f"The stored bars of {symbol} for {damaged[1]} are damaged; import that year again.")
+    def _take(self, chunk: list[tuple[int, int, str, bytes, int]], places: list[int]) -> None:
+        """Puts the blocks where they belong; those whose bytes do not fit their checksum, or their rows, are noted instead."""
+        whole = []
+        for block, at in zip(chunk, places, strict=True):
+            if fits(block[2], block[3]):
+                whole.append((block, at))
+            else:
+                self._note(block)
+        for _, part in groupby(whole, lambda one: _schema(one[0][3])):
+            alike = list(part)
+            try:
+                self._put([(block[3], block[4], at) for block, at in alike])
+            except DamagedBlock:
+                # One by one, to find which.
+                for block, _ in alike:
+                    if not _as_it_should_be(block[3], block[4]):
+                        self._note(block)
+                if not self._damaged:
+                    raise
 
-    def _take(self, chunk: list[tuple[int, int, str, bytes, int]], places: list[int]) -> tuple[int, int] | None:
-        """Puts the blocks where they belong. Returns instead the first (instrument id, year) whose bytes do not fit its checksum."""
-        for owner, year, checksum, data, _ in chunk:
-            if not fits(checksum, data):
-                return owner, year
-        for _, part in groupby(zip(chunk, places, strict=True), lambda one: _schema(one[0][3])):
-            self._put([(block[3], block[4], at) for block, at in part])
-        return None
+    def _note(self, block: tuple[int, int, str, bytes, int]) -> None:
+        with self._lock:
+            self._damaged.add(Place(self._symbols[block[0]], self._frame, block[1]))
 
     def _put(self, blocks: list[tuple[bytes, int, int]]) -> None:
         """Blocks of the same columns: (stream, rows, place)."""
@@ -189,6 +236,13 @@ def _read(streams: list[bytes]) -> pa.Table:
             return reader.read_all()
     except (pa.ArrowException, OSError) as error:
         raise DamagedBlock(f"Some of the stored bars cannot be read ({error}); import the prices again.") from None
+
+
+def _as_it_should_be(data: bytes, rows: int) -> bool:
+    try:
+        return bool(_read([data]).num_rows == rows)
+    except DamagedBlock:
+        return False
 
 
 def _bars(

@@ -26,17 +26,26 @@ class Instrument(models.Model):
         return self.symbol
 
 
-class BarBlock(models.Model):
-    """One year's bars of one instrument and frame as an Arrow IPC stream: day (and minute, of five-minute bars), open, high, low, close,
-    volume as printed, and `ratio` (adjusted close over close) where the prices came with adjusted closes. `checksum` is made of `data` (see
-    store.digest)."""
+class BlockData(models.Model):
+    """The bars of a block as an Arrow IPC stream: day (and minute, of five-minute bars), open, high, low, close, volume as printed, and
+    `ratio` (adjusted close over close) where the prices came with adjusted closes. Apart from the blocks, so that an import can put its bars
+    here in portions before any block leads to them, and then put its blocks in place of others in a moment."""
 
-    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="blocks")
+    data = models.BinaryField()
+
+
+class BarBlock(models.Model):
+    """One year's bars of one instrument and frame. `checksum` is made of the bytes of `content` (see store.digest)."""
+
+    # Without indexes of their own, and bytes that are gone are found by who reads them: a hundred thousand blocks come to stand at once.
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="blocks", db_index=False)
     frame = models.CharField(max_length=8, default="day")
     year = models.PositiveSmallIntegerField()
     rows = models.PositiveIntegerField()
     checksum = models.CharField(max_length=32)
-    data = models.BinaryField()
+    content = models.ForeignKey(
+        BlockData, null=True, on_delete=models.DO_NOTHING, related_name="+", db_index=False, db_constraint=False
+    )
 
     class Meta:
         constraints = [

@@ -5,7 +5,7 @@ from threading import Lock
 from typing import Any
 
 from upperwick.kernels import missing
-from upperwick.market.load import evaluator
+from upperwick.market.load import damage, evaluator
 from upperwick.market.models import DataVersion
 from upperwick.refused import Refused
 from wickcore.bars.bars import Bools
@@ -101,6 +101,7 @@ def overview() -> dict[str, Any]:
         "instruments": len(market.bars.symbols),
         "benchmark": market.benchmark,
         "compiling": missing(),
+        "damaged": [place._asdict() for place in damage()],
     }
 
 

@@ -1,7 +1,8 @@
-"""Bars and facts into the database and out of it. One import is one transaction."""
+"""Bars and facts into the database and out of it. What one import brings is there at once, or not at all."""
 
 import hashlib
 import zlib
+from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from datetime import date
@@ -11,6 +12,7 @@ import numpy as np
 import pyarrow as pa
 from django.db import transaction
 
+from upperwick.market.aside import Stage, importing, staged
 from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, Report, Split, Universe
 from wickcore.bars.bars import FIELDS
 from wickcore.bars.merge import CHANGES_KEPT, Change, Table, merge
@@ -25,9 +27,11 @@ def digest(data: bytes) -> str:
     return f"{zlib.crc32(data):08x}"
 
 
-def fits(checksum: str, data: bytes) -> bool:
-    """Whether a block's bytes are those its checksum was made of; older blocks have a BLAKE2b digest."""
-    return checksum == (digest(data) if len(checksum) == 8 else hashlib.blake2b(data, digest_size=16).hexdigest())
+def fits(checksum: str, data: bytes | None) -> bool:
+    """Whether a block's bytes are there, and are those its checksum was made of; older blocks have a BLAKE2b digest."""
+    return data is not None and checksum == (
+        digest(data) if len(checksum) == 8 else hashlib.blake2b(data, digest_size=16).hexdigest()
+    )
 
 
 def pack(table: Table) -> bytes:
@@ -47,13 +51,12 @@ def unpack(data: bytes) -> Table:
     return {name: table[name].to_numpy() for name in table.column_names}
 
 
-def blocks(instrument: Instrument, table: Table, frame: str = "day") -> Iterator[BarBlock]:
-    """One block a year of the table."""
+def blocks(table: Table) -> Iterator[tuple[int, int, bytes]]:
+    """One block a year of the table: (year, rows, bytes)."""
     years = _years(table)
     for year in np.unique(years):
         rows = years == year
-        data = pack({name: np.ascontiguousarray(column[rows]) for name, column in table.items()})
-        yield BarBlock(instrument=instrument, frame=frame, year=int(year), rows=int(rows.sum()), checksum=digest(data), data=data)
+        yield int(year), int(rows.sum()), pack({name: np.ascontiguousarray(column[rows]) for name, column in table.items()})
 
 
 def _years(table: Table) -> Any:
@@ -74,49 +77,70 @@ class Imported:
     notes: list[str] = field(default_factory=list)
 
 
-@transaction.atomic
 def save_tables(tables: dict[str, dict[str, Table]], universe: str | None, what: str) -> Imported:
     """Merges imported bars into the stored ones: by instrument, frame and moment, the imported ones winning; nothing else is touched.
 
-    tables: by frame, then by symbol. universe: a name the symbols become members of, from their first bar on.
+    The merged bars are put aside in portions, each in a short transaction, and then stand in place of the old ones in one, so that nobody
+    who reads or saves meanwhile has to wait. tables: by frame, then by symbol. universe: a name the symbols become members of, from their
+    first bar on. Raises AnotherImport.
     """
     done = Imported(symbols=len({symbol for by_symbol in tables.values() for symbol in by_symbol}))
-    group = Universe.objects.get_or_create(name=universe)[0] if universe else None
-    for frame, by_symbol in tables.items():
-        for symbol, table in by_symbol.items():
-            first = to_date(table["days"][0])
-            instrument, _ = Instrument.objects.get_or_create(symbol=symbol, defaults={"name": symbol, "listed": first})
-            if instrument.listed is None or first < instrument.listed:
-                instrument.listed = first
-                instrument.save(update_fields=["listed"])
-            _merge_into(instrument, frame, table, done)
-            if group:
-                _join(group, instrument, first)
-    latest = DataVersion.objects.last()
-    DataVersion.objects.create(
-        what=what[:200], invented=bool(latest and latest.invented), benchmark=latest.benchmark if latest else ""
-    )
+    firsts: dict[str, date] = {}
+    with importing(), staged() as stage:
+        for frame, by_symbol in tables.items():
+            for symbol, table in by_symbol.items():
+                firsts[symbol] = min(firsts.get(symbol, FAR), to_date(table["days"][0]))
+                _merge_aside(symbol, frame, table, done, stage)
+        stage.flush()
+        with transaction.atomic():
+            known = _instruments(firsts)
+            stage.stand({symbol: instrument.id for symbol, instrument in known.items()})
+            if universe:
+                group = Universe.objects.get_or_create(name=universe)[0]
+                _join(group, known, firsts)
+            latest = DataVersion.objects.last()
+            DataVersion.objects.create(
+                what=what[:200], invented=bool(latest and latest.invented), benchmark=latest.benchmark if latest else ""
+            )
     return done
 
 
-def _merge_into(instrument: Instrument, frame: str, table: Table, done: Imported) -> None:
-    stored = BarBlock.objects.filter(instrument=instrument, frame=frame).order_by("year")
+def _instruments(firsts: dict[str, date]) -> dict[str, Instrument]:
+    """The instruments of these symbols, those that are new made; one with bars before its listing was listed by then."""
+    symbols = list(firsts)
+    known = {i.symbol: i for i in Instrument.objects.all() if i.symbol in firsts}
+    fresh = [Instrument(symbol=s, name=s, listed=firsts[s]) for s in symbols if s not in known]
+    Instrument.objects.bulk_create(fresh)
+    earlier = [i for s, i in known.items() if i.listed is None or firsts[s] < i.listed]
+    for instrument in earlier:
+        instrument.listed = firsts[instrument.symbol]
+    Instrument.objects.bulk_update(earlier, ["listed"], batch_size=400)
+    return {**known, **{i.symbol: i for i in fresh}}
+
+
+def _merge_aside(symbol: str, frame: str, table: Table, done: Imported, stage: Stage) -> None:
+    stored = BarBlock.objects.filter(instrument__symbol=symbol, frame=frame).order_by("year")
     years = np.unique(_years(table))
     total = sum(stored.values_list("rows", flat=True))
     # Adjusted closes may move all that is stored; without them only the years the file touches are looked at.
-    old = list(stored if "ratio" in table else stored.filter(year__in=years.tolist()))
-    merged = merge(_joined([unpack(block.data) for block in old]), table)
-    touched = set(years.tolist()) if not merged.rescaled else {int(block.year) for block in old} | set(years.tolist())
-    stored.filter(year__in=touched).delete()
-    BarBlock.objects.bulk_create(b for b in blocks(instrument, merged.table, frame) if b.year in touched)
+    wanted = stored if "ratio" in table else stored.filter(year__in=years.tolist())
+    # A block that is damaged is not merged with: what the file says of its year is all there is of it.
+    old = [
+        (b.year, unpack(bytes(b.content.data))) for b in wanted.select_related("content") if fits(b.checksum, bytes(b.content.data))
+    ]
+    merged = merge(_joined([part for _, part in old]), table)
+    touched = set(years.tolist()) if not merged.rescaled else {year for year, _ in old} | set(years.tolist())
+    for year, rows, data in blocks(merged.table):
+        if year in touched:
+            stage.add(symbol, frame, year, rows, digest(data), data)
     done.added += merged.added
     done.replaced += merged.replaced
     done.same += merged.same
     done.left += total - merged.replaced - merged.same
-    done.changes += [(instrument.symbol, change) for change in merged.changes][: CHANGES_KEPT - len(done.changes)]
+    done.changes += [(symbol, change) for change in merged.changes][: CHANGES_KEPT - len(done.changes)]
     if merged.seam:
         done.notes.append(
-            f"{instrument.symbol}: its adjusted closes jump by {merged.seam:+.0%} where the file meets the stored bars, and its closes "
+            f"{symbol}: its adjusted closes jump by {merged.seam:+.0%} where the file meets the stored bars, and its closes "
             "do not: the two were adjusted on different days. Import the file again with a day of the stored bars in it."
         )
 
@@ -129,19 +153,36 @@ def _joined(tables: list[Table]) -> Table | None:
     return {n: np.concatenate([t[n] if n in t else np.full(len(t["days"]), np.nan) for t in tables]) for n in names}
 
 
-def _join(group: Universe, instrument: Instrument, first: date) -> None:
+def _join(group: Universe, known: dict[str, Instrument], firsts: dict[str, date]) -> None:
     """Membership from the first bar on; one that began later and has no end begins earlier then."""
-    mine = list(Member.objects.filter(universe=group, instrument=instrument))
-    if not mine:
-        Member.objects.create(universe=group, instrument=instrument, first=first, last=FAR)
-    elif len(mine) == 1 and mine[0].last == FAR and first < mine[0].first:
-        mine[0].first = first
-        mine[0].save(update_fields=["first"])
+    members: dict[int, list[Member]] = defaultdict(list)
+    for member in Member.objects.filter(universe=group):
+        members[member.instrument_id].append(member)
+    fresh, earlier = [], []
+    for symbol, first in firsts.items():
+        mine = members[known[symbol].id]
+        if not mine:
+            fresh.append(Member(universe=group, instrument=known[symbol], first=first, last=FAR))
+        elif len(mine) == 1 and mine[0].last == FAR and first < mine[0].first:
+            mine[0].first = first
+            earlier.append(mine[0])
+    Member.objects.bulk_create(fresh)
+    Member.objects.bulk_update(earlier, ["first"], batch_size=400)
 
 
-@transaction.atomic
 def save_demo(market: DemoMarket) -> int:
     """Stores the invented market in place of whatever market was there. Returns the number of bars."""
+    with importing(), staged() as stage:
+        for instrument in market.instruments:
+            for year, rows, data in blocks({"days": instrument.days, **instrument.columns}):
+                stage.add(instrument.symbol, "day", year, rows, digest(data), data)
+        stage.flush()
+        with transaction.atomic():
+            _put_demo(market, stage)
+    return sum(len(i.days) for i in market.instruments)
+
+
+def _put_demo(market: DemoMarket, stage: Stage) -> None:
     for model in (CalendarEvent, Member, Universe, Report, Split, Dividend, BarBlock, Instrument):
         model.objects.all().delete()
     Instrument.objects.bulk_create(
@@ -153,12 +194,7 @@ def save_demo(market: DemoMarket) -> int:
         for i in market.instruments
     )  # fmt: skip
     stored = {i.symbol: i for i in Instrument.objects.all()}
-    total = 0
-    fresh: list[BarBlock] = []
-    for instrument in market.instruments:
-        fresh += blocks(stored[instrument.symbol], {"days": instrument.days, **instrument.columns})
-        total += len(instrument.days)
-    BarBlock.objects.bulk_create(fresh, batch_size=400)
+    stage.stand({symbol: instrument.id for symbol, instrument in stored.items()})
     Split.objects.bulk_create(
         Split(instrument=stored[i.symbol], day=to_date(d), ratio=r) for i in market.instruments for d, r in i.splits
     )
@@ -184,4 +220,3 @@ def save_demo(market: DemoMarket) -> int:
     ]
     CalendarEvent.objects.bulk_create(events)
     DataVersion.objects.create(what="The demo market was made and loaded.", invented=True, benchmark=market.benchmark)
-    return total

@@ -135,6 +135,7 @@ export const api = {
   signIn: (name: string, password: string) =>
     answer(client.POST('/api/session', { body: { name, password } })),
   signOut: () => answer(client.DELETE('/api/session')),
+  signOutEverywhere: () => answer(client.DELETE('/api/session/everywhere')),
   changePassword: (now: string, then: string) =>
     answer(client.PUT('/api/session/password', { body: { now, then } })),
   people: () => answer(client.GET('/api/people')),

@@ -19,7 +19,7 @@ export interface paths {
         put?: never;
         /**
          * Sign In
-         * @description Signs in. After ten wrong passwords for a name it waits five minutes.
+         * @description Signs in. After ten wrong passwords for a name, or from an address, either waits five minutes.
          */
         post: operations["sign_in"];
         /**
@@ -27,6 +27,26 @@ export interface paths {
          * @description Signs out.
          */
         delete: operations["sign_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/everywhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Sign Out Everywhere
+         * @description Ends every session of the account, this one too.
+         */
+        delete: operations["sign_out_everywhere"];
         options?: never;
         head?: never;
         patch?: never;
@@ -559,7 +579,8 @@ export interface paths {
         put?: never;
         /**
          * Scan
-         * @description Counts down the lines and lists the hits. A rule with errors answers 422 with their places.
+         * @description Counts down the lines and lists the hits. A rule with errors answers 422 with their places, and with `others`: the text without the
+         *     lines that are to mend and its counts, where that leaves a rule.
          */
         post: operations["scan"];
         delete?: never;
@@ -1217,9 +1238,19 @@ export interface components {
             /** Symbols */
             symbols: string[];
         };
+        /** DamagedOut */
+        DamagedOut: {
+            /** Symbol */
+            symbol: string;
+            /** Frame */
+            frame: string;
+            /** Year */
+            year: number;
+        };
         /**
          * MarketOut
-         * @description compiling: the parts of the measures that are still being compiled, on a first start.
+         * @description compiling: the parts of the measures that are still being compiled, on a first start. damaged: stored bars that cannot be read, and are
+         *     left out of everything.
          */
         MarketOut: {
             /** Version */
@@ -1242,6 +1273,8 @@ export interface components {
             benchmark: string | null;
             /** Compiling */
             compiling: string[];
+            /** Damaged */
+            damaged: components["schemas"]["DamagedOut"][];
         };
         /** CatalogueOut */
         CatalogueOut: {
@@ -2945,6 +2978,26 @@ export interface operations {
         };
     };
     sign_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+        };
+    };
+    sign_out_everywhere: {
         parameters: {
             query?: never;
             header?: never;

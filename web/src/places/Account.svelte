@@ -11,6 +11,17 @@
   let failed = $state('')
   let busy = $state(false)
 
+  async function everywhere(): Promise<void> {
+    busy = true
+    try {
+      await api.signOutEverywhere()
+      location.assign('/')
+    } catch (error) {
+      failed = sentence(error)
+      busy = false
+    }
+  }
+
   async function change(event: SubmitEvent): Promise<void> {
     event.preventDefault()
     busy = true
@@ -60,6 +71,11 @@
       >
       <button class="act" disabled={busy}>Change it</button>
     </form>
+    <h2 class="mt-6 font-title text-[19px]">Other browsers</h2>
+    <p class="mt-1 text-[13px] text-ink2">
+      If you have left a browser signed in somewhere, or lost a device, end every session of this account.
+    </p>
+    <button class="quiet mt-2 text-[13px]" disabled={busy} onclick={everywhere}>Sign out everywhere</button>
     {#if failed}<p role="alert" class="mt-2 text-loss">{failed}</p>{/if}
     {#if session.data?.staff}<People me={session.data.name ?? ''} />{/if}
   </div>

@@ -150,6 +150,18 @@
   </div>
 {/if}
 
+{#if market.now?.damaged.length}
+  {@const damaged = market.now.damaged}
+  <div role="alert" class="shrink-0 border-b border-hair bg-glow px-4 py-0.5 text-[13px]">
+    The stored bars of {damaged
+      .slice(0, 3)
+      .map((place) => `${place.symbol} for ${place.year}`)
+      .join(', ')}{damaged.length > 3 ? ` and ${damaged.length - 3} more` : ''} are damaged: they are left out of
+    every scan, chart and study. Import {damaged.length === 1 ? 'that year' : 'those years'} again, from your last
+    export or file, to have them back.
+  </div>
+{/if}
+
 {#if server.away}
   <div role="status" class="shrink-0 border-b border-hair bg-glow px-4 py-0.5 text-[13px]">
     The server does not answer. It is asked again every few seconds; what you write is kept here meanwhile.
