@@ -1,8 +1,12 @@
 """Errors as RFC 9457 problem documents: a title, a plain sentence, and what the interface needs to show the place."""
 
+import logging
 from typing import Any
 
+from django.core.exceptions import SuspiciousOperation
+from django.db import DatabaseError
 from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http.multipartparser import MultiPartParserError
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
@@ -31,6 +35,25 @@ def rule_problem(error: RuleError, **extra: Any) -> HttpResponse:
 def locked_out(request: HttpRequest, response: Any = None, credentials: Any = None) -> HttpResponse:
     """The answer to whoever has tried too many passwords (see AXES_LOCKOUT_CALLABLE)."""
     return problem(429, "Too many tries", TOO_MANY)
+
+
+# What SQLite says (sqlite.org/rescode.html), and what a person can do.
+_DATABASE = {
+    "locked": "The data is being written to by somebody else; nothing is lost. Try again in a moment.",
+    "busy": "The data is being written to by somebody else; nothing is lost. Try again in a moment.",
+    "full": "The disk is full: nothing more can be kept until some room is made. What you see and write here is still yours.",
+    "readonly": "The data folder cannot be written to; nothing can be kept until that is mended.",
+    "disk i/o": "The disk that holds the data cannot be read or written; nothing can be kept until that is mended.",
+    "unable to open": "The data folder cannot be reached; nothing can be kept until that is mended.",
+    "malformed": "A page of the database is damaged. Export what can be read, and restore the data folder from a copy.",
+    "not a database": "The database is damaged. Restore the data folder from a copy.",
+}
+
+
+def sentence_of(error: DatabaseError) -> str | None:
+    """What a person is told of a database that cannot be used just now; None for an error of the program's own."""
+    said = str(error).lower()
+    return next((sentence for word, sentence in _DATABASE.items() if word in said), None)
 
 
 def install(api: NinjaAPI) -> None:
@@ -69,9 +92,29 @@ def install(api: NinjaAPI) -> None:
     def http(request: HttpRequest, error: HttpError) -> HttpResponse:
         return problem(error.status_code, "This cannot be done", str(error))
 
+    @api.exception_handler(OverflowError)
+    def too_large(request: HttpRequest, error: OverflowError) -> HttpResponse:
+        return problem(422, "The request is not understood", "A number in the request is larger than any that could be meant.")
+
+    @api.exception_handler(UnicodeEncodeError)
+    def half(request: HttpRequest, error: UnicodeEncodeError) -> HttpResponse:
+        said = f"The text holds half a character (at position {error.start + 1}) that cannot be kept; take it out."
+        return problem(422, "The request is not understood", said)
+
+    @api.exception_handler(MultiPartParserError)
+    @api.exception_handler(SuspiciousOperation)
+    def malformed(request: HttpRequest, error: Exception) -> HttpResponse:
+        return problem(400, "The request is not understood", f"What was sent cannot be read: {str(error) or 'it is too large'}.")
+
+    @api.exception_handler(DatabaseError)
+    def database(request: HttpRequest, error: DatabaseError) -> HttpResponse:
+        said = sentence_of(error)
+        if said is None:
+            return anything(request, error)
+        logging.getLogger("upperwick").warning("The database could not be used: %s", error)
+        return problem(503, "The data cannot be used just now", said)
+
     @api.exception_handler(Exception)
     def anything(request: HttpRequest, error: Exception) -> HttpResponse:
-        import logging
-
         logging.getLogger("upperwick").exception("A request failed: %s", request.path)
         return problem(500, "Something went wrong here", "The server met an error of its own; it is written in its log.")

@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 import pytest
+from arch.bootstrap import StationaryBootstrap
 from scipy.stats import binomtest
 
 from tests import made
@@ -12,7 +13,7 @@ from wickcore.bars.market import Market
 from wickcore.language.check import check_rule
 from wickcore.scan.evaluate import Evaluator
 from wickcore.study.follow import Study, study
-from wickcore.study.intervals import day_block_interval, wilson
+from wickcore.study.intervals import MEDIAN_DRAWS, day_block_interval, median_interval, wilson
 from wickcore.study.sample import HorizonFigures, Spread, histogram
 from wickcore.study.settings import StudySettings
 from wickcore.study.verdict import verdict
@@ -152,6 +153,35 @@ def test_wilson_equals_scipy(wins: int, count: int) -> None:
     assert wilson(wins, count) == pytest.approx((expected.low, expected.high), abs=1e-12)
 
 
+def test_the_win_rates_interval_knows_that_hits_of_a_day_move_together() -> None:
+    """Sixty days of twenty hits that all win or all lose with their day: there are sixty throws, not twelve hundred. Held against drawing the
+    days one by one with the library's own loop."""
+    rng = np.random.default_rng(3)
+    day = np.repeat(np.arange(60), 20)
+    won = np.repeat((rng.random(60) < 0.55).astype(float), 20)
+    low, high = day_block_interval(won, day, 1, 4, 500)
+    apart = wilson(int(won.sum()), len(won))
+    assert high - low > 3 * (apart[1] - apart[0])
+    resampler = StationaryBootstrap(1, np.arange(60), seed=np.random.default_rng(4))
+    slow = [won.reshape(60, 20)[resampler.update_indices()].mean() for _ in range(500)]
+    assert (low, high) == pytest.approx(tuple(np.percentile(slow, [2.5, 97.5])))
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_win_rate_and_median_do_not_contradict_each_other(seed: int) -> None:
+    """Both from the same draws: where the median is surely above zero, surely more than half have won, and the other way round."""
+    rng = np.random.default_rng(seed)
+    values = rng.normal(rng.normal(0, 0.004), 0.04, 700)
+    day = np.sort(rng.integers(0, 250, 700))
+    low, high = median_interval(values, day, 5, 1)
+    won_low, won_high = day_block_interval((values > 0).astype(float), day, 5, 1, MEDIAN_DRAWS)
+    hair = 1 / 700
+    assert not (low > 0 and won_low < 0.5 - hair)
+    assert not (won_low > 0.5 + hair and low <= 0)
+    assert not (high < 0 and won_high > 0.5 + hair)
+    assert not (won_high < 0.5 - hair and high >= 0)
+
+
 def test_nine_wins_of_twelve_say_little() -> None:
     # Common practice: 75% of twelve trades could be anything from under a half to over nine tenths.
     low, high = wilson(9, 12)
@@ -191,7 +221,8 @@ def test_a_histogram_never_mixes_gains_and_losses_in_one_bin() -> None:
 
 def figures(**changed: object) -> HorizonFigures:
     numbers: dict[str, object] = dict.fromkeys(
-        ("win_rate", "win_rate_low", "win_rate_high", "mean", "median", "stdev", "average_win", "average_loss", "payoff",
+        ("win_rate", "win_rate_low", "win_rate_high", "wilson_low", "wilson_high",
+         "mean", "median", "stdev", "average_win", "average_loss", "payoff",
          "profit_factor", "baseline"), 0.1,
     )  # fmt: skip
     nothing = Spread(None, None, None, None, None, None)

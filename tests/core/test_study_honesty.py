@@ -17,6 +17,7 @@ from wickcore.study.compare import Difference, compare, difference_verdict
 from wickcore.study.event import trade
 from wickcore.study.follow import Study, study
 from wickcore.study.intervals import drawn_days, median_interval
+from wickcore.study.sample import Sample
 from wickcore.study.seal import sealed_from
 from wickcore.study.settings import StudySettings
 from wickcore.study.sweep import Cell, Sweep, _neighbours, steps_of, sweep, sweep_verdict
@@ -67,6 +68,15 @@ def test_the_daily_excess_by_hand() -> None:
     assert values == pytest.approx(sample.excess[np.argsort(sample.session)])  # one hit a day here
     assert laid_out((days, values), (0, 6)).tolist() == pytest.approx([0, values[0], values[1], 0, values[2], 0])
     assert laid_out((days, values), (2, 2)).tolist() == pytest.approx([values[1], 0])
+
+
+def test_each_hit_counts_alike_among_the_tries_as_in_its_interval() -> None:
+    """Two hits of 3% on one day and one of −3% on another: by days nothing, by hits 1% each."""
+    sample = Sample(
+        1, np.array([0.03, 0.03, -0.03]), np.zeros(3), np.array([4, 4, 9]), np.arange(3), np.arange(3), np.zeros(3), np.zeros(3)
+    )
+    days, values = daily_excess(sample)
+    assert (days.tolist(), values.tolist()) == ([4, 9], pytest.approx([0.06, -0.03]))
 
 
 def slow_luck(table: np.ndarray, block: int, reps: int, seed: int) -> float:

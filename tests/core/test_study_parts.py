@@ -14,6 +14,7 @@ from wickcore.bars.market import Market
 from wickcore.language.check import check_rule
 from wickcore.scan.evaluate import Evaluator
 from wickcore.study.breakdowns import MONTHS, WEEKDAYS, breakdowns, by_instrument, hits_a_day
+from wickcore.study.compare import difference
 from wickcore.study.follow import Study, study
 from wickcore.study.intervals import day_block_interval, group_intervals, wilson
 from wickcore.study.path import path
@@ -225,9 +226,13 @@ def test_what_each_line_is_worth_is_the_study_without_it(large: tuple[Evaluator,
     whole = study(engine, rule, settings)
     for i, worth in enumerate(line_worth(engine, rule, whole, 5)):
         other = study(engine, check_rule("\n".join(lines[:i] + lines[i + 1 :])), settings).horizons[0]
-        assert worth.without == replace(other, median_low=None, median_high=None)  # which its table does not show
+        unshown = dict.fromkeys(("median_low", "median_high", "win_rate_low", "win_rate_high"))
+        assert worth.without == replace(other, **unshown)
         assert worth.more == other.count - whole.horizons[0].count
         assert worth.gain == pytest.approx(whole.horizons[0].excess - other.excess)  # type: ignore[operator]
+        alone = study(engine, check_rule("\n".join(lines[:i] + lines[i + 1 :])), settings)
+        paired = difference(alone, whole, 5, 500)
+        assert (worth.gain_low, worth.gain_high) == (paired.low, paired.high)
         assert worth.clutter == (worth.more > 0 and worth.gain < 5e-5)  # type: ignore[operator]
     assert line_worth(engine, check_rule("close > open"), study(engine, check_rule("close > open"), settings), 5)[0].without is None
 

@@ -47,7 +47,8 @@ def test_study(prices: Path) -> None:
     found = answer(*arguments, text="close > sma(20)")
     assert [h["bars"] for h in found["horizons"]] == [1, 5]
     names = (
-        "count pending delisted instruments days win_rate win_rate_low win_rate_high mean median stdev average_win average_loss payoff "
+        "count pending delisted instruments days win_rate win_rate_low win_rate_high wilson_low wilson_high "
+        "mean median stdev average_win average_loss payoff "
         "profit_factor baseline excess"
     )
     assert set(names.split()) <= set(found["horizons"][0])

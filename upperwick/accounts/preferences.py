@@ -45,7 +45,7 @@ class ChartChoice(Schema):
 class PreferencesDoc(Schema):
     """account_size: money, None while not said. months: how much of the past a chart shows, 0 for all."""
 
-    account_size: float | None = Field(None, gt=0, le=1e12)
+    account_size: float | None = Field(None, ge=1, le=1e12)
     table: TableChoice | None = None
     tables: dict[Name, TableChoice] = Field({}, max_length=40)
     chart: ChartChoice = ChartChoice()
@@ -66,9 +66,9 @@ def keep(request: HttpRequest, body: PreferencesDoc):
 
 
 class FloorIn(Schema):
-    account: float = Field(gt=0, le=1e12)
+    account: float = Field(ge=1, le=1e12)
     positions: int = Field(10, ge=1, le=1_000)
-    percent: float = Field(0.5, gt=0, le=100)
+    percent: float = Field(0.5, ge=0.001, le=100)
 
 
 class FloorOut(Schema):

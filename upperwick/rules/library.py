@@ -1,11 +1,14 @@
 """The library: folders and tags, rules as files and zips, and links for other accounts."""
 
 import io
+import lzma
 import re
 import secrets
+import struct
 import zipfile
 import zlib
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
@@ -17,6 +20,8 @@ from upperwick.rules.services import create, parts_of, rules_of, used_parts
 from wickcore.language.parser import MAX_CHARACTERS
 
 MOST_FILES, MOST_BYTES = 500, 2_000_000
+MOST_LISTED, MOST_UNPACKED = 2_000, 8_000_000  # what one request may hold in all of its zips: entries, bytes unpacked
+MOST_PROBLEMS = 100  # that are named one by one
 
 
 def file(rule: Rule, folder: str | None, tags: Sequence[str] | None) -> Rule:
@@ -53,8 +58,9 @@ def bring(owner: Any, files: Sequence[tuple[str, bytes]]) -> dict[str, list[str]
     """Keeps the rules of `.rule` files and of zips of them, each under a free name; what cannot be read is named."""
     added: list[str] = []
     problems: list[str] = []
+    left = _Left()
     for name, content in files:
-        for path, data in _texts(name, content, problems):
+        for path, data in _texts(name, content, problems, left):
             if len(added) >= MOST_FILES:
                 problems.append(f"{path}: only {MOST_FILES} rules are taken at once.")
                 continue
@@ -68,10 +74,20 @@ def bring(owner: Any, files: Sequence[tuple[str, bytes]]) -> dict[str, list[str]
                 problems.append(f"{path}: this is no text in UTF-8.")
             except Refused as refused:
                 problems.append(f"{path}: {refused.detail}")
-    return {"added": added, "problems": problems}
+    if len(problems) > MOST_PROBLEMS:
+        problems[MOST_PROBLEMS:] = [f"… and {len(problems) - MOST_PROBLEMS:,} more that could not be taken."]
+    return {"added": added, "problems": [said.encode("utf-8", "replace").decode() for said in problems]}
 
 
-def _texts(name: str, content: bytes, problems: list[str]) -> list[tuple[str, bytes]]:
+@dataclass
+class _Left:
+    """What a request may still unpack."""
+
+    entries: int = MOST_LISTED
+    size: int = MOST_UNPACKED
+
+
+def _texts(name: str, content: bytes, problems: list[str], left: _Left) -> list[tuple[str, bytes]]:
     if len(content) > MOST_BYTES:
         problems.append(f"{name}: a file is at most {MOST_BYTES // 1_000_000} MB.")
         return []
@@ -82,20 +98,32 @@ def _texts(name: str, content: bytes, problems: list[str]) -> list[tuple[str, by
     try:
         with zipfile.ZipFile(io.BytesIO(content)) as archive:
             for entry in archive.infolist():
+                left.entries -= 1
+                if left.entries < 0 or left.size < 0:
+                    problems.append(f"{name}: more than can be unpacked at once; bring the rest in another go.")
+                    break
                 if entry.is_dir() or not entry.filename.lower().endswith(".rule"):
                     continue
-                if len(found) >= MOST_FILES:
-                    problems.append(f"{name}: only its first {MOST_FILES} rules are taken.")
-                    break
                 # What a zip says of a size may be untrue: no more is read than a rule can hold.
                 with archive.open(entry) as member:
                     data = member.read(4 * MAX_CHARACTERS + 1)
+                left.size -= len(data)
                 if len(data) > 4 * MAX_CHARACTERS:
                     problems.append(f"{entry.filename}: a rule is at most {MAX_CHARACTERS:,} characters.")
                 else:
                     found.append((entry.filename, data))
-    except (zipfile.BadZipFile, zlib.error, EOFError, OSError, NotImplementedError, RuntimeError):
-        problems.append(f"{name}: this is no zip that can be read.")
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        lzma.LZMAError,
+        EOFError,
+        OSError,
+        NotImplementedError,
+        RuntimeError,
+        ValueError,
+        struct.error,
+    ):
+        problems.append(f"{name}: this is no zip that can be read, or not to its end.")
     if not found and len(problems) == before:
         problems.append(f"{name}: it holds no .rule files.")
     return found

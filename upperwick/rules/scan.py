@@ -84,6 +84,8 @@ def hit_rows(engine: Evaluator, result: ScanResult, columns: Sequence[Column]) -
     values: dict[str, Any] = values_at(engine, numeric, numbers, result.as_of, request_limits())
     cells: dict[str, list[Any]] = {}
     for name, column in values.items():
+        if numeric[name].degree == -1:  # a factor leaves a hair on whole shares
+            column = np.where(np.abs(column - np.round(column)) <= 1e-9 * np.abs(column), np.round(column), column)
         told = column.astype(bool).tolist() if numeric[name].type == "condition" else column.tolist()
         cells[name] = [None if unknown else v for v, unknown in zip(told, np.isnan(column).tolist(), strict=True)]
     for c in columns:

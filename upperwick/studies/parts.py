@@ -55,6 +55,8 @@ def taken_apart(
                 "text": w.line.text,
                 "more": w.more,
                 "gain": w.gain,
+                "gain_low": w.gain_low,
+                "gain_high": w.gain_high,
                 "clutter": w.clutter,
                 "without": shown(w.without) if w.without else None,
             }

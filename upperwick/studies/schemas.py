@@ -44,6 +44,8 @@ class HorizonOut(Schema):
     win_rate: float | None
     win_rate_low: float | None
     win_rate_high: float | None
+    wilson_low: float | None
+    wilson_high: float | None
     mean: float | None
     median: float | None
     median_low: float | None
@@ -175,6 +177,8 @@ class WorthOut(Schema):
     text: str
     more: int
     gain: float | None
+    gain_low: float | None
+    gain_high: float | None
     clutter: bool
     without: PartFigures | None
 

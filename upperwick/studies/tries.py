@@ -84,12 +84,13 @@ def _judged(rule_id: int, horizon: int, version: str, count: int, latest: tuple[
 
 def _packed(series: dict[int, Any]) -> bytes:
     sink = io.BytesIO()
-    arrays = {f"{kind}{h}": part for h, (days, values) in sorted(series.items()) for kind, part in (("d", days), ("v", values))}
+    arrays = {f"{kind}{h}": part for h, (days, values) in sorted(series.items()) for kind, part in (("d", days), ("s", values))}
     np.savez_compressed(sink, **{k: v.astype(np.int32 if k[0] == "d" else np.float32) for k, v in arrays.items()})
     return sink.getvalue()
 
 
 def _unpacked(blob: Any) -> dict[int, Any]:
     with np.load(io.BytesIO(bytes(blob)), allow_pickle=False) as found:
-        horizons = [int(name[1:]) for name in found.files if name[0] == "d"]
-        return {h: (found[f"d{h}"].astype(np.int64), found[f"v{h}"].astype(np.float64)) for h in horizons}
+        # Older tries hold each day's mean: they count as tries, and cannot be judged beside sums.
+        horizons = [int(name[1:]) for name in found.files if name[0] == "s"]
+        return {h: (found[f"d{h}"].astype(np.int64), found[f"s{h}"].astype(np.float64)) for h in horizons}

@@ -57,13 +57,16 @@ def breakdowns(
     groups = [(kind, label, codes == i) for kind, (labels, codes) in kinds.items() for i, label in enumerate(labels)]
     groups = [g for g in groups if g[2].any()]
     seed = found.settings.seed + horizon
-    intervals = group_intervals(sample.excess, sample.session, [g[2] for g in groups], horizon, seed, DRAWS, found.span)
+    masks = [g[2] for g in groups]
+    intervals, shares = (
+        group_intervals(values, sample.session, masks, horizon, seed, DRAWS, found.span) for values in (sample.excess, sample.won)
+    )
     evaluator = evaluator.stepping(found.frame)
     symbols = evaluator.bars.symbols
     made: dict[str, list[Group]] = {kind: [] for kind in kinds}
-    for (kind, label, mask), interval in zip(groups, intervals, strict=True):
+    for (kind, label, mask), interval, share in zip(groups, intervals, shares, strict=True):
         part = sample.part(mask)
-        made[kind].append(Group(label, len(part.returns) < SMALL_GROUP, figures(part, symbols, interval, drawn=False)))
+        made[kind].append(Group(label, len(part.returns) < SMALL_GROUP, figures(part, symbols, interval, drawn=False, share=share)))
     return {kind: tuple(rows) for kind, rows in made.items() if rows}
 
 

@@ -41,7 +41,7 @@ class Comparison:
 def compare(first: Study, second: Study, horizon: int, symbols: tuple[str, ...]) -> Comparison:
     """Compares two studies of one market. horizon: one that both measured."""
     both = np.intersect1d(first.positions, second.positions)
-    differences = tuple(_difference(first, second, h) for h in sorted(first.samples.keys() & second.samples.keys()))
+    differences = tuple(difference(first, second, h) for h in sorted(first.samples.keys() & second.samples.keys()))
     a, b = first.samples[horizon], second.samples[horizon]
     in_a, in_b = np.isin(first.positions[a.place], both), np.isin(second.positions[b.place], both)
 
@@ -72,7 +72,8 @@ def difference_verdict(found: Difference) -> str:
     return f"No difference shown at {bars}: {percent(found.excess)} a hit, and the interval holds zero {interval}."
 
 
-def _difference(first: Study, second: Study, horizon: int) -> Difference:
+def difference(first: Study, second: Study, horizon: int, draws: int = DRAWS) -> Difference:
+    """How much more mean excess the second has than the first at one horizon, with the interval of that difference."""
     a, b = first.samples[horizon], second.samples[horizon]
     if not len(a.returns) or not len(b.returns):
         return Difference(horizon, None, None, None)
@@ -80,7 +81,7 @@ def _difference(first: Study, second: Study, horizon: int) -> Difference:
     columns = [_by_day(sample, span) for sample in (a, b)]
     total, count = (np.stack([column[i] for column in columns], axis=1) for i in (0, 1))
     seed = second.settings.seed + horizon
-    means = drawn_means(total, count, horizon, seed, DRAWS)
+    means = drawn_means(total, count, horizon, seed, draws)
     apart = means[:, 1] - means[:, 0]
     low, high = (np.nan, np.nan) if np.all(np.isnan(apart)) else np.nanpercentile(apart, [2.5, 97.5])
     return Difference(horizon, float(np.mean(b.excess) - np.mean(a.excess)), known(low), known(high))

@@ -120,11 +120,14 @@ def study_of(
         )  # fmt: skip
         samples[h] = sample
         interval = day_block_interval(sample.excess, sample.session, h, settings.seed + h, settings.draws, span)
-        middle = (np.nan, np.nan)
+        middle = share = (np.nan, np.nan)
         if listed:
-            middle = median_interval(sample.returns, sample.session, h, settings.seed + h, min(settings.draws, MEDIAN_DRAWS), span)
+            # From the same draws, so that the two never contradict each other: more than half won means a median above zero.
+            draws = min(settings.draws, MEDIAN_DRAWS)
+            middle = median_interval(sample.returns, sample.session, h, settings.seed + h, draws, span)
+            share = day_block_interval(sample.won, sample.session, h, settings.seed + h, draws, span)
         pending, delisted = int(np.sum(status == PENDING)), int(np.sum(status == DELISTED))
-        found.append(figures(sample, bars.symbols, interval, pending, delisted, middle=middle))
+        found.append(figures(sample, bars.symbols, interval, pending, delisted, middle=middle, share=share))
     no_entry = int(np.sum(statuses[0] == NO_ENTRY)) if statuses else 0
     events = _events(evaluator, at_hit, columns, entry, as_of) if listed else ()
     return Study(settings, len(where), no_entry, tuple(found), events, samples, at_hit, rule.frame, entry, side, span)

@@ -48,20 +48,25 @@ def group_intervals(
     excess: Floats, day: Ints, groups: Sequence[Bools], block: int, seed: int, draws: int = DRAWS, span: Span | None = None
 ) -> list[tuple[float, float]]:
     """The interval of each group of hits, as `day_block_interval` says, all of them from the same draws of days."""
-    nothing = (math.nan, math.nan)
     if len(np.unique(day)) < 2:
-        return [nothing for _ in groups]
+        return [(math.nan, math.nan) for _ in groups]
     first, size = span or span_of(day)
     place = day - first
-    total = np.stack([np.bincount(place[g], excess[g], minlength=size) for g in groups], axis=1)
+    total = np.stack([np.bincount(place[g], excess[g], minlength=size) for g in groups], axis=1).astype(np.float64)
     count = np.stack([np.bincount(place[g], minlength=size) for g in groups], axis=1).astype(np.float64)
+    return ratio_intervals(total, count, block, seed, draws)
+
+
+def ratio_intervals(total: Floats, count: Floats, block: int, seed: int, draws: int = DRAWS) -> list[tuple[float, float]]:
+    """The 95% interval of each column's total over its count, all of them from the same draws of days. total, count: days × columns, what
+    each day's hits sum to and how many they are. (nan, nan) for a column with hits on fewer than two days."""
     means = drawn_means(total, count, block, seed, draws)
     found = []
-    for i, group in enumerate(groups):
-        if len(np.unique(day[group])) < 2 or np.all(np.isnan(means[:, i])):
-            found.append(nothing)
+    for column, hits in zip(means.T, count.T, strict=True):
+        if np.count_nonzero(hits) < 2 or np.all(np.isnan(column)):
+            found.append((math.nan, math.nan))
         else:
-            low, high = np.nanpercentile(means[:, i], [2.5, 97.5])
+            low, high = np.nanpercentile(column, [2.5, 97.5])
             found.append((float(low), float(high)))
     return found
 

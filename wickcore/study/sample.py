@@ -41,6 +41,11 @@ class Sample:
     def excess(self) -> Floats:
         return self.returns - self.baseline
 
+    @property
+    def won(self) -> Floats:
+        """1 for each hit above zero, 0 for the others: their mean is the win rate."""
+        return (self.returns > 0).astype(np.float64)
+
 
 @dataclass(frozen=True, slots=True)
 class Spread:
@@ -56,7 +61,8 @@ class Spread:
 
 @dataclass(frozen=True, slots=True)
 class HorizonFigures:
-    """Figures at one horizon, as docs/statistics.md defines them. Fractions; None where there is nothing to say."""
+    """Figures at one horizon, as docs/statistics.md defines them. Fractions; None where there is nothing to say. wilson_low, wilson_high: the
+    win rate's interval as it would be if no two hits had shared a day's luck."""
 
     bars: int
     count: int
@@ -68,6 +74,8 @@ class HorizonFigures:
     win_rate: float | None
     win_rate_low: float | None
     win_rate_high: float | None
+    wilson_low: float | None
+    wilson_high: float | None
     mean: float | None
     median: float | None
     median_low: float | None
@@ -100,8 +108,10 @@ def figures(
     delisted: int = 0,
     drawn: bool = True,
     middle: tuple[float, float] = (math.nan, math.nan),
+    share: tuple[float, float] = (math.nan, math.nan),
 ) -> HorizonFigures:
-    """The figures of a sample. interval: that of its mean excess; middle: of its median. drawn: whether its histogram is wanted too."""
+    """The figures of a sample. interval: that of its mean excess; middle: of its median; share: of its win rate. drawn: whether its histogram
+    is wanted too."""
     r = sample.returns
     wins, losses = r[r > 0], r[r < 0]
     low, high = wilson(len(wins), len(r))
@@ -117,8 +127,10 @@ def figures(
         days=distinct,
         small_sample=distinct < SMALL_SAMPLE_DAYS,
         win_rate=len(wins) / len(r) if len(r) else None,
-        win_rate_low=known(low),
-        win_rate_high=known(high),
+        win_rate_low=known(share[0]),
+        win_rate_high=known(share[1]),
+        wilson_low=known(low),
+        wilson_high=known(high),
         mean=mean(r),
         median=float(np.median(r)) if len(r) else None,
         median_low=known(middle[0]),

@@ -25,12 +25,19 @@ class Setting:
     another_try: bool = False
 
 
+def _said(said: Any) -> Any:
+    """A day or moment as it can be given; whoever sends something else is told what it is to be."""
+    if said is None or (isinstance(said, (str, int, Moment)) and not isinstance(said, bool)):
+        return said
+    raise ValueError(f"`{str(said)[:40]}` is not a date of the form 2024-06-28.")
+
+
 def _day(said: Any) -> Any:
-    return read_day(said) if isinstance(said, str) else said if said is None else int(said)
+    return read_day(said) if isinstance(_said(said), str) else said if said is None else int(said)
 
 
 def _moment(said: Any) -> Any:
-    return read_moment(said) if isinstance(said, str) else said if said is None else moment_of(said)
+    return read_moment(said) if isinstance(_said(said), str) else said if said is None else moment_of(said)
 
 
 def _horizons(said: Any) -> Any:

@@ -13,7 +13,7 @@ from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.scan import hit_truth
 from wickcore.study import returns
 from wickcore.study.follow import span_between
-from wickcore.study.intervals import Span, day_block_interval
+from wickcore.study.intervals import Span, ratio_intervals
 from wickcore.study.sample import SMALL_GROUP, known
 from wickcore.study.settings import StudySettings
 from wickcore.study.tries import laid_out, superior_ability
@@ -21,7 +21,7 @@ from wickcore.study.verdict import percent
 from wickcore.trade.costs import round_trip
 from wickcore.trade.entries import entry_of
 
-DRAWS, MOST_CELLS, MOST_STEPS, REPS = 500, 400, 100, 500
+MOST_CELLS, MOST_STEPS, REPS = 400, 100, 500
 HOLDS = 0.5  # the share of a setting's excess that each of its neighbours must keep
 
 
@@ -60,10 +60,11 @@ def steps_of(low: float, high: float, step: float) -> tuple[float, ...]:
     """The settings from low to high. Raises ValueError for a range without steps, or with more than a hundred."""
     if not (np.isfinite([low, high, step]).all() and step > 0 and high >= low):
         raise ValueError("A range goes from a lower to a higher number by steps above zero.")
-    count = int(np.floor((high - low) / step + 1e-9)) + 1
-    if count > MOST_STEPS:
-        raise ValueError(f"That is {count:,} steps of one dial; at most {MOST_STEPS} can be tried. Take a wider step.")
-    return tuple(float(f"{low + i * step:.10g}") for i in range(count))
+    with np.errstate(over="ignore"):
+        count = np.floor(np.float64(high - low) / step + 1e-9) + 1  # a step may be so small that no whole number counts them
+    if not count <= MOST_STEPS:
+        raise ValueError(f"That is {count:,.0f} steps of one dial; at most {MOST_STEPS} can be tried. Take a wider step.")
+    return tuple(float(f"{low + i * step:.10g}") for i in range(int(count)))
 
 
 def sweep(
@@ -76,7 +77,7 @@ def sweep(
     limits: Limits | None = None,
     progress: Callable[[str, float], None] = lambda stage, share: None,
 ) -> tuple[Sweep, list[tuple[Ints, Floats]]]:
-    """Measures every setting at one horizon; with the sweep, each cell's daily excess (sessions and values).
+    """Measures every setting at one horizon; with the sweep, each cell's daily excess (sessions and sums).
 
     make: the rule with the given dials. grid: one or two dials with their values. Forward returns and the baseline are computed once:
     they do not depend on the rule; the lines that do not use a dial are computed once by the evaluator. Raises ValueError for a grid
@@ -88,12 +89,12 @@ def sweep(
     total = int(np.prod([len(axis) for axis in axes]))
     if total > MOST_CELLS:
         raise ValueError(f"That is {total:,} settings; at most {MOST_CELLS} can be tried at once. Take wider steps.")
-    settings = settings.changed(horizons=(horizon,), draws=min(settings.draws, DRAWS))
+    settings = settings.changed(horizons=(horizon,))
     evaluator = evaluator.stepping(make({name: axis[0] for name, axis in zip(names, axes, strict=True)}).frame)
     bars = evaluator.bars
     as_of = settings.until(bars)
     span = span_between(bars, settings, as_of)
-    cells, series = [], []
+    cells, series, counts = [], [], []
     ahead: _ForwardReturns | None = None
     for i, values in enumerate(itertools.product(*axes)):
         progress(f"Setting {i + 1} of {total}", i / total)
@@ -102,11 +103,12 @@ def sweep(
         rule = make(dict(zip(names, values, strict=True)))
         if ahead is None:
             ahead = _ForwardReturns(evaluator, rule, settings, horizon, as_of, members)
-        cell, daily = ahead.cell(values, hit_truth(evaluator, rule, members, limits), span)
+        cell, daily, count = ahead.cell(values, hit_truth(evaluator, rule, members, limits), span)
         cells.append(cell)
         series.append(daily)
+        counts.append(count)
     progress("Judging the best of them", 1.0)
-    cells = _neighbours(cells, tuple(len(axis) for axis in axes))
+    cells = _neighbours(_with_intervals(cells, counts, series, span, settings, horizon), tuple(len(axis) for axis in axes))
     judged = superior_ability([laid_out(one, span) for one in series], horizon, settings.seed, REPS)
     enough = [i for i, c in enumerate(cells) if c.excess is not None and c.count >= SMALL_GROUP]
     peak = max(enough, key=lambda i: cells[i].excess or 0.0, default=None)
@@ -140,7 +142,8 @@ class _ForwardReturns:
             cost,
         )
 
-    def cell(self, values: tuple[float, ...], hits: Bools, span: Span) -> tuple[Cell, tuple[Ints, Floats]]:
+    def cell(self, values: tuple[float, ...], hits: Bools, span: Span) -> tuple[Cell, tuple[Ints, Floats], Ints]:
+        """The setting's figures but for the interval, its daily excess, and how many hits each of its days had."""
         at, bars = self.steps.positions, self.bars
         hits = hits if len(at) == len(bars) else hits[at]
         where = np.flatnonzero(returns.choose_hits(hits, self.steps.offsets, self.settings.repeats, self.horizon))
@@ -149,13 +152,24 @@ class _ForwardReturns:
         counted = ~np.isnan(r) & (session >= span[0]) & (session < span[0] + span[1])
         r, session, where = r[counted], session[counted], where[counted]
         excess = r - self.base[bars.step[at[where]]]
-        low, high = day_block_interval(excess, session, self.horizon, self.settings.seed + self.horizon, self.settings.draws, span)
-        days, place = np.unique(session, return_inverse=True)
+        days, place, count = np.unique(session, return_inverse=True, return_counts=True)
         made = Cell(
             values, len(r), len(days), float(np.mean(r > 0)) if len(r) else None, float(np.mean(r)) if len(r) else None,
-            float(np.mean(excess)) if len(r) else None, known(low), known(high),
+            float(np.mean(excess)) if len(r) else None, None, None,
         )  # fmt: skip
-        return made, (days, np.bincount(place, excess) / np.bincount(place) if len(r) else np.empty(0))
+        return made, (days, np.bincount(place, excess, minlength=len(days)).astype(np.float64)), count
+
+
+def _with_intervals(
+    cells: list[Cell], counts: list[Ints], series: list[tuple[Ints, Floats]], span: Span, settings: StudySettings, horizon: int
+) -> list[Cell]:
+    """Each setting's interval as a study of it would have it: of its hits, all settings from the same draws of days."""
+    total = np.stack([laid_out(one, span) for one in series], axis=1)
+    number = np.stack(
+        [laid_out((days, count.astype(np.float64)), span) for (days, _), count in zip(series, counts, strict=True)], axis=1
+    )
+    found = ratio_intervals(total, number, horizon, settings.seed + horizon, settings.draws)
+    return [replace(cell, low=known(low), high=known(high)) for cell, (low, high) in zip(cells, found, strict=True)]
 
 
 def _neighbours(cells: list[Cell], shape: tuple[int, ...]) -> list[Cell]:
@@ -198,7 +212,10 @@ def sweep_verdict(found: Sweep) -> str:
         alone = "" if peak.holds else ", at the edge of what was tried" if peak.floor is None else ", and it stands alone"
         said.append(f"The highest peak is {_setting(found, peak)} with {percent(peak.excess or 0.0)}{alone}.")
     if found.luck is not None:
-        said.append(f"The best of {total:,} settings without any edge would look as good with a chance of {found.luck:.1%}.")
+        said.append(
+            f"The best of {total:,} settings without any edge would look as good with a chance of {found.luck:.1%}: an interval is of one "
+            "setting as if it had been the only one tried, this chance knows that it was picked from all."
+        )
     return " ".join(said)
 
 

@@ -23,11 +23,12 @@ class SuperiorAbility:
 
 
 def daily_excess(sample: Sample) -> tuple[Ints, Floats]:
-    """The sessions with counted hits, ascending, and the mean excess of each one's hits."""
+    """The sessions with counted hits, ascending, and the sum of the excess of each one's hits: each hit counts alike, as it does in the mean
+    and its interval."""
     if not len(sample.session):
         return np.empty(0, np.int64), np.empty(0)
     sessions, place = np.unique(sample.session, return_inverse=True)
-    return sessions, np.bincount(place, sample.excess) / np.bincount(place)
+    return sessions, np.bincount(place, sample.excess).astype(np.float64)
 
 
 def laid_out(series: tuple[Ints, Floats], span: Span) -> Floats:

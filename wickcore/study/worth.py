@@ -9,6 +9,7 @@ from wickcore.bars.bars import Bools
 from wickcore.language.rule import CheckedRule, Line
 from wickcore.measures.frame import TRUE
 from wickcore.scan.evaluate import Evaluator, Limits
+from wickcore.study.compare import difference
 from wickcore.study.follow import Study, study_of
 from wickcore.study.sample import HorizonFigures
 
@@ -17,14 +18,17 @@ DRAWS, NOTHING = 500, 5e-5
 
 @dataclass(frozen=True, slots=True)
 class LineWorth:
-    """without: figures of the rule without the line, None where nothing decides any more. more: hits that leaving the line out adds.
-    gain: how much more excess the rule has with the line than without, None where either is unknown. clutter: the line removes hits
-    and the excess is no better for it, by less than a two-hundredth of a percent."""
+    """without: figures of the rule without the line, None where nothing decides any more. more: hits that leaving the line out adds; fewer
+    than none where the line ends runs of bars that would otherwise be one hit each. gain: how much more excess the rule has with the line
+    than without, with its 95% interval (both from the same draws of days); None where either is unknown. clutter: the line removes hits,
+    and the excess is no better for it by a two-hundredth of a percent."""
 
     line: Line
     without: HorizonFigures | None
     more: int
     gain: float | None
+    gain_low: float | None
+    gain_high: float | None
     clutter: bool
 
 
@@ -52,17 +56,17 @@ def line_worth(
     for i, line in enumerate(deciding):
         progress(f"Measuring without line {line.number}", i / len(deciding))
         if len(deciding) == 1:
-            rows.append(LineWorth(line, None, 0, None, False))
+            rows.append(LineWorth(line, None, 0, None, None, None, False))
             continue
         if limits is not None:
             limits.check()
         hits = (fails == 0) | ((fails == 1) & (failing == i))
         if members is not None:
             hits &= members
-        without = study_of(evaluator, rule, hits, settings, members, limits, listed=False).horizons[0]
-        gain = None if with_it.excess is None or without.excess is None else with_it.excess - without.excess
-        more = without.count - with_it.count
-        rows.append(LineWorth(line, without, more, gain, gain is not None and more > 0 and gain < NOTHING))
+        other = study_of(evaluator, rule, hits, settings, members, limits, listed=False)
+        without, brings = other.horizons[0], difference(other, found, horizon, DRAWS)
+        more, gain = without.count - with_it.count, brings.excess
+        rows.append(LineWorth(line, without, more, gain, brings.low, brings.high, gain is not None and more > 0 and gain < NOTHING))
     return tuple(rows)
 
 

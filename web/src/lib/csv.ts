@@ -1,8 +1,14 @@
 /** Tables out of the page: comma-separated text, downloads, the clipboard. */
 export type Cell = string | number | boolean | null | undefined
 
+/** A text that a spreadsheet would take for a formula is kept a text (OWASP, “CSV Injection”); numbers are numbers. */
+function harmless(text: string): string {
+  return /^[=+\-@\t\r]/.test(text) ? `'${text}` : text
+}
+
 function quoted(cell: Cell): string {
-  const text = cell === null || cell === undefined ? '' : String(cell)
+  const text =
+    cell === null || cell === undefined ? '' : typeof cell === 'string' ? harmless(cell) : String(cell)
   return /[",\n\r]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text
 }
 

@@ -36,6 +36,18 @@ describe('numbers as a trader reads them', () => {
 })
 
 describe('CSV', () => {
+  it('leaves no text that a spreadsheet would carry out', () => {
+    expect(
+      csv(
+        ['=1+1', 'b'],
+        [
+          ['@x', -3],
+          ['-2', '+5'],
+        ],
+      ),
+    ).toBe("'=1+1,b\r\n'@x,-3\r\n'-2,'+5\r\n")
+  })
+
   it('follows RFC 4180', () => {
     expect(
       csv(

@@ -94,3 +94,8 @@ export function monthName(iso: string): string {
 export function tone(value: number | null | undefined): string {
   return !value || Math.abs(value) < 5e-5 ? '' : value > 0 ? 'text-gain' : 'text-loss'
 }
+
+/** 1 hit, 431 hits. */
+export function hits(count: number | null | undefined): string {
+  return `${whole(count)} ${count === 1 ? 'hit' : 'hits'}`
+}

@@ -2141,6 +2141,10 @@ export interface components {
             win_rate_low: number | null;
             /** Win Rate High */
             win_rate_high: number | null;
+            /** Wilson Low */
+            wilson_low: number | null;
+            /** Wilson High */
+            wilson_high: number | null;
             /** Mean */
             mean: number | null;
             /** Median */
@@ -2891,6 +2895,10 @@ export interface components {
             more: number;
             /** Gain */
             gain: number | null;
+            /** Gain Low */
+            gain_low: number | null;
+            /** Gain High */
+            gain_high: number | null;
             /** Clutter */
             clutter: boolean;
             without: components["schemas"]["PartFigures"] | null;

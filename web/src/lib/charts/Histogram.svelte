@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Horizon } from '$lib/api'
-  import { percent, whole } from '$lib/format'
+  import { hits, percent } from '$lib/format'
   import { colour } from '$lib/theme.svelte'
   import EChart from './EChart.svelte'
   import { MONO } from './echarts'
@@ -25,7 +25,7 @@
         textStyle: { color: colour('ink'), fontFamily: MONO, fontSize: 12 },
         formatter: (points: { dataIndex: number }[]) => {
           const i = points[0]?.dataIndex ?? 0
-          return `${range(i)}: ${whole(counts[i])} hits`
+          return `${range(i)}: ${hits(counts[i])}`
         },
       },
       xAxis: {

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { PathPoint } from '$lib/api'
-  import { percent } from '$lib/format'
+  import { hits, percent } from '$lib/format'
   import { colour } from '$lib/theme.svelte'
   import EChart from './EChart.svelte'
   import { MONO } from './echarts'
@@ -36,7 +36,7 @@
           const p = points[found[0]?.dataIndex ?? 0]!
           const when =
             p.offset === 0 ? 'the hit' : `${Math.abs(p.offset)} bars ${p.offset < 0 ? 'before' : 'after'}`
-          return `${when}, ${p.count} hits<br>mean ${percent(p.mean, 2)} (${percent(p.low, 2)} to ${percent(p.high, 2)})<br>median ${percent(p.median, 2)}<br>baseline ${percent(p.baseline, 2)}`
+          return `${when}, ${hits(p.count)}<br>mean ${percent(p.mean, 2)} (${percent(p.low, 2)} to ${percent(p.high, 2)})<br>median ${percent(p.median, 2)}<br>baseline ${percent(p.baseline, 2)}`
         },
       },
       xAxis: {

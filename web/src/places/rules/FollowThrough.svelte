@@ -14,7 +14,7 @@
   import Progress from './study/Progress.svelte'
   import { question, type Choice } from './study/question'
   import { Watched } from './study/run.svelte'
-  import { saveEvents, saveFigures, saveJson } from './study/save'
+  import { madeOf, saveEvents, saveFigures, saveJson } from './study/save'
   import Seal from './study/Seal.svelte'
   import SealedHalves from './study/SealedHalves.svelte'
   import Sweep from './study/Sweep.svelte'
@@ -156,8 +156,12 @@
     {/each}
     {#if view === 'figures' && study && watched.run}
       <span class="ml-auto flex gap-4">
-        <button class="link" onclick={() => saveFigures(rule.name, study)}>Save figures</button>
-        <button class="link" onclick={() => saveEvents(rule.name, study)}>Save hits</button>
+        <button class="link" onclick={() => watched.run && saveFigures(rule.name, study, watched.run)}
+          >Save figures</button
+        >
+        <button class="link" onclick={() => watched.run && saveEvents(rule.name, study, watched.run)}
+          >Save hits</button
+        >
         <button class="link" onclick={() => watched.run && saveJson(rule.name, watched.run)}>JSON</button>
         {#if parts}
           <a
@@ -233,7 +237,15 @@
             {/if}
             <Horizons {study} {horizon} onpick={(bars) => (horizonBars = bars)} />
             <div class="mt-4"><Progress watched={apart} /></div>
-            {#if parts}<Parts {parts} {horizon} all={study.horizons} name={rule.name} {offset} {onday} />{/if}
+            {#if parts}<Parts
+                {parts}
+                {horizon}
+                all={study.horizons}
+                name={rule.name}
+                {offset}
+                {onday}
+                made={madeOf(watched.run!, study)}
+              />{/if}
             <Events
               {study}
               horizon={horizon.bars}

@@ -62,7 +62,7 @@
     download(
       `${name} ${scan.as_of}.csv`,
       csv(
-        columns.map((c) => c.text),
+        columns.map((c) => c.label),
         body,
       ),
     )

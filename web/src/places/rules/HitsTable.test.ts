@@ -1,12 +1,11 @@
 import { fireEvent, render, screen, waitFor } from '@testing-library/svelte'
 import { SvelteSet } from 'svelte/reactivity'
 import { beforeEach, expect, it, vi } from 'vitest'
-import type { Hit, Scan } from '$lib/api'
-import { preferences } from '$lib/preferences.svelte'
-import { columns, ordered, sortBy } from './hits.svelte'
+import type { Hit, RuleDetail, Scan } from '$lib/api'
+import { columns, ofRule, ordered, sortBy } from './hits.svelte'
 import HitsTable from './HitsTable.svelte'
 
-vi.mock('$lib/api', () => ({ api: { keepPreferences: () => Promise.resolve() }, sentence: String }))
+vi.mock('$lib/api', () => ({ api: { keepTable: () => Promise.resolve() }, sentence: String }))
 
 const hit = (symbol: string, change: number | null): Hit =>
   ({ symbol, name: `${symbol} Works`, sector: 'Metals', days: 1, values: { change } }) as unknown as Hit
@@ -15,14 +14,17 @@ const scan = {
   columns: [{ text: 'change', shown: 'percent', error: null }],
 } as unknown as Scan
 
+let rules = 0
+
 beforeEach(() => {
-  preferences.now.table = {
+  const table = {
     columns: [
       { text: 'symbol', label: '', width: null },
       { text: 'change', label: '', width: null },
     ],
     sort: [{ text: 'symbol', down: false }],
   }
+  ofRule({ id: ++rules, table } as unknown as RuleDetail)
   // A window high enough for every row, in a browser that lays nothing out.
   Object.defineProperty(HTMLElement.prototype, 'offsetHeight', { configurable: true, value: 600 })
   Object.defineProperty(HTMLElement.prototype, 'offsetWidth', { configurable: true, value: 600 })

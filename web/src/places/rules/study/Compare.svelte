@@ -2,7 +2,7 @@
   /** This rule as it stands beside another version, other dials, another universe or another entry. */
   import { api, type AnyRun, type Schemas } from '$lib/api'
   import { csv, download } from '$lib/csv'
-  import { percent, whole } from '$lib/format'
+  import { hits, percent, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { ask, query } from '$lib/queries'
   import { join, split } from '$lib/rule/headers'
@@ -184,11 +184,11 @@
   <div class:opacity-60={measured !== '' && measured !== asked}>
     <h2 class="max-w-[70ch] font-title text-[21px] leading-snug">{said}</h2>
     <p class="mt-1 text-[13px] text-ink2">
-      First: {watched.run?.beside ?? ''}, {whole(found.first.hits)} hits. Second: {measured
+      First: {watched.run?.beside ?? ''}, {hits(found.first.hits)}. Second: {measured
         ? 'the rule as it stood'
         : watched.run?.version
           ? `version ${watched.run.version}`
-          : 'a text that is not saved'}, {whole(found.second.hits)} hits. {whole(found.both)} are in both. The difference
+          : 'a text that is not saved'}, {hits(found.second.hits)}. {whole(found.both)} are in both. The difference
       is drawn from the same days for both, so what they share cancels out.
     </p>
     <table class="mt-3 w-full text-[13px]">

@@ -19,7 +19,11 @@
   })
 </script>
 
-<h3 class="mt-4 font-title text-[16px]">Each hit, the latest first</h3>
+<h3 class="mt-4 font-title text-[16px]">
+  Each hit, the latest first{study.sealed_from && !study.after
+    ? `; it ends at the seal, ${day(study.sealed_from)}`
+    : ''}
+</h3>
 <table class="mt-1 w-full text-[13px]">
   <thead>
     <tr class="border-b border-hair text-ink2">

@@ -27,7 +27,7 @@
       label: 'Win rate',
       figure: percent(horizon.win_rate, 1, false),
       below: interval(horizon.win_rate_low, horizon.win_rate_high, 1, false),
-      help: 'Share of hits with a return above zero, after costs',
+      help: 'Share of hits with a return above zero, after costs; the interval draws whole days, as that of the median does',
     },
     {
       label: 'Median',

@@ -2,7 +2,7 @@
   /** A strip of all days with hits, as tall as there were hits: a burst is seen as a burst. */
   import type { Schemas } from '$lib/api'
   import { nearest, timeline } from '$lib/charts/timeline'
-  import { day } from '$lib/format'
+  import { day, hits } from '$lib/format'
 
   interface Props {
     days: Schemas['DayOut'][]
@@ -27,7 +27,7 @@
   bind:clientWidth={width}
   role="img"
   aria-label="Hits a day through time: {days.length} days with hits, at most {most} on one day"
-  title={over ? `${day(over.day)}: ${over.count} hits. Click lists them.` : undefined}
+  title={over ? `${day(over.day)}: ${hits(over.count)}. Click lists them.` : undefined}
   onmousemove={(event) => (over = nearest(marks, event.offsetX, 7))}
   onmouseleave={() => (over = null)}
   onclick={(event) => {

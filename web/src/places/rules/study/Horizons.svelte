@@ -2,7 +2,7 @@
   /** The figures by bars held, and the distribution at the chosen horizon. */
   import type { Horizon, Study } from '$lib/api'
   import Histogram from '$lib/charts/Histogram.svelte'
-  import { fixed, percent, tone, whole } from '$lib/format'
+  import { fixed, hits, percent, tone, whole } from '$lib/format'
 
   interface Props {
     study: Study
@@ -10,6 +10,15 @@
     onpick: (bars: number) => void
   }
   const { study, horizon, onpick }: Props = $props()
+
+  function wonHelp(row: Horizon): string {
+    if (row.win_rate_low === null || row.win_rate_high === null) return ''
+    const said = `95%: ${percent(row.win_rate_low, 1, false)} to ${percent(row.win_rate_high, 1, false)}, whole days drawn.`
+    if (row.wilson_low === null || row.wilson_high === null) return said
+    const wilson = `${percent(row.wilson_low, 1, false)} to ${percent(row.wilson_high, 1, false)}`
+    const apart = row.win_rate_high - row.win_rate_low > 1.5 * (row.wilson_high - row.wilson_low)
+    return `${said} As if every hit stood for itself (Wilson): ${wilson}${apart ? ', much narrower: hits of one day moved together, so there is less to go by than the number of hits suggests' : ''}.`
+  }
 </script>
 
 <div class="@container mt-4">
@@ -46,13 +55,7 @@
                   title="under 30 days: a small sample">&thinsp;*</span
                 >{/if}</td
             >
-            <td
-              class="num px-1.5"
-              title={row.win_rate_low === null
-                ? ''
-                : `${percent(row.win_rate_low, 1, false)} to ${percent(row.win_rate_high, 1, false)}`}
-              >{percent(row.win_rate, 1, false)}</td
-            >
+            <td class="num px-1.5" title={wonHelp(row)}>{percent(row.win_rate, 1, false)}</td>
             <td class="num px-1.5">{percent(row.mean, 2)}</td>
             <td class="num px-1.5">{percent(row.median, 2)}</td>
             <td class="num px-1.5 text-ink2">{percent(row.baseline, 2)}</td>
@@ -69,14 +72,14 @@
     </table>
     <figure class="flex flex-col">
       <figcaption class="font-title text-[16px]">
-        After {horizon.bars} bars, {whole(horizon.count)} hits
+        After {horizon.bars} bars, {hits(horizon.count)}
       </figcaption>
       <div class="h-[190px]"><Histogram {horizon} /></div>
     </figure>
   </div>
 </div>
 <p class="mt-1.5 text-[13px] text-ink3">
-  {whole(study.hits)} hits{#if study.no_entry}, {whole(study.no_entry)} could not be entered{/if}; at {horizon.bars}
+  {hits(study.hits)}{#if study.no_entry}, {whole(study.no_entry)} could not be entered{/if}; at {horizon.bars}
   bars
   {whole(horizon.pending)} are pending and {whole(horizon.delisted)} were delisted before their exit.
   {#if study.horizons.some((h) => h.small_sample)}* under 30 distinct days.{/if}

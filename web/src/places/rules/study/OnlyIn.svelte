@@ -1,7 +1,7 @@
 <script lang="ts">
   /** The hits that only one of two rules has. */
   import type { Schemas } from '$lib/api'
-  import { day, percent, whole } from '$lib/format'
+  import { day, hits, percent } from '$lib/format'
 
   interface Props {
     title: string
@@ -15,7 +15,7 @@
 </script>
 
 <div>
-  <h3 class="font-title text-[16px]">{title} {whole(count)} hits</h3>
+  <h3 class="font-title text-[16px]">{title} {hits(count)}</h3>
   {#if count}
     <p class="text-[13px] text-ink2">
       At {bars} bars they made {percent(figures.mean, 2)} on average, excess {percent(figures.excess, 2)}, won {percent(

@@ -1,11 +1,12 @@
 <script lang="ts">
   /** A study taken apart at one horizon: when, where and in whom it works, and which line earns its place. */
   import type { Horizon, Schemas } from '$lib/api'
-  import { csv, download } from '$lib/csv'
-  import { percent, tone, whole } from '$lib/format'
+  import { download, type Cell } from '$lib/csv'
+  import { hits, percent, tone, whole } from '$lib/format'
   import Breakdown from './Breakdown.svelte'
   import HitDays from './HitDays.svelte'
   import Names from './Names.svelte'
+  import { withMadeOf } from './save'
   import Stops from './Stops.svelte'
 
   interface Props {
@@ -15,8 +16,10 @@
     name: string
     offset: number
     onday: (day: string) => void
+    /** What the study was made of, for what is saved of it. */
+    made: [string, Cell][]
   }
-  const { parts, horizon, all, name, offset, onday }: Props = $props()
+  const { parts, horizon, all, name, offset, onday, made }: Props = $props()
   const TITLES: Record<string, string> = {
     year: 'By year',
     month: 'By month',
@@ -42,8 +45,19 @@
         g.excess_high,
       ]),
     )
-    const head = ['by', 'group', 'hits', 'days', 'win_rate', 'mean', 'median', 'excess', 'low', 'high']
-    download(`${name} at ${parts.horizon} bars, breakdowns.csv`, csv(head, rows))
+    const head = [
+      'By',
+      'Group',
+      'Hits',
+      'Days',
+      'Won',
+      'Mean',
+      'Median',
+      'Excess',
+      'Excess from',
+      'Excess to',
+    ]
+    download(`${name} at ${parts.horizon} bars, breakdowns.csv`, withMadeOf(head, rows, made))
   }
 
   function saveJson(): void {
@@ -90,13 +104,25 @@
               >
               <td class="num pl-4">{whole(worth.without?.count)}</td>
               <td class="num pl-4">{percent(worth.without?.excess, 2)}</td>
-              <td class="num pl-4 {tone(worth.gain)}">{percent(worth.gain, 2)}</td>
-              <td class="pl-3 text-ink3"
+              <td
+                class="num pl-4 whitespace-nowrap {tone(worth.gain)}"
+                title="The excess with the line less the excess without it; whole days drawn for the interval"
+                >{percent(worth.gain, 2)}{#if worth.gain_low !== null}
+                  <span class="text-ink3">({percent(worth.gain_low, 2)} … {percent(worth.gain_high, 2)})</span
+                  >{/if}</td
+              >
+              <td
+                class="pl-3 text-ink3"
+                title={worth.more < 0
+                  ? 'Where the line fails for a bar, the run of hits is cut in two: without the line there are fewer fresh hits.'
+                  : undefined}
                 >{worth.more === 0
                   ? 'removes nothing'
                   : worth.clutter
-                    ? `clutter: removes ${whole(worth.more)} hits and adds nothing`
-                    : ''}</td
+                    ? `clutter: removes ${hits(worth.more)} and adds nothing`
+                    : worth.more < 0
+                      ? `cuts runs: ${hits(-worth.more)} more with it`
+                      : ''}</td
               >
             </tr>
           {/each}

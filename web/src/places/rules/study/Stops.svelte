@@ -1,7 +1,7 @@
 <script lang="ts">
   /** How deep the hits went before they ended where they ended, and what a stop would have made of them. */
   import type { Schemas } from '$lib/api'
-  import { percent, whole } from '$lib/format'
+  import { hits, percent, whole } from '$lib/format'
 
   interface Props {
     horizon: number
@@ -113,7 +113,7 @@
 >
 {#if found}
   <p class="text-[13px] text-ink2" aria-live="polite">
-    {percent(found.stopped, 0, false)} of {whole(found.count)} hits would have been stopped: mean {percent(
+    {percent(found.stopped, 0, false)} of {hits(found.count)} would have been stopped: mean {percent(
       found.mean,
       2,
     )}

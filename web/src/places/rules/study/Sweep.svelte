@@ -3,7 +3,7 @@
   import { api, type AnyRun, type Schemas } from '$lib/api'
   import EChart from '$lib/charts/EChart.svelte'
   import { csv, download } from '$lib/csv'
-  import { percent, whole } from '$lib/format'
+  import { hits, percent, whole } from '$lib/format'
   import Progress from './Progress.svelte'
   import { Watched } from './run.svelte'
   import { sweepChart } from './sweepChart'
@@ -64,7 +64,7 @@
   function told(cell: Schemas['CellOut']): string {
     const where = cell.values.map((v, i) => `${found!.dials[i]} ${said(found!.dials[i]!, v)}`).join(', ')
     const held = cell.holds ? 'Its neighbours hold up.' : ''
-    return `${where}: excess ${percent(cell.excess, 2)} (${percent(cell.low, 2)} to ${percent(cell.high, 2)}), ${whole(cell.count)} hits on ${whole(cell.days)} days, won ${percent(cell.win_rate, 0, false)}. ${held} A click sets the dials so.`
+    return `${where}: excess ${percent(cell.excess, 2)} (${percent(cell.low, 2)} to ${percent(cell.high, 2)}), ${hits(cell.count)} on ${whole(cell.days)} days, won ${percent(cell.win_rate, 0, false)}. ${held} A click sets the dials so.`
   }
 
   function set(cell: Schemas['CellOut']): void {
@@ -82,7 +82,18 @@
     download(
       `${name} sweep at ${found.bars} bars.csv`,
       csv(
-        [...found.dials, 'hits', 'days', 'win_rate', 'mean', 'excess', 'low', 'high', 'floor', 'holds'],
+        [
+          ...found.dials,
+          'Hits',
+          'Days',
+          'Won',
+          'Mean',
+          'Excess',
+          'Excess from',
+          'Excess to',
+          'Least beside it',
+          'Holds',
+        ],
         found.cells.map((c) => [
           ...c.values,
           c.count,
