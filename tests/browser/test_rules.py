@@ -129,7 +129,7 @@ def test_symbols_are_copied_and_saved(page: Page) -> None:
         page.get_by_role("button", name="Save as").click()
         page.get_by_role("menuitem", name="as CSV").click()
     lines = caught.value.path().read_text(encoding="utf-8").strip().splitlines()
-    assert lines[0].startswith("symbol,")
+    assert lines[0].startswith("Symbol,")
     assert len(lines) == count + 1
 
 

@@ -12,9 +12,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from upperwick.market import aside, load, store
-from upperwick.market.files import PriceFileError, read_prices
+from upperwick.market.files import read_prices
 from upperwick.market.load import data_version, load_market
 from upperwick.market.models import BarBlock, BlockData, Instrument, Member
+from upperwick.market.opened import PriceFileError
 from wickcore.bars.bars import Bars
 from wickcore.bars.factor import factor
 from wickcore.bars.merge import merge
@@ -302,6 +303,57 @@ def test_what_is_replaced_is_cleared_away(tmp_path: Path) -> None:
     for n in range(3):
         store.save_tables(read_prices(write(tmp_path, GOOD.replace("5000", f"{6000 + n}"))).tables, None, "x")
     assert BlockData.objects.count() == BarBlock.objects.count()
+
+
+BASE = {
+    "symbol": ["ZZA"], "date": [date(2024, 1, 2)], "open": [1.0], "high": [2.0], "low": [1.0], "close": [1.0], "volume": [5.0],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("content", "said"),
+    [
+        (HEAD.replace("close", "close,close") + "ZZA,2024-01-02,1,2,1,1,1,1\n", "has 2 columns named close"),
+        (bytes(range(256)) * 8, "no text"),
+        ((HEAD + "ZZA,2024-01-02,1,2,1,1,1\n").encode("utf-16"), "UTF-16"),
+        ((HEAD + "ZÄ,2024-01-02,1,2,1,1,1\n").encode("latin-1") + b"\n" * 20, r"UTF-8 \(line 2\)"),
+        (b"PK\x03\x04 and so on", "a zip"),
+        ({"close": [["x"]]}, "column close holds list"),
+        ({"close": [True]}, "column close holds bool"),
+        ({"date": [20240102]}, "column date holds int64, where dates are expected"),
+        ({"date": [{"a": 1}]}, "column date holds struct"),
+    ],
+)
+def test_a_file_that_is_no_table_of_prices_is_said_to_be_none(tmp_path: Path, content: object, said: str) -> None:
+    path = tmp_path / ("prices.parquet" if isinstance(content, dict) else "prices.csv")
+    if isinstance(content, dict):
+        pq.write_table(pa.table({**BASE, **content}), path)
+    else:
+        path.write_bytes(content if isinstance(content, bytes) else str(content).encode())
+    with pytest.raises(PriceFileError, match=said):
+        read_prices(path)
+
+
+@pytest.mark.parametrize("kind", [pa.decimal128(10, 2), pa.float32(), pa.int64(), pa.uint64()])
+def test_numbers_of_any_kind_are_numbers(tmp_path: Path, kind: pa.DataType) -> None:
+    pq.write_table(pa.table({**BASE, "close": pa.array([1], kind)}), tmp_path / "p.parquet")
+    assert read_prices(tmp_path / "p.parquet").tables["day"]["ZZA"]["close"].tolist() == [1.0]
+
+
+@pytest.mark.parametrize(
+    ("row", "said"),
+    [
+        ("ZZA,9999-12-31,1,2,1,1,1", "lies after next week"),
+        ("ZZA,0001-01-01,1,2,1,1,1", "before there were any markets"),
+        ("Z" * 40 + ",2024-01-02,1,2,1,1,1", "has 40 characters"),
+        ("Z\tA,2024-01-02,1,2,1,1,1", "cannot be seen"),
+    ],
+)
+def test_what_can_hardly_be_meant_is_asked_about(tmp_path: Path, row: str, said: str) -> None:
+    path = write(tmp_path, HEAD + row + "\n")
+    assert said in read_prices(path).bad[0].reason
+    if "date" in said or "week" in said or "markets" in said:
+        assert not read_prices(path, any_date=True).bad
 
 
 def test_older_checksums_are_understood() -> None:

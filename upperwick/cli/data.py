@@ -18,7 +18,7 @@ def import_prices(given: Namespace) -> None:
     from upperwick.market.store import save_tables
     from wickcore.bars.moment import of_key
 
-    found = read_price_files(given.prices, given.skip_bad)
+    found = read_price_files(given.prices, given.skip_bad, given.any_date)
     what = f"{', '.join(path.name for path in given.prices)}: {_symbols_of(found.tables):,} symbols imported"
     try:
         done = save_tables(found.tables, given.universe, what)
@@ -31,7 +31,8 @@ def import_prices(given: Namespace) -> None:
         counts = {key: getattr(done, key) for key in ("symbols", "added", "replaced", "same", "left", "notes")}
         return emit({**counts, "bad_rows": len(found.bad), "changes": changes})
     print(
-        f"{done.symbols:,} symbols: {done.added:,} bars added, {done.replaced:,} replaced, {done.same:,} were stored already, "
+        f"{done.symbols:,} symbol{'' if done.symbols == 1 else 's'}: {done.added:,} bar{'' if done.added == 1 else 's'} added, "
+        f"{done.replaced:,} replaced, {done.same:,} were stored already, "
         f"{done.left:,} others left as they were" + (f"; {len(found.bad):,} bad rows left out" if found.bad else "") + "."
     )
     for symbol, c in done.changes:
@@ -49,7 +50,8 @@ def export_prices(given: Namespace) -> None:
     import numpy as np
     import pyarrow as pa
 
-    from upperwick.market.files import PriceFileError, write_prices
+    from upperwick.market.files import write_prices
+    from upperwick.market.opened import PriceFileError
     from wickcore.bars.moment import clock
 
     wanted = [s.strip() for s in given.symbols.split(",")] if given.symbols else list(bars.symbols)

@@ -132,6 +132,7 @@ def build_parser(asked: str = "") -> argparse.ArgumentParser:
     _json(bring)
     bring.add_argument("--universe", metavar="NAME", help="make the symbols members of this universe")
     bring.add_argument("--skip-bad", action="store_true", help="leave bad rows out instead of refusing the import")
+    bring.add_argument("--any-date", action="store_true", help="take dates before there were markets, or after next week, too")
 
     take = command("export", "data.export_prices", "The stored bars as CSV or Parquet, by the file's ending.")
     take.add_argument("file", type=Path)

@@ -70,12 +70,13 @@ def checked_text(text: str, parts: dict[str, str], base: str) -> CheckedRule:
         raise rule_error(error) from None
 
 
-def read_price_files(paths: list[Path], skip_bad: bool) -> "PriceTables":
+def read_price_files(paths: list[Path], skip_bad: bool, any_date: bool = False) -> "PriceTables":
     """Prices from files. Raises Bad naming every bad row, unless those are to be left out."""
-    from upperwick.market.files import PriceFileError, read_prices
+    from upperwick.market.files import read_prices
+    from upperwick.market.opened import PriceFileError
 
     try:
-        found = read_prices(paths)
+        found = read_prices(paths, any_date)
     except PriceFileError as error:
         raise Bad(str(error)) from None
     if found.bad and not skip_bad:
@@ -96,7 +97,7 @@ def engine_of(given: Namespace) -> "Evaluator":
         from wickcore.bars.market import market_of
         from wickcore.scan.evaluate import Evaluator
 
-        tables = read_price_files(given.prices, given.skip_bad).tables
+        tables = read_price_files(given.prices, given.skip_bad, any_date=True).tables
         try:
             files = {kind: getattr(given, kind) for kind in KINDS if getattr(given, kind, None) is not None}
             engine = Evaluator(market_of(tables, read_beside(files, given.benchmark)))

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
+from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -13,15 +14,14 @@ import pyarrow.csv as pacsv
 import pyarrow.parquet as pq
 
 from upperwick.market.formats import PARQUET, PRICE_FILES
+from upperwick.market.opened import PriceFileError, opened
 from wickcore.bars.merge import Table, merge
-from wickcore.bars.moment import CLOSE, Moment, keys, of_key, read_moment
+from wickcore.bars.moment import CLOSE, Moment, iso, keys, of_key, read_moment, to_day
 
+LONGEST_SYMBOL = 32
+FIRST_DAY = to_day(date(1600, 1, 1))  # shares have been traded since 1602
 NUMBERS = ("open", "high", "low", "close", "volume")
 _NUMBER = r"^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$"
-
-
-class PriceFileError(ValueError):
-    """A file that cannot be read as prices at all; the message says which and why."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,17 +42,18 @@ class PriceTables:
     tables: dict[str, dict[str, Table]] = field(default_factory=dict)
     bad: list[BadRow] = field(default_factory=list)
     rows: int = 0
+    any_date: bool = False
 
 
-def read_prices(paths: Path | Iterable[Path]) -> PriceTables:
+def read_prices(paths: Path | Iterable[Path], any_date: bool = False) -> PriceTables:
     """Reads files, or folders of one file a symbol, in turn; where two hold the same bar, the later one's counts.
 
     Columns symbol, date, open, high, low, close, volume in any order and case, rows in any order, optionally adj_close; a file without
     `symbol` takes its own name for it. With a column `time` (HH:MM, the bar's beginning), or with dates that have one, the bars are of
-    five minutes. Raises PriceFileError when there is nothing to read.
+    five minutes. any_date: also dates before there were markets, or after next week. Raises PriceFileError when there is nothing to read.
     """
     asked = [paths] if isinstance(paths, Path) else list(paths)
-    found = PriceTables()
+    found = PriceTables(any_date=any_date)
     for path in asked:
         if not path.exists():
             raise PriceFileError(f"There is no file or folder {path}.")
@@ -67,15 +68,19 @@ def read_prices(paths: Path | Iterable[Path]) -> PriceTables:
 
 
 def _read_file(file: Path, found: PriceTables) -> None:
-    try:
-        table, skipped = _arrow(file)
-    except (pa.ArrowException, OSError, UnicodeDecodeError) as error:
-        raise PriceFileError(f"{file} cannot be read: {str(error).splitlines()[0]}") from None
+    table, skipped = opened(file)
     names = [re.sub(r"[^a-z]+", "_", name.strip().strip("\ufeff").lower()).strip("_") for name in table.column_names]
     table = table.rename_columns(names)
     missing = [name for name in ("date", *NUMBERS) if name not in names]
     if missing:
         raise PriceFileError(f"{file} has no column {', '.join(missing)}; its columns are {', '.join(names) or 'none'}.")
+    for name in ("symbol", "date", "time", *NUMBERS, "adj_close"):
+        if names.count(name) > 1:
+            raise PriceFileError(
+                f"{file} has {names.count(name)} columns named {name}; which of them is meant? Rename or remove the others."
+            )
+        if name in names:
+            _check_kind(file, name, table[name].type)
     lines = _Lines(file, skipped)
     for number, reason in skipped:
         found.bad.append(BadRow(file.name, number, reason))
@@ -85,6 +90,8 @@ def _read_file(file: Path, found: PriceTables) -> None:
     symbols = _texts(table["symbol"]) if "symbol" in names else pa.array([file.stem] * table.num_rows)
     problems: dict[int, str] = {}
     day, minute = _moments(table["date"], table["time"] if "time" in names else None, problems)
+    if not found.any_date:
+        _check_dates(day, problems)
     if minute is not None:
         _check_minutes(day, minute, problems)
     wanted = [*NUMBERS, *(["adj_close"] if "adj_close" in names else [])]
@@ -94,8 +101,9 @@ def _read_file(file: Path, found: PriceTables) -> None:
     codes = coded.indices.to_numpy(zero_copy_only=False)
     labels = coded.dictionary.to_pylist()
     for code, label in enumerate(labels):
-        if not label:
-            problems.update(dict.fromkeys(np.flatnonzero(codes == code).tolist(), "the symbol is missing"))
+        wrong = _wrong_symbol(label)
+        if wrong:
+            problems.update(dict.fromkeys(np.flatnonzero(codes == code).tolist(), wrong))
     good = np.ones(table.num_rows, np.bool_)
     good[list(problems)] = False
     order = np.argsort(codes, kind="stable")
@@ -111,28 +119,36 @@ def _read_file(file: Path, found: PriceTables) -> None:
         found.bad.append(BadRow(file.name, lines.of(row), reason))
 
 
-def _arrow(file: Path) -> tuple[pa.Table, list[tuple[int, str]]]:
-    if file.suffix.lower() in PARQUET:
-        return pq.read_table(file), []
-    skipped: list[tuple[int, str]] = []
+def _check_kind(file: Path, name: str, kind: pa.DataType) -> None:
+    """Raises PriceFileError for a column whose values cannot be what its name says."""
+    types = pa.types
+    if types.is_dictionary(kind):
+        kind = kind.value_type
+    text = types.is_string(kind) or types.is_large_string(kind)
+    if name in (*NUMBERS, "adj_close"):
+        fits = text or types.is_integer(kind) or types.is_floating(kind) or types.is_decimal(kind)
+        wanted = "numbers"
+    elif name == "date":
+        fits, wanted = text or types.is_date(kind) or types.is_timestamp(kind), "dates"
+    else:
+        fits, wanted = text or types.is_binary(kind), "text"
+    if not fits and not types.is_null(kind):
+        raise PriceFileError(f"{file}: the column {name} holds {kind}, where {wanted} are expected.")
 
-    def invalid(row: Any) -> str:
-        skipped.append((row.number or 0, f"{row.actual_columns} columns where {row.expected_columns} are expected"))
-        return "skip"
 
-    with file.open("rb") as head:
-        header = head.readline().decode("utf-8-sig", "replace").strip()
-    if not header:
-        raise PriceFileError(f"{file} is empty.")
-    delimiter = max(",;\t", key=header.count)
-    names = [name.strip().strip('"') for name in header.split(delimiter)]
-    table = pacsv.read_csv(
-        file,
-        read_options=pacsv.ReadOptions(column_names=names, skip_rows=1, use_threads=False),
-        parse_options=pacsv.ParseOptions(delimiter=delimiter, invalid_row_handler=invalid),
-        convert_options=pacsv.ConvertOptions(column_types=dict.fromkeys(names, pa.string()), strings_can_be_null=False),
-    )
-    return table, skipped
+def _wrong_symbol(symbol: str | None) -> str:
+    if not symbol:
+        return "the symbol is missing"
+    if len(symbol) > LONGEST_SYMBOL:
+        return f"the symbol `{symbol[:20]}…` has {len(symbol)} characters; at most {LONGEST_SYMBOL} are kept"
+    return "" if symbol.isprintable() else f"the symbol {symbol!r} holds characters that cannot be seen"
+
+
+def _check_dates(day: Any, problems: dict[int, str]) -> None:
+    last = to_day(date.today() + timedelta(days=7))
+    for row in np.flatnonzero((day < FIRST_DAY) | (day > last)).tolist():
+        where = "after next week" if day[row] > last else "before there were any markets"
+        problems.setdefault(row, f"the date {iso(int(day[row]))} lies {where}; if it is meant, import with --any-date")
 
 
 class _Lines:
@@ -228,7 +244,7 @@ def _check_minutes(day: Any, minute: Any, problems: dict[int, str]) -> None:
 
 def _numbers(column: pa.ChunkedArray, name: str, problems: dict[int, str]) -> Any:
     if not pa.types.is_string(column.type):
-        values = pc.fill_null(pc.cast(column, pa.float64()), np.nan).to_numpy()
+        values = pc.fill_null(pc.cast(column, pa.float64(), safe=False), np.nan).to_numpy()
         bad = ~np.isfinite(values)
         texts = None
     else:

@@ -66,7 +66,10 @@
 </script>
 
 <!-- Before whatever has the focus: a tab that was clicked takes Enter for itself, with Ctrl too. -->
-<svelte:window onkeydowncapture={keydown} onbeforeunload={(event) => open.dirty && event.preventDefault()} />
+<svelte:window
+  onkeydowncapture={keydown}
+  onbeforeunload={(event) => open.dirty && !open.kept && event.preventDefault()}
+/>
 
 {#if open.failed}
   <div class="p-12">

@@ -15,8 +15,11 @@ export class OpenRule {
   readonly dirty = $derived(this.rule !== null && this.text !== this.rule.text)
   /** The rule as it was saved in another window or on another device, while something else stood here unsaved. */
   theirs = $state.raw<RuleDetail | null>(null)
+  /** Whether what is not saved is safe in this browser. */
+  kept = $state(true)
   readonly #draft: string
   #saving = $state(0)
+  #turn: Promise<void> = Promise.resolve()
   readonly #kept: { readonly data: RuleDetail | undefined; readonly error: Error | null }
   /** A head that was put back into the editor, and stays there as it is. */
   #putBack = ''
@@ -32,8 +35,13 @@ export class OpenRule {
     })
     $effect(() => {
       if (!this.rule) return
-      if (this.dirty) localStorage.setItem(this.#draft, this.text)
-      else localStorage.removeItem(this.#draft)
+      try {
+        if (this.dirty) localStorage.setItem(this.#draft, this.text)
+        else localStorage.removeItem(this.#draft)
+        this.kept = true
+      } catch {
+        this.kept = false // no room: leaving the page would lose it
+      }
     })
   }
 
@@ -87,10 +95,19 @@ export class OpenRule {
     this.#write(found.text)
   }
 
-  save = async (): Promise<void> => {
+  /** One after the other: a save on the heels of a new name builds on that. */
+  #inTurn(act: () => Promise<void>): Promise<void> {
+    this.#saving++
+    const done = this.#turn.then(act).finally(() => this.#saving--)
+    this.#turn = done.catch(() => undefined)
+    return done
+  }
+
+  save = (): Promise<void> => this.#inTurn(() => this.#save())
+
+  async #save(): Promise<void> {
     if (!this.rule) return
     const sent = this.text
-    this.#saving++
     try {
       const found = await api.save(this.id, sent, (this.theirs ?? this.rule).mark)
       const { version } = this.rule
@@ -102,8 +119,6 @@ export class OpenRule {
     } catch (error) {
       if (error instanceof Problem && error.theirs) this.theirs = error.theirs
       else tell(sentence(error))
-    } finally {
-      this.#saving--
     }
   }
 
@@ -167,22 +182,21 @@ export class OpenRule {
 
   rename = async (name: string): Promise<void> => {
     if (!this.rule || !name.trim() || name.trim() === this.rule.name) return
-    const unsaved = this.dirty ? this.body : null
     // At once, so that a save on its heels keeps the new name too.
     this.set('name', name.trim())
-    this.#saving++
+    await this.#inTurn(() => this.#rename(name))
+  }
+
+  async #rename(name: string): Promise<void> {
+    if (!this.rule) return
     try {
-      const head = { ...this.headers }
       const found = await api.change(this.id, { name })
       this.#saved(found)
-      if (unsaved === null) this.#write(found.text)
-      else this.headers = { ...head, name: found.name }
+      this.set('name', found.name) // what was typed meanwhile stays
       forget('rules')
     } catch (error) {
       tell(sentence(error))
       this.set('name', this.rule.name)
-    } finally {
-      this.#saving--
     }
   }
 }
