@@ -42,6 +42,13 @@ class ChartChoice(Schema):
     panes: list[Annotated[list[Text], Field(max_length=4)]] = Field([], max_length=6)
 
 
+class LayoutChoice(Schema):
+    """rule_width: pixels of the rule's pane. table_share: percent of the height that the table of hits may take. None for the usual."""
+
+    rule_width: int | None = Field(None, ge=200, le=4000)
+    table_share: int | None = Field(None, ge=5, le=95)
+
+
 class PreferencesDoc(Schema):
     """account_size: money, None while not said. months: how much of the past a chart shows, 0 for all."""
 
@@ -49,6 +56,7 @@ class PreferencesDoc(Schema):
     table: TableChoice | None = None
     tables: dict[Name, TableChoice] = Field({}, max_length=40)
     chart: ChartChoice = ChartChoice()
+    layout: LayoutChoice = LayoutChoice()
 
 
 @router.get("", response=PreferencesDoc, operation_id="preferences")

@@ -99,6 +99,13 @@
   let pending = ''
   function keydown(event: KeyboardEvent): void {
     if (commandIn(event, 'everywhere') === 'keys') keysOpen = true
+    const target = event.target as HTMLElement
+    if (
+      event.key === 'Escape' &&
+      !event.defaultPrevented &&
+      target.closest('input, textarea, select, .cm-editor')
+    )
+      target.blur()
     if (!isCommand(event)) return
     const to = pending === 'g' ? PLACES.find((place) => place.key === event.key) : undefined
     if (to) go(to.address)

@@ -13,6 +13,7 @@ interface Row {
 
 export const SCOPES = {
   everywhere: 'Everywhere',
+  rules: 'The list of rules',
   rule: 'The rule',
   lines: 'Its lines, while typing',
   hits: 'Hits',
@@ -31,6 +32,9 @@ export const COMMANDS = {
   'month.back': row({ scope: 'everywhere', keys: ['<'], what: 'one month back' }),
   'month.forward': row({ scope: 'everywhere', keys: ['>'], what: 'one month forward' }),
   keys: row({ scope: 'everywhere', keys: ['?'], what: 'this list' }),
+  'rules.next': row({ scope: 'rules', keys: ['j'], what: 'the next rule; Enter opens it' }),
+  'rules.before': row({ scope: 'rules', keys: ['k'], what: 'the rule before' }),
+  'rules.find': row({ scope: 'rules', keys: ['/'], what: 'find a rule' }),
   'rule.edit': row({ scope: 'rule', keys: ['e'], what: 'go to its lines' }),
   'rule.save': row({ scope: 'rule', keys: ['mod+s'], what: 'save it', shown: 'Ctrl S' }),
   'rule.measure': row({

@@ -9,6 +9,7 @@ export const preferences = $state<{ now: Preferences }>({
     account_size: null,
     table: null,
     tables: {},
+    layout: { rule_width: null, table_share: null },
     chart: { frame: 'day', months: 6, log: true, panes: [] },
   },
 })

@@ -1151,6 +1151,16 @@ export interface components {
             width?: number | null;
         };
         /**
+         * LayoutChoice
+         * @description rule_width: pixels of the rule's pane. table_share: percent of the height that the table of hits may take. None for the usual.
+         */
+        LayoutChoice: {
+            /** Rule Width */
+            rule_width?: number | null;
+            /** Table Share */
+            table_share?: number | null;
+        };
+        /**
          * PreferencesDoc
          * @description account_size: money, None while not said. months: how much of the past a chart shows, 0 for all.
          */
@@ -1174,6 +1184,13 @@ export interface components {
              *     }
              */
             chart: components["schemas"]["ChartChoice"];
+            /**
+             * @default {
+             *       "rule_width": null,
+             *       "table_share": null
+             *     }
+             */
+            layout: components["schemas"]["LayoutChoice"];
         };
         /** SortChoice */
         SortChoice: {

@@ -42,7 +42,7 @@
   }
 </script>
 
-<header class="flex h-[44px] shrink-0 items-center gap-6 border-b border-hair px-4">
+<header class="flex min-h-[44px] shrink-0 flex-wrap items-center gap-x-6 border-b border-hair px-4">
   <a
     href={HOME}
     class="flex items-center gap-2"
@@ -57,7 +57,7 @@
     </svg>
     <span class="font-title text-[21px] leading-none">Upper Wick</span>
   </a>
-  <nav aria-label="Places" class="flex h-full">
+  <nav aria-label="Places" class="flex h-[43px]">
     {#each inStrip('places') as place (place.id)}
       <a
         href={place.address}
@@ -75,7 +75,7 @@
   </nav>
   {#if market.now?.invented}
     <span
-      class="text-[13px] text-ink3"
+      class="hidden text-[13px] text-ink3 min-[1100px]:inline"
       title="An island exchange invented from end to end: its companies, indices and prices exist nowhere."
       >demo market: all invented</span
     >
@@ -83,7 +83,9 @@
   <div class="ml-auto flex items-center gap-1" class:past>
     {#each [['month', '‹‹‹'], ['week', '‹‹'], ['day', '‹']] as const as [unit, sign] (unit)}
       <button
-        class="px-1 text-[17px] leading-none text-ink2 hover:text-ink disabled:opacity-40"
+        class="px-1 text-[17px] leading-none text-ink2 hover:text-ink disabled:opacity-40 {unit === 'day'
+          ? ''
+          : 'max-[560px]:hidden'}"
         aria-label="One {unit === 'day' ? 'session' : unit} back"
         title="One {unit === 'day' ? 'session' : unit} back ({keyOf(unit, 'back')})"
         disabled={market.asOf === sessions[0]}
@@ -107,7 +109,9 @@
     </label>
     {#each [['day', '›'], ['week', '››'], ['month', '›››']] as const as [unit, sign] (unit)}
       <button
-        class="px-1 text-[17px] leading-none text-ink2 hover:text-ink disabled:opacity-40"
+        class="px-1 text-[17px] leading-none text-ink2 hover:text-ink disabled:opacity-40 {unit === 'day'
+          ? ''
+          : 'max-[560px]:hidden'}"
         aria-label="One {unit === 'day' ? 'session' : unit} forward"
         title="One {unit === 'day' ? 'session' : unit} forward ({keyOf(unit, 'forward')})"
         disabled={!past}

@@ -21,6 +21,7 @@
   import { mark, marks, mendHere } from './problems'
   import { taking } from './taking'
   import { meaning, wordAt } from './words'
+  import type { Place } from './place'
 
   interface Props {
     value: string
@@ -40,6 +41,8 @@
     onvalue: (expression: string) => Promise<string | null>
     /** The lines folded away, counted from 1. */
     onfold: (hidden: number[]) => void
+    /** Where each line stands, a wrapped one higher than others. */
+    onplaces: (places: Place[]) => void
   }
   const {
     value,
@@ -55,6 +58,7 @@
     texts,
     onvalue,
     onfold,
+    onplaces,
   }: Props = $props()
   let host: HTMLDivElement
   let view: EditorView | undefined
@@ -70,9 +74,17 @@
     return { from, to: before.length - kept, insert: after.slice(from, after.length - kept) }
   }
 
-  function reach(target: EditorView): void {
-    const scroller = target.scrollDOM
-    scroller.tabIndex = scroller.scrollWidth > scroller.clientWidth ? 0 : -1
+  let told = ''
+  function measure(target: EditorView): void {
+    const { doc } = target.state
+    const places = Array.from({ length: doc.lines }, (_, i) => {
+      const { top, height } = target.lineBlockAt(doc.line(i + 1).from)
+      return { top, height }
+    })
+    const now = JSON.stringify(places)
+    if (now === told) return
+    told = now
+    onplaces(places)
   }
 
   $effect(() => {
@@ -82,6 +94,7 @@
         doc: untrack(() => value),
         extensions: [
           lineNumbers(),
+          EditorView.lineWrapping,
           folding((hidden) => onfold(hidden)),
           history(),
           drawSelection(),
@@ -130,7 +143,7 @@
           EditorView.updateListener.of((update) => {
             const line = update.state.doc.lineAt(update.state.selection.main.head).number
             if (update.docChanged) onchange(update.state.doc.toString(), line)
-            if (update.geometryChanged) reach(update.view)
+            if (update.geometryChanged || update.docChanged) measure(update.view)
             if (update.selectionSet && !update.docChanged) online(line)
             else if (update.docChanged)
               online(update.view.state.doc.lineAt(update.view.state.selection.main.head).number)
@@ -139,8 +152,10 @@
       }),
     })
     view = created
-    // Lines wider than the pane are reached by the arrow keys too.
-    const watcher = new ResizeObserver(() => reach(created))
+    // Once the fonts are there, and whenever the pane is made wider or narrower.
+    const watcher = new ResizeObserver(() =>
+      created.requestMeasure({ read: (target) => target, write: (target) => measure(target) }),
+    )
     watcher.observe(created.contentDOM)
     return () => {
       watcher.disconnect()

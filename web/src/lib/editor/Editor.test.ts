@@ -40,6 +40,7 @@ function editor(value: string, more: Record<string, unknown> = {}) {
     onlookup: vi.fn(),
     onvalue: () => Promise.resolve(null),
     onfold: vi.fn(),
+    onplaces: vi.fn(),
     texts: { rules: ['Other rule'], sectors: ['Metals'], kinds: ['fund', 'share'], events: ['Rate'] },
     ...more,
   })

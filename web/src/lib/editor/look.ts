@@ -4,9 +4,10 @@ import { EditorView } from '@codemirror/view'
 export const look = EditorView.theme({
   '&': { fontSize: '13px', backgroundColor: 'transparent' },
   '&.cm-focused': { outline: 'none' },
-  '.cm-scroller': { fontFamily: 'var(--font-mono)', lineHeight: '30px', overflowX: 'auto' },
+  '.cm-scroller': { fontFamily: 'var(--font-mono)', lineHeight: '30px' },
   '.cm-content': { padding: '0', caretColor: 'var(--ember)' },
-  '.cm-line': { padding: '0 8px 0 6px' },
+  // What is longer than the pane goes on below, set in.
+  '.cm-line': { padding: '0 8px 0 30px', textIndent: '-24px' },
   '.cm-gutters': { backgroundColor: 'transparent', border: 'none', color: 'var(--ink3)' },
   '.cm-lineNumbers .cm-gutterElement': { minWidth: '34px', padding: '0 6px 0 0' },
   '.cm-activeLine': { backgroundColor: 'color-mix(in srgb, var(--row) 35%, transparent)' },

@@ -5,6 +5,7 @@
   import { commandIn } from '$lib/commands'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
+  import { choose, preferences } from '$lib/preferences.svelte'
   import { ask, query } from '$lib/queries'
   import ChartPane from './chart/ChartPane.svelte'
   import type { Counts } from './counts.svelte'
@@ -24,12 +25,14 @@
   }
   let { counts, name, chosen = $bindable(), looked = $bindable(), full = $bindable() }: Props = $props()
 
+  // A chart is never lower than what can be read, its legend and tools included.
+  const [LEAST_CHART, BAR] = [330, 45]
   let wanted = $state('')
   let part = $state<Part>('all')
   let comparing = $state(false)
   let bar: ReturnType<typeof HitsBar> | undefined = $state()
   let table: ReturnType<typeof HitsTable> | undefined = $state()
-  let tableShare = $state(Number(localStorage.getItem('upperwick-table-share')) || 38)
+  let tableShare = $state(preferences.now.layout?.table_share ?? 38)
   const selected = new SvelteSet<string>()
   const { scan, counted: text, stale, why } = $derived(counts)
 
@@ -91,8 +94,6 @@
 
   function keydown(event: KeyboardEvent): void {
     const target = event.target as HTMLElement
-    if (event.key === 'Escape' && !event.defaultPrevented && target.closest('input, .cm-editor'))
-      target.blur()
     const command = commandIn(event, 'hits')
     if (command === 'hits.next') move(1)
     else if (command === 'hits.before') move(-1)
@@ -111,13 +112,13 @@
 
   function share(to: number): void {
     tableShare = Math.min(Math.max(to, 15), 80)
-    localStorage.setItem('upperwick-table-share', String(Math.round(tableShare)))
+    choose({ layout: { ...preferences.now.layout, table_share: Math.round(tableShare) } })
   }
 </script>
 
 <svelte:window onkeydown={keydown} />
 
-<div class="flex h-full flex-col" class:waits={counts.counting} aria-busy={counts.counting}>
+<div class="flex h-full flex-col overflow-y-auto" class:waits={counts.counting} aria-busy={counts.counting}>
   {#if !scan}
     <p class="max-w-[60ch] p-8 text-ink2">
       {counts.counting ? 'Counting …' : stale ? `Mend the rule to see its hits. ${why}` : ''}
@@ -145,7 +146,10 @@
         onlook={look}
       />
       {#if rows.length}
-        <div class="shrink-0" style:height={`min(${tableShare}%, ${rows.length * 27 + 34}px)`}>
+        <div
+          class="shrink-0"
+          style:height={`max(88px, min(${tableShare}%, ${rows.length * 27 + 34}px, 100% - ${LEAST_CHART + BAR}px))`}
+        >
           <HitsTable
             bind:this={table}
             {rows}
@@ -185,7 +189,7 @@
           onnudge={(by) => share(tableShare + by * 4)}
         />
       {/if}
-      <div class="min-h-0 flex-1">
+      <div class="flex-1" style:min-height="{LEAST_CHART}px">
         <ChartPane
           symbol={chosen}
           {text}

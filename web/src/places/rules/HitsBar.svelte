@@ -106,6 +106,11 @@
     placeholder="Filter  /"
     aria-label="Filter the hits"
     bind:value={wanted}
+    onkeydown={(event) => {
+      if (event.key !== 'Escape' || !wanted) return
+      event.preventDefault() // once to empty it, once more to leave it
+      wanted = ''
+    }}
   />
   {#if wanted || part !== 'all'}<span class="text-ink3">{rows.length} of {scan.hits_total}</span>{/if}
   {#if selected.size}<span class="text-ember"
@@ -122,7 +127,7 @@
     <DropdownMenu.Root>
       <DropdownMenu.Trigger class="link" disabled={!rows.length}>Copy</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content align="end" class="menu">
+        <DropdownMenu.Content preventScroll={false} align="end" class="menu">
           <DropdownMenu.Item onSelect={() => copySymbols(', ', 'separated by commas')}
             >{what} symbols, comma-separated</DropdownMenu.Item
           >
@@ -135,7 +140,7 @@
     <DropdownMenu.Root>
       <DropdownMenu.Trigger class="link" disabled={!rows.length}>Save as</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content align="end" class="menu">
+        <DropdownMenu.Content preventScroll={false} align="end" class="menu">
           <DropdownMenu.Item onSelect={saveCsv}>{what} as CSV</DropdownMenu.Item>
           <DropdownMenu.Item onSelect={saveParquet}>{what} as Parquet</DropdownMenu.Item>
           <DropdownMenu.Item

@@ -23,6 +23,17 @@
   }
   let { open, counts, readAloud = $bindable(), online, oninsert }: Props = $props()
   let editingAbout = $state(false)
+  let aboutWhole = $state(false)
+  let about: HTMLElement | undefined = $state()
+  let aboutCut = $state(false)
+  $effect(() => {
+    void open.headers.about
+    if (!about) return
+    const look = () => (aboutCut = about!.scrollHeight > about!.clientHeight + 1)
+    const watcher = new ResizeObserver(look)
+    watcher.observe(about)
+    return () => watcher.disconnect()
+  })
   const offset = $derived(offsetOf(open.headers))
   const first = $derived(counts.errors[0])
 
@@ -117,7 +128,7 @@
     <DropdownMenu.Root>
       <DropdownMenu.Trigger class="link">More</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content align="end" class="menu">
+        <DropdownMenu.Content preventScroll={false} align="end" class="menu">
           <DropdownMenu.Item onSelect={() => (editingAbout = true)}>Describe it</DropdownMenu.Item>
           <DropdownMenu.Item onSelect={layOut}>Lay it out</DropdownMenu.Item>
           <DropdownMenu.Item onSelect={duplicate}>Duplicate</DropdownMenu.Item>
@@ -144,11 +155,16 @@
       }}
     ></textarea>
   {:else if open.headers.about}
-    <button
-      class="mt-0.5 line-clamp-2 cursor-text text-left text-[13px] leading-snug text-ink2"
-      title={open.headers.about}
-      onclick={() => (editingAbout = true)}>{open.headers.about}</button
-    >
+    <p class="mt-0.5 text-[13px] leading-snug text-ink2" class:line-clamp-2={!aboutWhole} bind:this={about}>
+      {open.headers.about}
+    </p>
+    <p class="flex gap-4 text-[12.5px]">
+      {#if aboutWhole || aboutCut}
+        <button class="link" aria-expanded={aboutWhole} onclick={() => (aboutWhole = !aboutWhole)}
+          >{aboutWhole ? 'less' : 'read on'}</button
+        >
+      {/if}
+    </p>
   {/if}
   <div class="mt-1 flex flex-wrap items-baseline gap-x-1.5 text-[13px] text-ink2">
     {@render pick(

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, sentence, type RuleSummary } from '$lib/api'
+  import { commandIn } from '$lib/commands'
   import { download } from '$lib/csv'
   import { day } from '$lib/format'
   import { go } from '$lib/router.svelte'
@@ -75,6 +76,38 @@
     input.value = ''
   }
 
+  let at = $state(0)
+  const marked = $derived(Math.min(at, Math.max(0, shown.length - 1)))
+  let find: HTMLInputElement | undefined = $state()
+  let list: HTMLElement | undefined = $state()
+
+  function keydown(event: KeyboardEvent): void {
+    const command = commandIn(event, 'rules')
+    if (command === 'rules.find') {
+      event.preventDefault()
+      find?.focus()
+    } else if (command === 'rules.next' || command === 'rules.before') {
+      const to = marked + (command === 'rules.next' ? 1 : -1)
+      at = Math.min(Math.max(to, 0), shown.length - 1)
+      const link = list?.querySelectorAll<HTMLElement>('li > a')[at]
+      link?.focus()
+      link?.scrollIntoView({ block: 'nearest' })
+    }
+  }
+
+  /** From the box straight into what was found. */
+  function found(event: KeyboardEvent): void {
+    if (event.key === 'Escape' && wanted) {
+      event.preventDefault()
+      wanted = ''
+    } else if (event.key === 'Enter' && shown[0]) go(`/rules/${shown[0].id}`)
+    else if (event.key === 'ArrowDown') {
+      event.preventDefault()
+      at = 0
+      list?.querySelector<HTMLElement>('li > a')?.focus()
+    }
+  }
+
   async function zip(): Promise<void> {
     try {
       download('rules.zip', await api.rulesAsZip())
@@ -84,17 +117,21 @@
   }
 </script>
 
+<svelte:window onkeydown={keydown} />
+
 <section class="h-full overflow-auto">
   <div class="mx-auto max-w-[1100px] px-6 py-5">
-    <div class="flex items-baseline gap-4">
+    <div class="flex flex-wrap items-baseline gap-x-4 gap-y-2">
       <h1 class="font-title text-[26px]">Rules</h1>
       <span class="text-ink3">{rules ? rules.length : ''}</span>
       <input
         class="field ml-auto w-56"
         type="search"
-        placeholder="Find a rule"
+        placeholder="Find a rule  /"
         aria-label="Find a rule"
+        bind:this={find}
         bind:value={wanted}
+        onkeydown={found}
       />
       <label class="quiet cursor-pointer focus-within:outline-2 focus-within:outline-ember">
         Bring in
@@ -159,12 +196,15 @@
     {:else if shown.length === 0}
       <p class="mt-8 text-ink2">No rule {wanted ? `speaks of “${wanted}”` : 'is filed so'} here.</p>
     {:else}
-      <ul class="mt-4">
-        {#each shown as rule (rule.id)}
-          <li class="group grid grid-cols-[1fr_auto] gap-x-6 border-t border-hair py-2.5">
+      <ul class="mt-4" bind:this={list}>
+        {#each shown as rule, i (rule.id)}
+          <li
+            class="group grid grid-cols-1 gap-x-6 min-[700px]:grid-cols-[1fr_auto] border-t border-hair py-2.5"
+          >
             <a
               href="/rules/{rule.id}"
               class="block"
+              onfocus={() => (at = i)}
               onclick={(event) => {
                 event.preventDefault()
                 go(`/rules/${rule.id}`)
@@ -174,7 +214,7 @@
               {#if !rule.valid}<span class="ml-2 text-[13px] text-loss">has errors</span>{/if}
               <span class="mt-0.5 block max-w-[80ch] text-[14px] text-ink2">{rule.about}</span>
             </a>
-            <div class="flex flex-col items-end justify-between text-[13px] text-ink3">
+            <div class="flex flex-col justify-between text-[13px] min-[700px]:items-end text-ink3">
               <span>{told(rule)}</span>
               <span class="flex gap-4">
                 <button
@@ -196,7 +236,7 @@
               </span>
             </div>
             {#if filing === rule.id}
-              <div class="col-span-2">
+              <div class="col-span-full">
                 <Filing
                   {rule}
                   {folders}

@@ -2,6 +2,7 @@
   import { api } from '$lib/api'
   import { commandIn } from '$lib/commands'
   import Editor from '$lib/editor/Editor.svelte'
+  import type { Place } from '$lib/editor/place'
   import { read } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { ask, query } from '$lib/queries'
@@ -28,6 +29,7 @@
   let editor: ReturnType<typeof Editor> | undefined = $state()
   let current = $state(1)
   let hidden = $state<number[]>([])
+  let places = $state.raw<Place[]>([])
   let readAloud = $state(false)
   const rules = query(() => ask.rules())
   const others = $derived(
@@ -36,7 +38,6 @@
 
   const offset = $derived(offsetOf(open.headers))
   const advice = $derived(counts.scan && counts.errors.length === 0 ? counts.scan.advice : [])
-  const lines = $derived(open.body.split('\n').length)
 
   async function valueOf(expression: string): Promise<string | null> {
     if (!chosen) return null
@@ -68,7 +69,7 @@
   <Meanwhile {open} />
 
   <div class="relative min-h-0 flex-1 overflow-y-auto pt-1">
-    <div class="flex" style:min-height="{(lines - hidden.length) * 30}px">
+    <div class="flex">
       <div class="min-w-0 flex-1">
         <Editor
           bind:this={editor}
@@ -87,6 +88,7 @@
           onlookup={(name) => go(`/reference/${name}`)}
           onvalue={valueOf}
           onfold={(lines) => (hidden = lines)}
+          onplaces={(found) => (places = found)}
           texts={{
             rules: others,
             sectors: market.now?.sectors ?? [],
@@ -101,6 +103,7 @@
           {offset}
           {current}
           {hidden}
+          {places}
           busy={counts.counting}
           onskip={(line) => (open.body = toggleSkip(open.body, line - offset))}
         />

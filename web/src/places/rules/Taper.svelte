@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Line, Scan } from '$lib/api'
+  import type { Place } from '$lib/editor/place'
   import { whole } from '$lib/format'
 
   interface Props {
@@ -10,9 +11,11 @@
     current: number
     /** Lines of the editor that are folded away. */
     hidden: number[]
+    /** Where each line of the editor stands, in order. */
+    places: Place[]
     onskip: (line: number) => void
   }
-  const { scan, offset, busy, current, hidden, onskip }: Props = $props()
+  const { scan, offset, busy, current, hidden, places, onskip }: Props = $props()
   const ROW = 30
   const WIDTH = 132
 
@@ -49,10 +52,13 @@
 >
   {#each rows as line (line.number)}
     {@const at = line.number - offset}
-    {@const top = (at - 1 - hidden.filter((n) => n < at).length) * ROW}
+    {@const place = places[at - 1] ?? {
+      top: (at - 1 - hidden.filter((n) => n < at).length) * ROW,
+      height: ROW,
+    }}
     {@const width = Math.max(2, (line.left / most) * WIDTH)}
     {@const decides = line.depth === 0 && !line.skip}
-    <li class="group absolute right-3 left-0" style:top="{top}px" style:height="{ROW}px">
+    <li class="group absolute right-3 left-0" style:top="{place.top}px" style:height="{place.height}px">
       <button
         type="button"
         class="num relative block h-full w-full text-[13px]"

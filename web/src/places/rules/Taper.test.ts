@@ -26,6 +26,7 @@ function taper(lines: Line[], more: Record<string, unknown> = {}) {
     busy: false,
     current: 1,
     hidden: [],
+    places: [],
     onskip,
     ...more,
   })

@@ -1,8 +1,10 @@
 <script lang="ts">
   import { untrack } from 'svelte'
+  import { MediaQuery } from 'svelte/reactivity'
   import { Tabs } from 'bits-ui'
   import { commandIn } from '$lib/commands'
   import { market, standOn } from '$lib/market.svelte'
+  import { choose, preferences } from '$lib/preferences.svelte'
   import { go } from '$lib/router.svelte'
   import { lazily } from '$lib/lazily'
   import { offsetOf, turnDial } from '$lib/rule/headers'
@@ -41,17 +43,29 @@
   let full = $state(false)
   const alone = $derived(full && tab === 'hits' && chosen !== null)
   const NARROW = 340
-  let width = $state(Number(localStorage.getItem('upperwick-rule-width')) || 520)
+  let width = $state(preferences.now.layout?.rule_width ?? 520)
+  // One pane at a time where there is no room for two.
+  const narrow = new MediaQuery('max-width: 999px')
+  let writing = $state(false)
+  $effect(() => {
+    if (open.rule && !untrack(() => open.body.trim())) writing = true
+  })
+  $effect(() => {
+    void tab
+    if (untrack(() => open.rule && open.body.trim())) writing = false
+  })
   const wide = (to: number) => (width = Math.min(Math.max(to, NARROW), window.innerWidth - 480))
 
   function look(symbol: string): void {
     looked = symbol
     chosen = symbol
+    writing = false
     go(`/rules/${id}`)
   }
 
   function startMeasure(): void {
     go(`/rules/${id}/follow-through`)
+    writing = false
     measure += 1
   }
 
@@ -79,25 +93,50 @@
 {:else if !open.rule}
   <p class="p-12 text-ink2">Opening the rule …</p>
 {:else}
-  <div class="flex h-full" data-counts={counts.state(open.text)} data-characters={open.text.length}>
-    <div class="min-w-0 shrink-0" class:hidden={alone} style:width="{width}px">
+  <div
+    class="flex h-full {narrow.current ? 'flex-col' : ''}"
+    data-counts={counts.state(open.text)}
+    data-characters={open.text.length}
+  >
+    {#if narrow.current}
+      <div
+        class="flex shrink-0 gap-5 border-b border-hair bg-paper2 px-4 py-1.5"
+        role="group"
+        aria-label="What to see"
+      >
+        {#each [[true, 'The rule'], [false, counts.scan ? `What it leaves: ${counts.scan.hits_total}` : 'What it leaves']] as const as [which, said] (which)}
+          <button
+            aria-pressed={writing === which}
+            class={writing === which
+              ? 'font-semibold underline decoration-ember decoration-2 underline-offset-4'
+              : 'link'}
+            onclick={() => (writing = which)}>{said}</button
+          >
+        {/each}
+      </div>
+    {/if}
+    <div
+      class="min-w-0 {narrow.current ? 'min-h-0 flex-1' : 'shrink-0'}"
+      class:hidden={narrow.current ? !writing : alone}
+      style:width={narrow.current ? undefined : `${width}px`}
+    >
       <RulePane {open} {counts} {chosen} onmeasure={startMeasure} onlook={look} />
     </div>
     <Divider
       label="Width of the rule's pane"
       orientation="vertical"
       value={width}
-      hidden={alone}
+      hidden={alone || narrow.current}
       ondrag={wide}
       onnudge={(by) => wide(width + by * 20)}
-      onend={() => localStorage.setItem('upperwick-rule-width', String(Math.round(width)))}
+      onend={() => choose({ layout: { ...preferences.now.layout, rule_width: Math.round(width) } })}
     />
     <Tabs.Root
       value={tab}
       onValueChange={(next) => go(next === 'hits' ? `/rules/${id}` : `/rules/${id}/${next}`)}
-      class="flex min-w-0 flex-1 flex-col"
+      class="min-h-0 min-w-0 flex-1 flex-col {narrow.current && writing ? 'hidden' : 'flex'}"
     >
-      <Tabs.List class="flex h-[43px] shrink-0 items-stretch gap-6 border-b border-hair px-4">
+      <Tabs.List class="flex min-h-[43px] shrink-0 flex-wrap items-stretch gap-x-6 border-b border-hair px-4">
         {#each TABS as [value, label] (value)}
           <Tabs.Trigger
             {value}

@@ -136,7 +136,7 @@
     <DropdownMenu.Root>
       <DropdownMenu.Trigger class="link">Draw</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content align="start" class="menu">
+        <DropdownMenu.Content preventScroll={false} align="start" class="menu">
           {#each Object.entries(NAMES) as [kind, label] (kind)}
             <DropdownMenu.Item onSelect={() => ondraw(kind as Kind)}>{label}</DropdownMenu.Item>
           {/each}
@@ -146,7 +146,7 @@
     </DropdownMenu.Root>
   {/if}
   <span class="ml-auto flex gap-4">
-    <button class="link" title="PNG of the chart" onclick={onpicture}>PNG</button>
+    {#if !asTable}<button class="link" title="PNG of the chart" onclick={onpicture}>PNG</button>{/if}
     <button class="link" aria-pressed={asTable} onclick={() => (asTable = !asTable)}
       >{asTable ? 'as chart' : 'as table'}</button
     >
