@@ -12,6 +12,7 @@ from upperwick.market.facts import facts
 from upperwick.market.services import overview
 from wickcore.bars.frame_names import FRAMES
 from wickcore.language.catalogue import CATALOGUE
+from wickcore.language.ideas import ALIKE, FORMS, IDEAS
 
 router = Router(tags=["market"])
 Frame = Literal["day", "week", "month"]
@@ -53,9 +54,20 @@ class EntryOut(Schema):
     example: str
 
 
+class IdeaOut(Schema):
+    said: str
+    line: str
+
+
 class CatalogueOut(Schema):
+    """ideas: everyday ideas as ready lines; forms: ways of writing that are no lines by themselves. alike: words that mean the same to who
+    looks for something."""
+
     entries: list[EntryOut]
     frames: list[str]
+    ideas: list[IdeaOut]
+    forms: list[IdeaOut]
+    alike: list[list[str]]
 
 
 @router.get("/market", response=MarketOut, operation_id="market")
@@ -74,7 +86,8 @@ def catalogue(request: HttpRequest):
         }
         for e in CATALOGUE.entries.values()
     ]  # fmt: skip
-    return {"entries": entries, "frames": list(FRAMES)}
+    ideas, forms = ([{"said": said, "line": line} for said, line in table] for table in (IDEAS, FORMS))
+    return {"entries": entries, "frames": list(FRAMES), "ideas": ideas, "forms": forms, "alike": [list(words) for words in ALIKE]}
 
 
 class FigureOut(Schema):

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Callable
 
-UNIT = r"(?:days?|sessions?|bars?|periods?|weeks?|months?|years?)"
+UNIT = r"(?:days?|sessions?|bars?|periods?|weeks?|months?|quarters?|years?)"
 SPAN = rf"(\d+) ?({UNIT})?"
 AMOUNT = r"\$?(\d+(?:\.\d+)?) ?(%|k|m|b|thousand|million|billion)?"
 _SCALE = {"thousand": "k", "million": "m", "billion": "b"}
@@ -35,6 +35,8 @@ def bars(n: str, unit: str | None) -> str:
         return f"{n}w"
     if unit and unit.startswith("month"):
         return f"{n}mo"
+    if unit and unit.startswith("quarter"):
+        return f"{int(n) * 3}mo"
     if unit and unit.startswith("year"):
         return f"{int(n) * 52}w"
     return n
@@ -55,6 +57,7 @@ _FIELDS = r"(open|high|low|close|volume|range)"
 OPERANDS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     (PRICE, lambda: "close"),
     (_FIELDS, lambda f: f),
+    (r"(?:opens|opened|opening)", lambda: "open"),
     (rf"(?:yesterdays|previous days?|prior days?|previous|prior|day befores|last days) {_FIELDS}", lambda f: f"{f} 1 ago"),
     (rf"{_FIELDS} (?:of )?(?:yesterday|the day before|1 day ago|the previous day)", lambda f: f"{f} 1 ago"),
     (rf"{_FIELDS} (\d+) (?:days?|bars?|sessions?) ago", lambda f, n: f"{f} {n} ago"),
@@ -88,9 +91,9 @@ OPERANDS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     (rf"(?:{SPAN} )?(?:adr|average daily range)(?: ?\(?(\d+)\)?)?", lambda n, u, m: f"adr({m or n or 20})"),
     (r"(?:relative volume|rvol)", lambda: "rel_volume(20)"),
     (r"beta", lambda: "beta(252)"),
-    (r"upper band", lambda: "bb_upper(20, 2)"),
-    (r"lower band", lambda: "bb_lower(20, 2)"),
-    (r"middle band", lambda: "bb_mid(20)"),
+    (r"upper (?:bollinger )?band", lambda: "bb_upper(20, 2)"),
+    (r"lower (?:bollinger )?band", lambda: "bb_lower(20, 2)"),
+    (r"middle (?:bollinger )?band", lambda: "bb_mid(20)"),
     (r"(?:market cap|market capitalisation|market capitalization|market value|company size)", lambda: "market_cap"),
     (r"(?:pe|p e|price to earnings|price earnings ratio|pe ratio)", lambda: "pe"),
     (r"(?:eps|earnings|earnings per share|earnings a share)", lambda: "eps"),

@@ -8,7 +8,9 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from wickcore.language.ideas import IDEAS
 from wickcore.language.phrase_operands import AMOUNT, LAST, OPERANDS, PRICE, SPAN, UNIT, amount, bars, operand
+from wickcore.language.phrase_trade import TRADE
 
 _WORDS = {
     "one": 1, "two": 2, "three": 3, "four": 4, "five": 5, "six": 6, "seven": 7, "eight": 8, "nine": 9, "ten": 10, "eleven": 11, "twelve": 12,
@@ -49,21 +51,48 @@ def from_phrase(text: str) -> Phrase:
     said = tidy(text)
     if not said:
         return Phrase(())
-    whole = _line(said)
+    whole = _IDEAS.get(said) or _line(said)
     if whole:
         return Phrase((whole,))
-    parts = [p for p in re.split(r"\s*(?:, and |,| and | but | with )\s*", said) if p]
-    for cut in range(1, len(parts)):
-        # The longest beginning that is a phrase, then the rest: “between 20 and 80” holds an “and” of its own.
-        for at in range(len(parts) - cut, 0, -1):
-            first = _line(" and ".join(parts[:at]))
-            if first:
-                rest = from_phrase(" and ".join(parts[at:]))
-                return Phrase((first, *rest.lines)) if rest.lines and not rest.unknown else Phrase((), rest.unknown)
-        break
+    lines = _several(said, {})
+    if lines:
+        return Phrase(lines)
     known = _vocabulary()
     strange = tuple(w for w in re.findall(r"[a-z]+", said) if w not in known)
     return Phrase((), strange or (text.strip(),))
+
+
+# Where one condition may end and another begin: words that only join, and words that begin the second.
+_JOINT = re.compile(
+    r"\s*(?:, and |,| and | but | with | while | plus | also | where | on | in )\s*| (?=(?:near|at|within|closing|closed|below|above|inside|outside|trading|no|from) )"
+)
+MOST_PARTS = 12
+
+
+def _several(said: str, seen: dict[str, tuple[str, ...]]) -> tuple[str, ...]:
+    """The lines of several conditions said in one sentence, every word of it understood; empty where that is not so."""
+    if said in seen:
+        return seen[said]
+    seen[said] = ()
+    joints = list(_JOINT.finditer(said))
+    if len(joints) > MOST_PARTS:
+        return ()
+    # The longest beginning that is a phrase, then the rest: “between 20 and 80” holds an “and” of its own.
+    for joint in reversed(joints):
+        head, tail = said[: joint.start()].strip(" ,"), said[joint.end() :].strip(" ,")
+        first = _line(head) if head and tail else None
+        if first is None:
+            continue
+        slope = re.fullmatch(r"(?:still |also )?(rising|falling|turning up|turning down)", tail)
+        value = re.match(r"(.+?) (?:>=?|<=?) ", first)
+        if slope and value:
+            seen[said] = (first, f"{'rising' if slope.group(1) in ('rising', 'turning up') else 'falling'}({value.group(1)}, 1)")
+            return seen[said]
+        rest = (one,) if (one := _line(tail)) else _several(tail, seen)
+        if rest:
+            seen[said] = (first, *rest)
+            return seen[said]
+    return ()
 
 
 def tidy(text: str) -> str:
@@ -76,9 +105,32 @@ def tidy(text: str) -> str:
     said = re.sub(r"\b(\d+)(?:st|nd|rd|th)\b", r"\1", said)
     said = re.sub(r"\b(\d+)(day|week|month|bar)s?\b", r"\1 \2", said)
     said = re.sub(r"\b(\d+(?:\.\d+)?) ?(?:x|times|fold)\b", r"\1 times", said)
+    said = re.sub(r"\bhalf a (million|billion)\b", r"0.5 \1", said)
+    said = re.sub(r"\b(?:a )?quarter (?:of a )?(million|billion)\b", r"0.25 \1", said)
+    said = re.sub(r"\ba (thousand|million|billion)\b", r"1 \1", said)
     said = re.sub(r"[^\w\s.%$<>=,]|\.(?!\d)", " ", said)
+    said = re.sub(
+        r"(\$?\d[\w.]*(?: ?(?:%|thousand|million|billion))?) +(?:or (?:more|higher|better|greater|above|over))\b",
+        r"at least \1",
+        said,
+    )
+    said = re.sub(
+        r"(\$?\d[\w.]*(?: ?(?:%|thousand|million|billion))?) +(?:or (?:less|lower|fewer|below|under))\b", r"at most \1", said
+    )
     said = re.sub(r"\b(?:please|must|should|has to|have to|having|that|which|then|currently|now|just)\b", " ", said)
-    return re.sub(r"\s+", " ", said).replace(" %", "%").strip(" ,")
+    said = re.sub(r"\s+", " ", said).replace(" %", "%").strip(" ,")
+    # What somebody says to whoever listens, before the condition begins.
+    said = re.sub(
+        r"^(?:i (?:want|need|like)|find|show|give|look(?:ing)?(?: for)?|search(?:ing)?(?: for)?|scan(?:ning)?(?: for)?|list|screen(?:ing)?(?: for)?)(?: me)?(?: all| any)? ",
+        "",
+        said,
+    )
+    said = re.sub(
+        r"^(?:all |any |every )?(?:stocks?|names?|companies|company|shares?|tickers?|symbols?|instruments?)(?: (?:are|is|trading|that are|with|whose|where|in|have|has))? (?!only)",
+        "",
+        said,
+    )
+    return re.sub(r"\bbollinger bands?\b", "band", said).strip(" ,")
 
 
 # -- a whole line ----------------------------------------------------------------------------------------------------
@@ -122,7 +174,7 @@ def _comparison(said: str) -> str | None:
     for words, operator in _COMPARISONS:
         for match in re.finditer(rf"\b{words}(?: |$)" if words[0] != ">" else words, said):
             left = re.sub(
-                r"\s*(?:is|are|was|stays|trades|trading|closes|closed|closing|stands|to be|be)(?: at)?$",
+                r"\s*(?:of|is|are|was|stays|trades|trading|closes|closed|closing|stands|to be|be)(?: at)?$",
                 "",
                 said[: match.start()].strip(),
             )
@@ -147,16 +199,19 @@ def _beside(a: str, operator: str, b: str) -> str:
 
 
 def _special(said: str) -> str | None:
-    said = (
-        re.sub(rf"^(?:{PRICE} |the stock |stocks? )?(?:is |are |has |have |was |forms |makes |making |made |shows )?", "", said)
-        or said
+    # As it stands first: “close near the high” is of the close, “close is near the high” of where the price stands.
+    bare = re.sub(
+        rf"^(?:{PRICE} |the stock |stocks? )?(?:is |are |has |have |was |forms |makes |making |made |shows )?(?:trading |trades )?",
+        "",
+        said,
     )
-    for pattern, make in _SPECIALS:
-        match = re.fullmatch(pattern, said)
-        if match:
-            made = make(*match.groups())
-            if made:
-                return made
+    for words in dict.fromkeys((said, bare)):
+        for pattern, make in (*_FIRST, *_SPECIALS, *TRADE) if words else ():
+            match = re.fullmatch(pattern, words)
+            if match:
+                made = make(*match.groups())
+                if made:
+                    return made
     return None
 
 
@@ -244,8 +299,25 @@ def _volume_above(words: str | None, percent: str, target: str) -> str | None:
     )
 
 
+def _yesterday(inner: str) -> str | None:
+    line = _special(inner) or _comparison(inner)
+    if line is None or " held " in line or " once in " in line:
+        return None
+    return f"{line} 1 ago" if re.fullmatch(r"\w+(\([^()]*\))?", line) else f"({line}) 1 ago"
+
+
 _HOW = rf"(?:by )?({_MORE}|{_LEAST})? ?"
+# Before all others: in these a word means something else than it does alone.
+_FIRST: tuple[tuple[str, Callable[..., str | None]], ...] = tuple(
+    one
+    for one in TRADE
+    if any(
+        word in one[0]
+        for word in ("highs?", "lows?", "_to_report", "% of (?:the |its )?(?:price|close)", "(week|month|quarter|half year|year)")
+    )
+)
 _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
+    (r"yesterday (?:was |had |it was |closed |there was )?(?:an? )?(.+)", _yesterday),
     # moves
     (rf"(up|down|gained|gains|lost|loses|rose|risen|fell|fallen|dropped|drops|falls|advanced|declined|off) {_HOW}(\d+(?:\.\d+)?)%?"
      rf"(?: {LAST}{SPAN}| (?:on the day|today|in a day)| ((?:this|on the|in a|in the|over the|for the) (?:week|month)))?",
@@ -333,6 +405,9 @@ _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     (r"(?:the )?(?:parabolic(?: stop| sar)?|psar) (?:has )?turn(?:s|ed) (up|down)",
      lambda w: f"close crosses {'above' if w == 'up' else 'below'} psar"),
     # oscillators
+    (r"(?:stop and reverse|stop) turn(?:s|ed) (up|down)", lambda w: f"close crosses {'above' if w == 'up' else 'below'} psar"),
+    (r"(?:at |hits |hit |makes |made )?(?:a )?(?:new )?(?:yearly|years|annual) (high|low)", lambda w: f"{w} {'>' if w == 'high' else '<'} {'highest' if w == 'high' else 'lowest'}({w}, 52w) 1 ago"),
+    (r"band squeeze", lambda: "squeeze"),
     (r"overbought", lambda: "rsi(14) > 70"),
     (r"oversold", lambda: "rsi(14) < 30"),
     (r"rsi (?:is )?overbought", lambda: "rsi(14) > 70"),
@@ -343,8 +418,8 @@ _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     (rf"(?:a )?({'|'.join(_CANDLES)})(?: (?:bar|day|candle|pattern))?", lambda name: _CANDLES[name]),
     # facts
     (r"(?:no funds|shares only|only shares|stocks only|only stocks)", lambda: 'kind == "share"'),
-    (r"(?:optionable|with options|has options|options listed)", lambda: "optionable == 1"),
-    (r"(?:with )?(?:weekly options|weeklies)", lambda: "weekly_options == 1"),
+    (r"(?:optionable|(?:with|has|have) (?:listed )?options|options listed|options available)", lambda: "optionable == 1"),
+    (r"(?:with |has |have )?(?:weekly options|weeklies)(?: available)?", lambda: "weekly_options == 1"),
     (r"(?:positive earnings|earnings positive|profitable|earning money|makes money)", lambda: "eps > 0"),
     (r"(?:no report|no earnings|not reporting) (?:in|within) (?:the )?(?:next )?(\d+) days", lambda n: f"days_to_report > {n}"),
     (r"reports (?:in|within) (?:the )?(?:next )?(\d+) days", lambda n: f"days_to_report <= {n}"),
@@ -360,7 +435,7 @@ _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
 
 def _vocabulary() -> set[str]:
     """Every word of the patterns."""
-    patterns = [p for p, _ in (*OPERANDS, *_SPECIALS)] + [p for p, _ in _COMPARISONS]
+    patterns = [p for p, _ in (*OPERANDS, *_SPECIALS, *TRADE)] + [p for p, _ in _COMPARISONS]
     return set(re.findall(r"[a-z]+", " ".join(patterns).replace("?", " "))) | {
         "is",
         "are",
@@ -372,3 +447,6 @@ def _vocabulary() -> set[str]:
         "weekly",
         "monthly",
     }
+
+
+_IDEAS = {tidy(said): line for said, line in IDEAS}

@@ -1293,12 +1293,22 @@ export interface components {
             /** Damaged */
             damaged: components["schemas"]["DamagedOut"][];
         };
-        /** CatalogueOut */
+        /**
+         * CatalogueOut
+         * @description ideas: everyday ideas as ready lines; forms: ways of writing that are no lines by themselves. alike: words that mean the same to who
+         *     looks for something.
+         */
         CatalogueOut: {
             /** Entries */
             entries: components["schemas"]["EntryOut"][];
             /** Frames */
             frames: string[];
+            /** Ideas */
+            ideas: components["schemas"]["IdeaOut"][];
+            /** Forms */
+            forms: components["schemas"]["IdeaOut"][];
+            /** Alike */
+            alike: string[][];
         };
         /** EntryOut */
         EntryOut: {
@@ -1322,6 +1332,13 @@ export interface components {
             source: string;
             /** Example */
             example: string;
+        };
+        /** IdeaOut */
+        IdeaOut: {
+            /** Said */
+            said: string;
+            /** Line */
+            line: string;
         };
         /** FactsOut */
         FactsOut: {

@@ -2,7 +2,8 @@
   import { copy } from '$lib/csv'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
-  import { IDEAS } from './ideas'
+  import { ask, query } from '$lib/queries'
+  import { finder } from './find'
 
   const { name }: { name: string } = $props()
   let wanted = $derived(name)
@@ -11,6 +12,8 @@
   $effect(() => box?.focus())
 
   const word = $derived(wanted.trim().toLowerCase())
+  const catalogue = query(() => ask.catalogue())
+  const speaks = $derived(finder(word, catalogue.data?.alike ?? []))
   /** The parts of each pattern, by its name; and how many patterns tell the same of a part, which then goes without saying. */
   const parts = $derived.by(() => {
     const found: Record<string, typeof market.entries> = {}
@@ -34,8 +37,8 @@
     for (const entry of market.entries) {
       if (entry.name.includes('.')) continue
       const own = (parts[entry.name] ?? []).map((e) => `${e.name} ${e.help}`).join(' ')
-      const text = `${entry.name} ${entry.help} ${entry.family} ${own}`.toLowerCase()
-      if (!word || text.includes(word)) (found[entry.family] ??= []).push(entry)
+      if (speaks(`${entry.name} ${entry.help} ${entry.family} ${own}`))
+        (found[entry.family] ??= []).push(entry)
     }
     for (const list of Object.values(found))
       list.sort((a, b) => Number(b.name === word) - Number(a.name === word) || a.name.localeCompare(b.name))
@@ -43,7 +46,11 @@
       (a, b) => Number(b[1].some((e) => e.name === word)) - Number(a[1].some((e) => e.name === word)),
     )
   })
-  const ideas = $derived(IDEAS.filter((idea) => !word || idea.join(' ').toLowerCase().includes(word)))
+  const ideas = $derived(
+    [...(catalogue.data?.ideas ?? []), ...(catalogue.data?.forms ?? [])].filter(({ said, line }) =>
+      speaks(`${said} ${line}`),
+    ),
+  )
 
   async function take(line: string): Promise<void> {
     tell((await copy(line)) ? 'The line is copied.' : 'The browser does not let this page use the clipboard.')
@@ -67,7 +74,7 @@
     {#if ideas.length}
       <h2 class="mt-6 font-title text-[19px]">How do I say …</h2>
       <ul class="mt-1 grid grid-cols-1 gap-x-10 md:grid-cols-2">
-        {#each ideas as [said, line] (said)}
+        {#each ideas as { said, line } (said)}
           <li class="border-t border-hair py-1.5 text-[14px]">
             {said}
             <button

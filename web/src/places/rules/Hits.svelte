@@ -26,7 +26,7 @@
   let { counts, name, chosen = $bindable(), looked = $bindable(), full = $bindable() }: Props = $props()
 
   // A chart is never lower than what can be read, its legend and tools included.
-  const [LEAST_CHART, BAR] = [330, 45]
+  const [LEAST_CHART, BAR] = [350, 45]
   let wanted = $state('')
   let part = $state<Part>('all')
   let comparing = $state(false)
