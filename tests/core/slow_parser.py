@@ -83,8 +83,10 @@ class _Build(Transformer[Token, Any]):
         if token.type in ("NAME", "DIAL"):
             return tree.Count(tree.Name(str(token), span), None, span)
         if token.type == "FRAMED":
-            match = re.fullmatch(r"([0-9]+)(d|w|mo)", token)
+            match = re.fullmatch(r"([0-9]+)(d|w|mo|y)", token)
             assert match
+            if match.group(2) == "y":
+                return tree.Count(float(match.group(1)) * 52, "week", span)
             return tree.Count(float(match.group(1)), FRAME_OF_SUFFIX[match.group(2)], span)
         return tree.Count(read_number(token), None, span)
 
@@ -118,7 +120,11 @@ class _Build(Transformer[Token, Any]):
         return tree.Over("once", value, rest[-1], self.span(meta))
 
     def compare(self, meta: Meta, *parts: Any) -> tree.Node:
-        return tree.Compare(tuple(parts[::2]), tuple(str(p) for p in parts[1::2]), self.span(meta))
+        return tree.Compare(
+            tuple(parts[::2]),
+            tuple({"a": ">", "b": "<"}[p.split()[1][0]] if p[0] == "i" else str(p) for p in parts[1::2]),
+            self.span(meta),
+        )
 
     def crosses(self, meta: Meta, left: tree.Node, direction: Token, right: tree.Node) -> tree.Node:
         return tree.Crosses(left, str(direction), right, self.span(meta))

@@ -11,6 +11,7 @@ from lark.exceptions import LarkError
 from tests.core.slow_parser import read_slowly
 from wickcore.language import tree
 from wickcore.language.check import check_expression, check_rule
+from wickcore.language.layout import format_rule
 from wickcore.language.parser import mask_comment, parse_expression
 from wickcore.language.problems import Places, Problem, RuleError
 from wickcore.language.statement import read_number, read_statement
@@ -186,7 +187,31 @@ def test_expressions_alone_are_checked() -> None:
         check_expression("")
 
 
-WORDS = ["close", "sma(", "5", ")", ">", "<", "and", "or", "not", "held", "ago", "once in", "any of:", "\n", "    ", "let", "=", "dial",
+@pytest.mark.parametrize(
+    ("said", "laid_out"),
+    [
+        ("market_cap > 1bn", "market_cap > 1b"),
+        ("market_cap > 2.5bn", "market_cap > 2.5b"),
+        ("volume > 500_000", "volume > 500k"),
+        ("volume > 1_250_000", "volume > 1.25m"),
+        ("change(1y) > 20%", "change(52w) > 20%"),
+        ("close > highest(high, 2y) 1 ago", "close > highest(high, 104w) 1 ago"),
+        ("close is above sma(50)", "close > sma(50)"),
+        ("sma(20) is  below sma(50) held 3", "sma(20) < sma(50) held 3"),
+        (
+            "dial floor = 1_000 from 500 to 2_000 step 100\nvolume > floor",
+            "dial floor = 1k from 500 to 2k step 100\nvolume > floor",
+        ),
+    ],
+)
+def test_harmless_ways_of_writing_are_taken_and_laid_out_as_the_others(said: str, laid_out: str) -> None:
+    assert format_rule(said) == laid_out + "\n"
+    assert [str(line.op) for line in check_rule(said).lines] == [str(line.op) for line in check_rule(laid_out).lines]
+    assert format_rule(format_rule(said)) == format_rule(said)
+
+
+WORDS = ["close", "sma(", "5", "1bn", "5_000", "2y", "is above", "is",
+         ")", ">", "<", "and", "or", "not", "held", "ago", "once in", "any of:", "\n", "    ", "let", "=", "dial",
          "from", "to", '"', "use", "#", "%", "52w", "crosses above", "between", "near", "by", ",", "on(week,", ":", "name", "skip", "é",
          "\x00", "🕯", "-", "*", "/", ".", "sector in (", "{", "\\", "\t"]  # fmt: skip
 

@@ -5,10 +5,11 @@ import hashlib
 import json
 import logging
 import time
+from collections.abc import Callable
 from threading import Event, Thread
 from typing import Any
 
-from django.db import connection, transaction
+from django.db import DatabaseError, OperationalError, connection, transaction
 from django.db.models import QuerySet
 from django.utils import timezone
 from django_tasks import task
@@ -131,12 +132,19 @@ class _Watch:
     def _watch(self) -> None:
         try:
             while not self._done.wait(BEAT_SECONDS):
-                row = Job.objects.filter(id=self._job_id)
-                row.update(stage=self.stage, share=self.share, beat=timezone.now())
-                if row.values_list("cancel", flat=True).first() is not False:  # stopped, or deleted with its subject or account
-                    self.cancel.set()
+                try:
+                    self._beat()
+                except DatabaseError:  # busy: told again with the next beat
+                    logging.getLogger("upperwick").warning("How far a job is could not be told.", exc_info=True)
+                    connection.close()
         finally:
             connection.close()
+
+    def _beat(self) -> None:
+        row = Job.objects.filter(id=self._job_id)
+        row.update(stage=self.stage, share=self.share, beat=timezone.now())
+        if row.values_list("cancel", flat=True).first() is not False:  # stopped, or deleted with its subject or account
+            self.cancel.set()
 
 
 class _NoWatch(_Watch):
@@ -176,6 +184,19 @@ def carry_out(job_id: int, watched: bool = False) -> None:
         except Exception:
             logging.getLogger("upperwick").exception("A job failed: %s", job.kind)
             changed = {"state": "failed", "detail": "This met an error of its own; it is written in the server's log."}
-    Job.objects.filter(id=job_id).update(
-        seconds=time.perf_counter() - began, data_version=job.data_version, digest=job.digest, **changed
+    seconds = time.perf_counter() - began
+    _patiently(
+        lambda: Job.objects.filter(id=job_id).update(seconds=seconds, data_version=job.data_version, digest=job.digest, **changed)
     )
+
+
+def _patiently(act: Callable[[], Any], tries: int = 5) -> None:
+    """Carries out what must not be lost because somebody else writes for long: each try waits as long as the database's own timeout."""
+    for left in reversed(range(tries)):
+        try:
+            act()
+            return
+        except OperationalError:
+            if not left:
+                raise
+            time.sleep(1)

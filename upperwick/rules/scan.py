@@ -9,7 +9,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from upperwick.market.charts import place
-from upperwick.market.services import as_of_day, as_of_moment, open_market, request_limits, shown_as
+from upperwick.market.services import as_of_day, as_of_moment, in_turn, open_market, request_limits, shown_as
 from upperwick.refused import Refused
 from upperwick.rules.checking import names_of, prepared
 from wickcore.bars.moment import Moment, clock, iso
@@ -111,9 +111,12 @@ def count(
     """Checks and scans a rule as typed. Raises RuleError and Refused."""
     found = prepared(owner, text, dials, universe, as_of=as_of or str(open_market().market.latest))
     rule, engine = found.rule, found.engine
-    limits = request_limits()
-    result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits)
-    shown = read_columns(columns, found.names.check)
+    with in_turn():
+        limits = request_limits()
+        result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits)
+        shown = read_columns(columns, found.names.check)
+        hits = hit_rows(engine, result, shown)
+        advice = [said(p) for p in sorted((*rule.advice, *from_data(engine, rule, limits)), key=lambda p: p.line)]
     return {
         "as_of": str(result.as_of),
         "partial": result.partial,
@@ -126,10 +129,10 @@ def count(
         "no_bar": result.no_bar,
         "lines": line_rows(result),
         "columns": column_rows(shown),
-        "hits": hit_rows(engine, result, shown),
+        "hits": hits,
         "hits_total": len(result.hits),
         "near_misses": [{"symbol": n.symbol, "line": n.line.number} for n in result.near_misses[:MOST_HITS]],
-        "advice": [said(p) for p in sorted((*rule.advice, *from_data(engine, rule, limits)), key=lambda p: p.line)],
+        "advice": advice,
         "dials": [
             {"name": d.name, "value": d.value, "low": d.low, "high": d.high, "step": d.step, "percent": d.percent, "line": d.line}
             for d in rule.dials

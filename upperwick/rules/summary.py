@@ -37,9 +37,11 @@ def read_again(rule: Rule, parts: Mapping[str, str]) -> None:
 
 def read_all_again() -> int:
     """Reads anew what another core has read; returns how many rules. To be called where a server or worker begins."""
-    stale = Rule.objects.filter(deleted__isnull=True).exclude(read__core=_core())
+    kept = Rule.objects.filter(deleted__isnull=True).values_list("id", "read")
+    stale = [number for number, read in kept if read.get("core") != _core()]
     parts: dict[int, dict[str, str]] = {}
-    for rule in stale:
+    for number in stale:
+        rule = Rule.objects.get(id=number)
         if rule.owner_id not in parts:
             parts[rule.owner_id] = dict(
                 Rule.objects.filter(owner_id=rule.owner_id, deleted__isnull=True).values_list("name", "text")

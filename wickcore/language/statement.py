@@ -11,12 +11,14 @@ from wickcore.language.tokens import COMPARISONS, JOINING, TokenReader
 from wickcore.language.tree import Span
 
 FRAME_OF_SUFFIX = {"d": "day", "w": "week", "mo": "month"}
+WEEKS_OF_YEAR = 52
 MAX_NESTING, MAX_OPERATORS = 32, 100
 _SUFFIX = {"%": 0.01, "k": 1e3, "m": 1e6, "b": 1e9}
 
 
 def read_number(text: str) -> float:
-    """`1.5`, `20%`, `300k`, `5m`, `10b` as a float; percentages are fractions."""
+    """`1.5`, `20%`, `300k`, `5m`, `10b` as a float; percentages are fractions. `1bn` and `500_000` are read too, and laid out as the others."""
+    text = text.replace("_", "").removesuffix("n")
     if text[-1] == "%":
         return float(text[:-1]) / 100.0
     factor = _SUFFIX.get(text[-1])
@@ -382,5 +384,7 @@ class StatementReader(TokenReader):
 
 
 def _framed(text: str, span: Span) -> tree.Count:
-    digits = text.rstrip("dwmo")
+    digits = text.rstrip("dwmoy")
+    if text[-1] == "y":  # a year is said in weeks, as its high and low are
+        return tree.Count(float(digits) * WEEKS_OF_YEAR, "week", span)
     return tree.Count(float(digits), FRAME_OF_SUFFIX[text[len(digits) :]], span)

@@ -7,12 +7,14 @@ from wickcore.language.problems import Places, RuleError, nearest
 from wickcore.language.tree import Span
 
 _TOKEN = re.compile(
-    r"[ \t\r\n]*(?:(?P<framed>[0-9]+(?:d|w|mo)\b)|(?P<intraday>(?:5|15|30|65)min\b)|(?P<number>[0-9]+(?:\.[0-9]+)?(?:%|[kmb]\b)?)"
+    r"[ \t\r\n]*(?:(?P<framed>[0-9]+(?:d|w|mo|y)\b)|(?P<intraday>(?:5|15|30|65)min\b)"
+    r"|(?P<number>[0-9]+(?:_[0-9]{3})*(?:\.[0-9]+)?(?:%|(?:bn|[kmb])\b)?)|(?P<said>is[ \t]+(?:above|below)\b)"
     r'|(?P<string>"[^"\n]*")|(?P<name>[a-z_][a-z0-9_]*)|(?P<sign>>=|<=|==|!=|[-+*/^()<>=.,:])|(?P<end>\Z))'
 )
 _UNKNOWN = re.compile(r"[ \t\r\n]*(?P<unknown>.)", re.DOTALL)
 COMPARISONS = {">", "<", ">=", "<=", "==", "!="}
 JOINING = ("and", "or", "held", "once", "crosses", "between", "near", "in", "ago", "by", "above", "below")
+_SAID = {"above": ">", "below": "<"}  # `is above`, as people say it; the layout writes the sign
 _MENDS = {"≥": ">=", "≤": "<=", "−": "-", "×": "*", "÷": "/", "≠": "!=", "“": '"', "”": '"', "'": '"'}
 
 
@@ -43,9 +45,12 @@ class TokenReader:
             kind = found.lastgroup
             assert kind
             word, at = found[kind], found.end()
+            begin = start + at - len(word)
+            if kind == "said":
+                kind, word = "sign", _SAID[word.split()[1]]
             kinds.append(word if kind == "sign" else kind)
             texts.append(word)
-            begins.append(start + at - len(word))
+            begins.append(begin)
             ends.append(start + at)
             if kind in ("end", "unknown"):
                 return

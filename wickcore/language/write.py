@@ -96,7 +96,7 @@ def _write(node: tree.Node, text: str) -> str:
 def _number(node: tree.Number, text: str) -> str:
     said = text[node.span.start : node.span.end]
     try:
-        if said and read_number(said) == node.value:
+        if said and "_" not in said and said[-1] != "n" and read_number(said) == node.value:
             return said
     except ValueError:
         pass

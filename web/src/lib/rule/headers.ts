@@ -86,7 +86,7 @@ export function written(value: number): string {
 /** The body with a dial's value replaced; percentages stay percentages. */
 export function turnDial(body: string, name: string, value: number, percent: boolean): string {
   const said = percent ? `${Number((value * 100).toPrecision(10))}%` : written(value)
-  const line = new RegExp(`^(\\s*dial\\s+${name}\\s*=\\s*)-?[\\d.]+(?:%|[kmb]\\b)?`, 'm')
+  const line = new RegExp(`^(\\s*dial\\s+${name}\\s*=\\s*)-?[\\d._]+(?:%|(?:bn|[kmb])\\b)?`, 'm')
   return body.replace(line, (_, before: string) => before + said)
 }
 
