@@ -11,5 +11,6 @@ it('finds by meaning', () => {
   expect(finder('yesterday', ALIKE)('the value so many bars ago')).toBe(true)
   expect(finder('volume average', ALIKE)('the average of the volume')).toBe(true)
   expect(finder('volume average', ALIKE)('the average of the close')).toBe(false)
+  expect(finder('company size', [['company size', 'use']])('the average used in it')).toBe(false)
   expect(finder('', ALIKE)('anything')).toBe(true)
 })

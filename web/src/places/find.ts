@@ -8,11 +8,13 @@ export function finder(wanted: string, alike: string[][]): (text: string) => boo
   const others = alike
     .filter((group) => group.some((one) => plain(one) === asked))
     .flatMap((group) => group.map(plain))
-  const begins = (text: string, word: string) =>
-    text.startsWith(word) || text.includes(` ${word}`) || text.includes(`(${word}`)
-  const ways = [asked, ...others].map((way) => way.split(/\s+/))
+  const whole = (word: string) =>
+    new RegExp(`(^|[^a-z0-9])${word.replace(/[^a-z0-9]/g, '\\$&')}($|[^a-z0-9])`)
+  const begun = (word: string) => new RegExp(`(^|[^a-z0-9])${word.replace(/[^a-z0-9]/g, '\\$&')}`)
+  // What was typed may be the beginning of a word; what means the same is a word of its own.
+  const ways = [asked.split(/\s+/).map(begun), ...others.map((way) => way.split(/\s+/).map(whole))]
   return (text) => {
     const said = plain(text)
-    return said.includes(asked) || ways.some((words) => words.every((word) => begins(said, word)))
+    return said.includes(asked) || ways.some((words) => words.every((word) => word.test(said)))
   }
 }

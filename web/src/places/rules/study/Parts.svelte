@@ -108,7 +108,8 @@
                 class="num pl-4 whitespace-nowrap {tone(worth.gain)}"
                 title="The excess with the line less the excess without it; whole days drawn for the interval"
                 >{percent(worth.gain, 2)}{#if worth.gain_low !== null}
-                  <span class="text-ink3">({percent(worth.gain_low, 2)} … {percent(worth.gain_high, 2)})</span
+                  <span class="ml-2 text-ink3"
+                    >({percent(worth.gain_low, 2)} … {percent(worth.gain_high, 2)})</span
                   >{/if}</td
               >
               <td
