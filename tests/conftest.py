@@ -32,15 +32,14 @@ def pytest_report_header(config: pytest.Config) -> str:
 
 
 class _Together(LoadScopeScheduling):
-    """The tests of a file run in one process, and all those of the browser, which share one server: they take longest and begin first."""
+    """The tests of a file run in one process."""
 
     def __init__(self, config: pytest.Config, log: Any = None) -> None:
         super().__init__(config, log)
         config.option.loadscopereorder = False
 
     def _split_scope(self, nodeid: str) -> str:
-        file = nodeid.partition("::")[0]
-        return "browser" if "/browser/" in file else file
+        return nodeid.partition("::")[0]
 
 
 @pytest.hookimpl(optionalhook=True)
@@ -49,6 +48,7 @@ def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> _Together:
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    items[:] = _in_order(items)
     # A test that was asked for by its own name runs.
     if config.getoption("--every-case") or any("::" in argument for argument in config.args):
         return
@@ -60,3 +60,16 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
     if left:
         config.hook.pytest_deselected(items=left)
         items[:] = kept
+
+
+def _in_order(items: list[pytest.Item]) -> list[pytest.Item]:
+    """The browser's files, which take longest, before the others; but the second process begins with others while the first makes the one
+    server that they share."""
+    files: dict[str, list[pytest.Item]] = {}
+    for item in items:
+        files.setdefault(item.nodeid.partition("::")[0], []).append(item)
+    browser = [file for file in files if "/browser/" in file]
+    others = [file for file in files if file not in browser]
+    first = [file for pair in zip(browser[:2], others[:2], strict=False) for file in pair]
+    rest = [file for file in (*browser, *others) if file not in first]
+    return [item for file in (*first, *rest) for item in files[file]]

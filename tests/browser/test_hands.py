@@ -11,7 +11,10 @@ from tests.browser.test_rules import open_rule, write_rule
 pytestmark = pytest.mark.browser
 
 
-@pytest.mark.parametrize(("width", "height"), [(960, 700), (640, 400), (400, 700)])
+@pytest.mark.parametrize(
+    ("width", "height"),
+    [pytest.param(960, 700, marks=pytest.mark.rotated), pytest.param(640, 400, marks=pytest.mark.rotated), (400, 700)],
+)
 def test_one_pane_at_a_time_where_there_is_no_room_for_two(page: Page, width: int, height: int) -> None:
     open_rule(page, "Above the 200-day average")
     page.set_viewport_size({"width": width, "height": height})

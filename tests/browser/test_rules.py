@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import sign_in
+from tests.browser.conftest import ACCOUNT, sign_in
 
 pytestmark = pytest.mark.browser
 
@@ -27,7 +27,7 @@ def test_a_wrong_password_is_said(page: Page, address: str) -> None:
     page.reload()
     sign_in(page)
     page.get_by_role("button", name=re.compile("Sign out")).click()
-    page.get_by_label("Name").fill("trader")
+    page.get_by_label("Name").fill(ACCOUNT[0])
     page.get_by_label("Password").fill("wrong")
     page.keyboard.press("Enter")
     expect(page.get_by_text("The name or the password is wrong.")).to_be_visible()

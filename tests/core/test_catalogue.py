@@ -1,7 +1,6 @@
 """The catalogue as a whole: examples that check, warm-ups that are true, splits that change nothing."""
 
 import re
-from pathlib import Path
 
 import numpy as np
 import pytest
@@ -13,6 +12,7 @@ from wickcore.bars.market import Market
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_expression, check_rule
 from wickcore.language.entry import Entry
+from wickcore.language.ideas import FORMS, IDEAS
 from wickcore.language.problems import RuleError
 from wickcore.measures.frame import UNKNOWN
 from wickcore.scan.evaluate import Evaluator
@@ -127,11 +127,15 @@ def factor_of(bars: Bars, symbol: str) -> np.ndarray:
 
 
 def test_the_ideas_of_the_reference_are_lines_without_advice() -> None:
-    ideas = Path(__file__).resolve().parents[2] / "web/src/places/ideas.ts"
-    lines = re.findall(r"\['[^']*', '([^']*)'\]", ideas.read_text())
-    assert len(lines) > 40
-    for line in lines:
+    assert len(IDEAS) > 40
+    for _, line in IDEAS:
         assert check_rule(line).advice == (), line
+
+
+def test_the_forms_of_the_reference_can_be_written() -> None:
+    for said, line in FORMS:
+        text = f"{line}\nclose > 1" if line.startswith(("let ", "dial ")) else line
+        assert check_rule(text, {"Uptrend stack": "close > 1"}).lines, said
 
 
 SIDES = {"level", "move", "hundred", "williams", "share", "off", "ratio", "follows", "plain"}

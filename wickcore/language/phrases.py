@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from wickcore.language.ideas import IDEAS
+from wickcore.language.phrase_lines import distance, gap, move, new_extreme, operator, share_of_range, streak, volume_above, within
 from wickcore.language.phrase_operands import AMOUNT, LAST, OPERANDS, PRICE, SPAN, UNIT, amount, bars, operand
 from wickcore.language.phrase_trade import TRADE
 
@@ -171,7 +172,7 @@ def _comparison(said: str) -> str | None:
     if between:
         parts = [operand(p) for p in between.groups()]
         return f"{parts[0]} between {parts[1]} and {parts[2]}" if all(parts) else None
-    for words, operator in _COMPARISONS:
+    for words, sign in _COMPARISONS:
         for match in re.finditer(rf"\b{words}(?: |$)" if words[0] != ">" else words, said):
             left = re.sub(
                 r"\s*(?:of|is|are|was|stays|trades|trading|closes|closed|closing|stands|to be|be)(?: at)?$",
@@ -181,7 +182,7 @@ def _comparison(said: str) -> str | None:
             right = said[match.end() :].strip()
             a, b = operand(left or "close"), operand(right)
             if a and b:
-                return _beside(a, operator, b)
+                return _beside(a, sign, b)
     return None
 
 
@@ -215,90 +216,6 @@ def _special(said: str) -> str | None:
     return None
 
 
-def _operator(words: str | None, default: str = ">=", falling: bool = False) -> str:
-    """`>` for "more than", `>=` for "at least" or nothing; turned round for falls."""
-    words = (words or "").strip()
-    sign = ">" if re.fullmatch(_MORE, words) else default
-    return {">": "<", ">=": "<="}[sign] if falling else sign
-
-
-def _move(way: str, words: str | None, percent: str | None, n: str | None, unit: str | None, when: str | None) -> str:
-    falling = way in ("down", "lost", "fell", "fallen", "dropped", "off", "loses", "falls", "drops", "declined")
-    if when and "week" in when:
-        measure = "on(week, change)"
-    elif when and "month" in when:
-        measure = "on(month, change)"
-    else:
-        measure = (
-            f"change({bars(n, unit)})"
-            if n and n != "1"
-            else f"change({bars('1', unit)})"
-            if n and bars("1", unit) != "1"
-            else "change"
-        )
-    if percent is None:
-        return f"{measure} {'<' if falling else '>'} 0"
-    return f"{measure} {_operator(words, falling=falling)} {'-' if falling else ''}{percent}%"
-
-
-def _streak(n: str, way: str) -> str:
-    sign = "<" if way in ("down", "lower", "falling", "red", "losing") else ">"
-    return f"close {sign} close 1 ago held {n}"
-
-
-def _distance(words: str | None, percent: str, side: str, target: str) -> str | None:
-    level = operand(target)
-    if level is None:
-        return None
-    below = side in ("below", "under", "off", "from", "down from", "beneath")
-    extreme = re.fullmatch(r"(highest|lowest)\((high|low), (\w+)\)", level)
-    if extreme and extreme.group(1) == "highest" and below:
-        return f"off_high({extreme.group(3)}) {_operator(words, falling=True)} -{percent}%"
-    if extreme and extreme.group(1) == "lowest" and not below:
-        return f"above_low({extreme.group(3)}) {_operator(words)} {percent}%"
-    return f"close / {level} - 1 {_operator(words, falling=below)} {'-' if below else ''}{percent}%"
-
-
-def _within(percent: str, target: str) -> str | None:
-    level = operand(target)
-    if level is None:
-        return None
-    extreme = re.fullmatch(r"(highest|lowest)\((high|low), (\w+)\)", level)
-    if extreme and extreme.group(1) == "highest":
-        return f"off_high({extreme.group(3)}) >= -{percent}%"
-    if extreme and extreme.group(1) == "lowest":
-        return f"above_low({extreme.group(3)}) <= {percent}%"
-    return f"close near {level} by {percent}%"
-
-
-def _new_extreme(close: str | None, n: str, unit: str | None, side: str, last: str | None) -> str:
-    price, extreme, sign = ("high", "highest", ">") if side == "high" else ("low", "lowest", "<")
-    field = "close" if close else price
-    line = f"{field} {sign} {extreme}({price}, {bars(n, unit)}) 1 ago"
-    return f"{line} once in {last}" if last else line
-
-
-def _share_of_range(part: str, share: str) -> str:
-    upper = part in ("upper", "top", "highest")
-    portion = {"half": 50.0, "third": 100 / 3, "quarter": 25.0, "fifth": 20.0, "10": 10.0}[share]
-    bound = 100 - portion if upper else portion
-    return f"closing_place {'>' if upper else '<'} {bound:.10g}%"
-
-
-def _gap(way: str, words: str | None, percent: str | None) -> str:
-    down = way == "down"
-    if percent is None:
-        return "gap < 0" if down else "gap > 0"
-    return f"gap {_operator(words, falling=down)} {'-' if down else ''}{percent}%"
-
-
-def _volume_above(words: str | None, percent: str, target: str) -> str | None:
-    level = operand(target if "volume" in target else f"{target} volume")
-    return (
-        f"volume {_operator(words)} {100 + float(percent):.10g}% * ({level} 1 ago)" if level and level.startswith("sma") else None
-    )
-
-
 def _yesterday(inner: str) -> str | None:
     line = _special(inner) or _comparison(inner)
     if line is None or " held " in line or " once in " in line:
@@ -321,16 +238,16 @@ _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     # moves
     (rf"(up|down|gained|gains|lost|loses|rose|risen|fell|fallen|dropped|drops|falls|advanced|declined|off) {_HOW}(\d+(?:\.\d+)?)%?"
      rf"(?: {LAST}{SPAN}| (?:on the day|today|in a day)| ((?:this|on the|in a|in the|over the|for the) (?:week|month)))?",
-     lambda way, how, p, n, unit, when: _move(way, how, p, n, unit, when)),
-    (r"(up|down) (?:on the day|today)", lambda way: _move(way, None, None, None, None, None)),
-    (r"(up|down) ((?:this|on the|for the) (?:week|month))", lambda way, when: _move(way, None, None, None, None, when)),
-    (rf"(?:change|move) (?:of )?{_HOW}(\d+(?:\.\d+)?)%", lambda how, p: f"change {_operator(how)} {p}%"),
+     lambda way, how, p, n, unit, when: move(way, how, p, n, unit, when)),
+    (r"(up|down) (?:on the day|today)", lambda way: move(way, None, None, None, None, None)),
+    (r"(up|down) ((?:this|on the|for the) (?:week|month))", lambda way, when: move(way, None, None, None, None, when)),
+    (rf"(?:change|move) (?:of )?{_HOW}(\d+(?:\.\d+)?)%", lambda how, p: f"change {operator(how)} {p}%"),
     # streaks
-    (r"(up|down|higher|lower|rising|falling) (?:for )?(?:at least )?(\d+) (?:days|bars|sessions)(?: in a row| straight| running)", lambda w, n: _streak(n, w)),
-    (r"(?:closed |closes )?(up|down|higher|lower) (?:for )?(\d+) (?:days|bars|sessions|times)(?: in a row| straight| running)?", lambda w, n: _streak(n, w)),
+    (r"(up|down|higher|lower|rising|falling) (?:for )?(?:at least )?(\d+) (?:days|bars|sessions)(?: in a row| straight| running)", lambda w, n: streak(n, w)),
+    (r"(?:closed |closes )?(up|down|higher|lower) (?:for )?(\d+) (?:days|bars|sessions|times)(?: in a row| straight| running)?", lambda w, n: streak(n, w)),
     (r"(\d+) (?:straight |consecutive )?(up|down|higher|lower|green|red|falling|rising) (?:days|closes|bars|sessions)(?: in a row)?",
-     lambda n, w: _streak(n, w)),
-    (r"(\d+) consecutive (?:days|bars|sessions) (up|down|higher|lower)", lambda n, w: _streak(n, w)),
+     lambda n, w: streak(n, w)),
+    (r"(\d+) consecutive (?:days|bars|sessions) (up|down|higher|lower)", lambda n, w: streak(n, w)),
     (r"(\d+) (higher|lower) (highs|lows)(?: in a row)?", lambda n, w, f: f"{f[:-1]} {'>' if w == 'higher' else '<'} {f[:-1]} 1 ago held {n}"),
     (r"(higher|lower) (high|low|close)(?: (?:than|as) yesterdays?)?", lambda w, f: f"{f} {'>' if w == 'higher' else '<'} {f} 1 ago"),
     (r"(?:closed |closes )(higher|lower|up|down)(?: than (?:its )?open)?", lambda w: f"close {'>' if w in ('higher', 'up') else '<'} close 1 ago"),
@@ -338,28 +255,28 @@ _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     (r"(?:green|up|rising) (?:bar|day|candle)", lambda: "close > open"),
     (r"(?:red|down|falling) (?:bar|day|candle)", lambda: "close < open"),
     # distances
-    (r"(?:within|inside|no more than|less than) (\d+(?:\.\d+)?)% (?:of|from) (.+)", lambda p, t: _within(p, t)),
-    (r"(?:near|close to|around) (.+)", lambda t: _within("2", t)),
+    (r"(?:within|inside|no more than|less than) (\d+(?:\.\d+)?)% (?:of|from) (.+)", lambda p, t: within(p, t)),
+    (r"(?:near|close to|around) (.+)", lambda t: within("2", t)),
     (rf"(?:trading |trades |closed |closes )?{_HOW}(\d+(?:\.\d+)?)% (below|under|beneath|off|from|down from|above|over) (.+)",
-     lambda how, p, side, t: _distance(how, p, side, t)),
-    (rf"(?:{_MORE} )?half above (.+)", lambda t: _distance("over", "50", "above", t)),
-    (r"cut in half from (.+)", lambda t: _distance(None, "50", "below", t)),
+     lambda how, p, side, t: distance(how, p, side, t)),
+    (rf"(?:{_MORE} )?half above (.+)", lambda t: distance("over", "50", "above", t)),
+    (r"cut in half from (.+)", lambda t: distance(None, "50", "below", t)),
     # extremes
     (rf"(?:at |hits |hit |hitting |sets |reaches |reached )?(?:a )?(?:new )(closing )?{SPAN} (high|low)(?: {LAST}(\d+) {UNIT})?",
-     lambda c, n, unit, side, last: _new_extreme(c, n, unit, side, last)),
-    (rf"(?:at |hits |hit |hitting |sets |reaches |reached )(?:a |its )?(closing )?{SPAN} (high|low)", lambda c, n, u, s: _new_extreme(c, n, u, s, None)),
-    (rf"(?:closes|closed|closing|close) at (?:a |its )?(?:new )?{SPAN} (high|low)", lambda n, u, s: _new_extreme("close", n, u, s, None)),
+     lambda c, n, unit, side, last: new_extreme(c, n, unit, side, last)),
+    (rf"(?:at |hits |hit |hitting |sets |reaches |reached )(?:a |its )?(closing )?{SPAN} (high|low)", lambda c, n, u, s: new_extreme(c, n, u, s, None)),
+    (rf"(?:closes|closed|closing|close) at (?:a |its )?(?:new )?{SPAN} (high|low)", lambda n, u, s: new_extreme("close", n, u, s, None)),
     (r"(?:at )?(?:a )?new (?:high|low) (?:of|for) the year", lambda: None),
     (rf"(?:close |price )?(?:is )?at (?:the )?(highest high|highest close|high) {LAST}{SPAN}",
      lambda f, n, unit: f"close >= highest({'close' if 'close' in f else 'high'}, {bars(n, unit)})"),
     (rf"(?:close |price )?(?:is )?at (?:the )?(lowest low|lowest close|low) {LAST}{SPAN}",
      lambda f, n, unit: f"close <= lowest({'close' if 'close' in f else 'low'}, {bars(n, unit)})"),
     # gaps
-    (rf"(?:gaps?|gapped|gapping) (up|down)(?: (?:of )?{_HOW}(\d+(?:\.\d+)?)%)?", lambda way, how, p: _gap(way, how, p)),
-    (rf"opens? {_HOW}(\d+(?:\.\d+)?)% (higher|lower|above|below)(?: .*close)?", lambda how, p, w: _gap("up" if w in ("higher", "above") else "down", how, p)),
+    (rf"(?:gaps?|gapped|gapping) (up|down)(?: (?:of )?{_HOW}(\d+(?:\.\d+)?)%)?", lambda way, how, p: gap(way, how, p)),
+    (rf"opens? {_HOW}(\d+(?:\.\d+)?)% (higher|lower|above|below)(?: .*close)?", lambda how, p, w: gap("up" if w in ("higher", "above") else "down", how, p)),
     # ranges and the bar's place
     (r"(?:closes|closed|closing|close) in (?:the )?(upper|top|lower|bottom) (half|third|quarter|fifth|10)%? of (?:its|the|the days|days) range",
-     _share_of_range),
+     share_of_range),
     (rf"(?:widest|largest|biggest) (?:range|bar|day) (?:of|in) (?:the )?(?:last |past )?(\d+)(?: {UNIT})?", lambda n: f"range_expansion({int(n) - 1})"),
     (rf"(?:narrowest|smallest|tightest) (?:range|bar|day) (?:of|in) (?:the )?(?:last |past )?(\d+)(?: {UNIT})?", lambda n: f"narrowest({n})"),
     (r"range {0,1}(?:is )?(?:more than|over|at least) (\d+(?:\.\d+)?) times (?:the |its )?(?:atr|average true range)", lambda k: f"range > {k} * (atr(14) 1 ago)"),
@@ -369,7 +286,7 @@ _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     (rf"(?:a )?squeeze (?:at least )?(\d+) {UNIT} old", lambda n: f"squeeze held {n}"),
     (r"squeeze (?:fires|fired|ends|ended|releases|released|breaks)", lambda: "squeeze_fired"),
     # volume
-    (rf"(?:on )?volume (?:is )?{_HOW}(\d+(?:\.\d+)?)% (?:above|over|higher than|larger than) (.+)", lambda how, p, t: _volume_above(how, p, t)),
+    (rf"(?:on )?volume (?:is )?{_HOW}(\d+(?:\.\d+)?)% (?:above|over|higher than|larger than) (.+)", lambda how, p, t: volume_above(how, p, t)),
     (rf"(?:on )?volume (?:is )?(?:{_MORE} |{_LEAST} )?(twice|double|triple|half|\d+(?:\.\d+)? times) (.+)",
      lambda k, t: (lambda v: f"volume >= {v}" if v else None)(operand(f"{k} {t if 'volume' in t or t in ('average', 'its average', 'the average') else t + ' volume'}"))),
     (r"(?:on )?(?:rising|increasing|higher|growing) volume", lambda: "volume > volume 1 ago"),

@@ -43,7 +43,7 @@
       const restored = await api.save(rule.id, withName(version.text, rule.name), rule.mark)
       onrestored(restored)
       forget('rules')
-      tell(`Version ${version.number} is the rule again.`, {
+      tell(`Version ${version.number} of ${day(version.saved.slice(0, 10))} is the rule again.`, {
         label: 'Undo',
         run: () =>
           void api.save(rule.id, before, restored.mark).then((found) => {

@@ -2,7 +2,7 @@
   /** This rule as it stands beside another version, other dials, another universe or another entry. */
   import { api, type AnyRun, type Schemas } from '$lib/api'
   import { csv, download } from '$lib/csv'
-  import { hits, percent, whole } from '$lib/format'
+  import { day, hits, percent, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { ask, query } from '$lib/queries'
   import { join, split } from '$lib/rule/headers'
@@ -142,7 +142,9 @@
   {#if way === 'version'}
     <select class="inline-pick text-ink" aria-label="Version" bind:value={version}>
       {#each versions as v (v.number)}<option value={v.number}
-          >version {v.number}{v.text === question.text ? ' (the same text)' : ''}</option
+          >version {v.number}, {day(v.saved.slice(0, 10))}{v.text === question.text
+            ? ' (the same text)'
+            : ''}</option
         >{/each}
     </select>
   {:else if way === 'dials'}
