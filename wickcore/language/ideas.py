@@ -59,7 +59,7 @@ IDEAS: tuple[tuple[str, str], ...] = (
 # Ways of writing that are no lines by themselves.
 FORMS: tuple[tuple[str, str], ...] = (
     ("crosses above a level, and crosses below it", "close crosses above 50"),
-    ("the previous bar’s close", "close 1 ago"),
+    ("the previous bar’s close", "close > close 1 ago"),
     ("combine conditions: one or the other", "close > sma(50) or rsi(2) < 10"),
     ("combine conditions: both, on one line", "close > sma(50) and rsi(2) < 10"),
     ("another rule as a part of this one", 'use "Uptrend stack"'),
