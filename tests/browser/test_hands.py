@@ -64,6 +64,7 @@ def test_escape_empties_the_filter_and_then_leaves_it(page: Page) -> None:
 
 
 def test_the_list_of_rules_by_keys(page: Page) -> None:
+    expect(page.locator("li > a").nth(2)).to_be_visible()
     page.keyboard.press("j")
     page.keyboard.press("j")
     expect(page.locator("li > a").nth(2)).to_be_focused()

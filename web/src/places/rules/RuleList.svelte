@@ -88,7 +88,7 @@
       find?.focus()
     } else if (command === 'rules.next' || command === 'rules.before') {
       const to = marked + (command === 'rules.next' ? 1 : -1)
-      at = Math.min(Math.max(to, 0), shown.length - 1)
+      at = Math.max(0, Math.min(to, shown.length - 1))
       const link = list?.querySelectorAll<HTMLElement>('li > a')[at]
       link?.focus()
       link?.scrollIntoView({ block: 'nearest' })
