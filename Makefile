@@ -10,7 +10,7 @@ export UPPERWICK_DATA := $(DATA)
 PY := .venv/bin/python
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: help demo serve test lint bench clean docs api check-tools chromium
+.PHONY: help demo serve test test-all lint lint-python lint-web vitest bench clean docs api check-tools chromium
 
 help: ## these lines
 	@awk -F ':.*## ' '/^[a-z-]+:.*## /{printf "  make %-9s %s\n", $$1, $$2}' Makefile
@@ -19,25 +19,31 @@ demo: check-tools ## install, build, load the demo market and serve it (PORT=800
 	@$(MAKE) --no-print-directory -j2 .stamps/python .stamps/web
 	@exec .venv/bin/upperwick demo --serve --port "$(PORT)"
 
-test: check-tools .stamps/dev .stamps/web chromium lint ## everything that must pass: lint, pytest, Vitest, build
-	@cd web && npm test --silent
-	@cd ..
+test: check-tools .stamps/dev .stamps/web chromium ## everything that must pass: lint, pytest, Vitest, build
+	@$(MAKE) --no-print-directory -j2 -O lint-python lint-web vitest
 	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2
 
-test-all: check-tools .stamps/dev .stamps/web chromium lint ## as test, with every case instead of the day's tenth of those that repeat
-	@cd web && npm test --silent
-	@cd ..
+test-all: check-tools .stamps/dev .stamps/web chromium ## as test, with every case instead of the day's tenth of those that repeat
+	@$(MAKE) --no-print-directory -j2 -O lint-python lint-web vitest
 	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 --every-case
 
 lint: check-tools .stamps/dev .stamps/npm ## Ruff, mypy, import-linter, svelte-check, ESLint, Prettier
+	@$(MAKE) --no-print-directory -j2 -O lint-python lint-web
+
+lint-python:
 	@.venv/bin/ruff check .
 	@.venv/bin/ruff format --check .
 	@.venv/bin/mypy
 	@.venv/bin/lint-imports
 	@UPPERWICK_DATA=.stamps/test-data $(PY) scripts/generate.py --check
+
+lint-web:
 	@cd web
 	@npm run --silent check
 	@npm run --silent lint
+
+vitest:
+	@cd web && npm test --silent
 
 bench: check-tools .stamps/dev ## time the core side by side with general-purpose libraries
 	@$(PY) benchmarks/run.py
