@@ -67,6 +67,7 @@ AXES_FAILURE_LIMIT = 10
 AXES_COOLOFF_TIME = timedelta(minutes=5)
 AXES_LOCKOUT_PARAMETERS = ["username", "ip_address"]
 AXES_RESET_ON_SUCCESS = True
+AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False  # who waits five minutes may come in, whoever else goes on guessing
 AXES_DISABLE_ACCESS_LOG = True
 AXES_LOCKOUT_CALLABLE = "upperwick.problems.locked_out"
 AXES_VERBOSE = False

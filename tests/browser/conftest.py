@@ -1,20 +1,20 @@
 """The real server on a port of its own, over the demo market, and headless Chromium."""
 
 import fcntl
-import json
 import os
 import socket
 import subprocess
 import sys
-import time
-import urllib.request
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
 
 import pytest
+import requests
 from playwright.sync_api import Browser, Page, expect, sync_playwright
+from requests.adapters import HTTPAdapter
+from urllib3.util import Retry
 
 ROOT = Path(__file__).resolve().parents[2]
 COMMAND = str(Path(sys.executable).with_name("upperwick"))
@@ -27,14 +27,11 @@ expect.set_options(timeout=20_000)
 
 
 @contextmanager
-def shared(folder: Path) -> Iterator[dict[str, Any]]:
-    """What the processes of a run tell each other of the server, under a lock: its address and folder, and who uses it."""
-    told = folder / "served.json"
-    with (folder / "served.lock").open("w") as held:
-        fcntl.flock(held, fcntl.LOCK_EX)
-        found = json.loads(told.read_text()) if told.exists() else {}
-        yield found
-        told.write_text(json.dumps(found))
+def locked(path: Path, how: int = fcntl.LOCK_EX) -> Iterator[None]:
+    """Holds a lock among the processes of a run: alone, or (LOCK_SH) with others of that kind. It ends with the process, too."""
+    with path.open("w") as held:
+        fcntl.flock(held, how)
+        yield
 
 
 def serve(data: Path) -> tuple[subprocess.Popen[bytes], str]:
@@ -51,14 +48,15 @@ def serve(data: Path) -> tuple[subprocess.Popen[bytes], str]:
     server = subprocess.Popen(
         [COMMAND, "serve", "--port", str(port)], env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
     )
-    for _ in range(300):
-        try:
-            urllib.request.urlopen(f"http://127.0.0.1:{port}/api/session", timeout=5)
-            return server, f"http://127.0.0.1:{port}"
-        except OSError:
-            time.sleep(0.2)
-    server.kill()
-    raise AssertionError("the server never answered")
+    answered = requests.Session()
+    # Asked again until it listens, a little later each time.
+    answered.mount("http://", HTTPAdapter(max_retries=Retry(connect=12, backoff_factor=0.05, backoff_max=10)))
+    try:
+        answered.get(f"http://127.0.0.1:{port}/api/session", timeout=60)
+    except requests.ConnectionError:
+        server.kill()
+        raise AssertionError("the server never answered") from None
+    return server, f"http://127.0.0.1:{port}"
 
 
 @pytest.fixture(scope="session")
@@ -66,34 +64,25 @@ def address(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Iterato
     """The address of the one server of this run: the first process that wants it starts it, and ends it once nobody uses it."""
     base = tmp_path_factory.getbasetemp()
     folder = base if worker_id == "master" else base.parent
-    server = None
-    with shared(folder) as told:
-        if "address" not in told:
-            data = folder / "served"
-            data.mkdir()
-            server, told["address"] = serve(data)
-            told["data"] = str(data)
-        told["users"] = [*told.get("users", []), os.getpid()]
-        found, data = str(told["address"]), Path(told["data"])
-    if ACCOUNT[0] != "trader":
-        env = {**os.environ, "UPPERWICK_DATA": str(data)}
-        subprocess.run(
-            [COMMAND, "account", "add", ACCOUNT[0]], env=env, input=ACCOUNT[1] + "\n", text=True, check=True, timeout=120
-        )
+    told, data, server = folder / "address", folder / "served", None
     try:
-        yield found
+        with ExitStack() as using:
+            with locked(folder / "serving.lock"):
+                if not told.exists():
+                    data.mkdir()
+                    server, made = serve(data)
+                    told.write_text(made)
+                using.enter_context(locked(folder / "users.lock", fcntl.LOCK_SH))
+            if ACCOUNT[0] != "trader":
+                env = {**os.environ, "UPPERWICK_DATA": str(data)}
+                add = [COMMAND, "account", "add", ACCOUNT[0]]
+                subprocess.run(add, env=env, input=ACCOUNT[1] + "\n", text=True, check=True, timeout=120)
+            yield told.read_text()
     finally:
-        with shared(folder) as told:
-            told["users"].remove(os.getpid())
-        while server is not None:
-            with shared(folder) as told:
-                told["users"] = [pid for pid in told["users"] if Path(f"/proc/{pid}").exists()]
-                if not told["users"]:
-                    server.terminate()
-                    server.wait(20)
-                    server = None
-                    continue
-            time.sleep(0.2)
+        if server is not None:
+            with locked(folder / "users.lock"):  # once nobody uses it any more
+                server.terminate()
+                server.wait(20)
 
 
 @pytest.fixture(scope="session")

@@ -42,6 +42,9 @@ def test_of_two_windows_neither_is_written_over(page: Page) -> None:
     typed(other, "8")
     typed(page, "9")
     saved(page)
+    expect(other.get_by_text("This rule was saved elsewhere")).to_be_visible()
+    other.keyboard.press("Control+s")  # by habit: nothing is written over that
+    expect(other.get_by_text("choose above the lines which text stays")).to_be_visible()
     told = other.get_by_role("alert").filter(has_text="This rule was saved elsewhere")
     expect(told).to_contain_text("version 4")
     other.get_by_role("button", name="What differs").click()
@@ -52,6 +55,30 @@ def test_of_two_windows_neither_is_written_over(page: Page) -> None:
     expect(editor(other)).to_have_text("close > 178")
     saved(other)
     expect(other.get_by_text("v5", exact=True)).to_be_visible()
+    other.close()
+
+
+def test_what_was_typed_and_not_saved_knows_what_was_saved_since(page: Page) -> None:
+    """A text left unsaved, the rule saved elsewhere, and the page opened again: both are offered, however often it is reloaded."""
+    write_rule(page, "close > 31")
+    saved(page)
+    other = page.context.new_page()
+    other.goto(page.url)
+    expect(editor(other)).to_have_text("close > 31")
+    typed(other, "1")
+    expect(other.get_by_text("not saved yet")).to_be_visible()
+    address = other.url
+    other.goto("about:blank")
+    typed(page, "2")
+    saved(page)
+    other.goto(address)
+    for _ in range(2):
+        expect(editor(other)).to_have_text("close > 311")
+        expect(other.get_by_text("This rule was saved elsewhere")).to_be_visible()
+        other.reload()
+    other.get_by_role("button", name="Save mine over it").click()
+    expect(other.get_by_text("not saved yet")).to_have_count(0)
+    expect(editor(page)).to_have_text("close > 311")
     other.close()
 
 

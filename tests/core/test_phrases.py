@@ -270,3 +270,33 @@ def test_what_is_not_understood_is_named(said: str, unknown: tuple[str, ...]) ->
 @pytest.mark.parametrize("said", ["", "   ", "above", "5", "and and and", "%" * 500, "price " * 300, "(((", "\x00"])
 def test_nonsense_is_never_guessed(said: str) -> None:
     assert from_phrase(said).lines == ()
+
+
+@pytest.mark.parametrize(
+    ("said", "means"),
+    [
+        ("volume over its 50 day average", "volume > sma(volume, 50) 1 ago"),
+        ("rsi above its 10 day average", "rsi(14) > sma(rsi(14), 10)"),
+        ("range above its 10 day average", "range > sma(range, 10)"),
+        ("price above its 50 day average and below its 200 day average", "close > sma(50) ;; close < sma(200)"),
+        ("rsi below 30 and above the 50 day average", "rsi(14) < 30 ;; close > sma(50)"),
+        ("up more than 5% but less than 10%", "change > 5% ;; change < 10%"),
+        ("not above the 50 day average", "close <= sma(50)"),
+        ("20% off its 20 day high", "off_high(20) <= -20%"),
+    ],
+)
+def test_what_a_word_refers_to_is_what_was_meant(said: str, means: str) -> None:
+    assert " ;; ".join(from_phrase(said).lines) == means
+
+
+@pytest.mark.parametrize(
+    "said",
+    [
+        "down 3 of the last 5 days", "no gap up", "not near its highs", "rsi below 30 or above 70", "up 3 days out of 5",
+        "close above the 50 day average volume", "not in an uptrend", "gap up that failed twice", "no hammer", "failed breakout",
+        "outperforming its sector less than the index", "excluding funds of metals", "close above the 50 day or the 200 day average",
+        "less than 10%", "market is not in a downtrend", "volume below its 50 day average on down days",
+    ],
+)  # fmt: skip
+def test_what_could_be_misread_is_not_read(said: str) -> None:
+    assert from_phrase(said).lines == ()

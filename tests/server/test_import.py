@@ -265,6 +265,29 @@ def test_a_damaged_block_is_left_out_and_named_and_an_import_mends_it(tmp_path: 
         assert load.damage() == []
 
 
+@pytest.mark.django_db
+@pytest.mark.parametrize("harm", ["bytes", "gone"])
+def test_a_day_imported_into_a_damaged_year_does_not_take_the_place_of_the_year(tmp_path: Path, harm: str) -> None:
+    store.save_tables(read_prices(write(tmp_path, GOOD)).tables, None, "x")
+    block = BarBlock.objects.filter(instrument__symbol="ZZA").select_related("content").get()
+    if harm == "gone":
+        BlockData.objects.filter(id=block.content_id).delete()
+    else:
+        block.content.data = b"!" + bytes(block.content.data)
+        block.content.save()
+    more = "ZZA,2024-01-04,11,12,10,11,900\nZZB,2024-01-03,5,6,4,5,100\nZZA,2025-01-02,11,12,10,11,900\n"
+    done = store.save_tables(read_prices(write(tmp_path, HEAD + more)).tables, None, "an evening")
+    assert "are damaged, and the file has fewer" in done.notes[0]
+    assert done.added == 2  # the other symbol's day, and that of another year
+    with mock.patch.object(load, "_held", None):
+        load.evaluator()
+        assert load.damage() == [("ZZA", "day", 2024)]  # still said
+    store.save_tables(read_prices(write(tmp_path, GOOD)).tables, None, "all of the year")
+    with mock.patch.object(load, "_held", None):
+        bars = load.evaluator().market.bars
+        assert (load.damage(), len(bars.days[rows_of(bars, "ZZA")])) == ([], 3)
+
+
 def rows_of(bars: Bars, symbol: str) -> slice:
     k = bars.number[symbol]
     return slice(int(bars.offsets[k]), int(bars.offsets[k + 1]))

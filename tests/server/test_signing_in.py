@@ -1,15 +1,19 @@
 """Guessing passwords, signing in from elsewhere, leaving everywhere, and who may read the data folder."""
 
 import os
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
+from axes.models import AccessAttempt
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.contrib.auth.hashers import PBKDF2PasswordHasher, identify_hasher
 from django.core.cache import cache
+from django.db.models import F
 from django.test import Client
+from django.utils import timezone
 
 from tests.commands import run
 from tests.server.conftest import Api
@@ -54,6 +58,17 @@ def test_no_password_is_hashed_for_who_has_to_wait(monkeypatch: pytest.MonkeyPat
         sign_in(Client(), "cora", "x")
     monkeypatch.setattr(type(user), "check_password", lambda *_: pytest.fail("hashed"))
     assert sign_in(Client(), "cora", PASSWORD).status_code == 429
+
+
+def test_guessing_on_does_not_make_anybody_wait_longer() -> None:
+    get_user_model().objects.create_user("cora", password=PASSWORD)
+    for _ in range(10):
+        sign_in(Client(), "cora", "x", "10.0.5.1")
+    earlier = timezone.now() - timedelta(minutes=4, seconds=50)
+    AccessAttempt.objects.update(attempt_time=earlier)
+    assert sign_in(Client(), "cora", "x", "10.0.5.1").status_code == 429
+    AccessAttempt.objects.update(attempt_time=F("attempt_time") - timedelta(seconds=15))
+    assert sign_in(Client(), "cora", PASSWORD, "10.0.5.1").status_code == 200
 
 
 def test_a_crowd_is_refused_and_not_queued_without_end(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -18,11 +18,15 @@ def demo(given: Namespace) -> None:
         print("Compiling the measures, once …", flush=True)
         warm_behind([part for part in todo if part != "starters"])
     if given.fresh or not BarBlock.objects.exists():
+        from upperwick.market.aside import AnotherImport
         from upperwick.market.store import save_demo
         from wickcore.demo.market import make_market
 
         print("Making the demo market …", flush=True)
-        print(f"{save_demo(make_market()):,} invented bars stored.", flush=True)
+        try:
+            print(f"{save_demo(make_market()):,} invented bars stored.", flush=True)
+        except AnotherImport as error:
+            raise Bad(str(error)) from None
     if DataVersion.objects.order_by("-id").values_list("invented", flat=True).first():
         ensure_demo_account()  # never where somebody's own prices lie
     warm("starters", plain_starters())

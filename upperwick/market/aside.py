@@ -41,7 +41,7 @@ def staged() -> Iterator["Stage"]:
 
 
 def _clear() -> None:
-    used = BarBlock.objects.values("content")
+    used = BarBlock.objects.filter(content__isnull=False).values("content")
     while alone := list(BlockData.objects.exclude(id__in=used).values_list("id", flat=True)[:PORTION_BLOCKS]):
         BlockData.objects.filter(id__in=alone).delete()
 

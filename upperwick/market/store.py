@@ -124,15 +124,27 @@ def _merge_aside(symbol: str, frame: str, table: Table, done: Imported, stage: S
     total = sum(stored.values_list("rows", flat=True))
     # Adjusted closes may move all that is stored; without them only the years the file touches are looked at.
     wanted = stored if "ratio" in table else stored.filter(year__in=years.tolist())
-    # A block that is damaged is not merged with: what the file says of its year is all there is of it.
-    old = [
-        (b.year, unpack(bytes(b.content.data))) for b in wanted.select_related("content") if fits(b.checksum, bytes(b.content.data))
-    ]
+    read = list(wanted.values_list("year", "rows", "checksum", "content__data"))
+    old = [(year, unpack(data)) for year, _, checksum, data in read if fits(checksum, data)]
+    # What is damaged is restored by a file that has all of it, and by none that has less: the rest would be gone for good.
+    damaged = {year: rows for year, rows, checksum, data in read if not fits(checksum, data)}
+    short = {year for year, rows in damaged.items() if year in years and int(np.sum(_years(table) == year)) < rows}
+    if short:
+        done.notes += [
+            f"{symbol}: its stored bars of {year} are damaged, and the file has fewer of that year than there were ({damaged[year]:,}). "
+            "Nothing of that year was taken; import the whole of it."
+            for year in sorted(short)
+        ]
+        kept = ~np.isin(_years(table), list(short))
+        table = {name: column[kept] for name, column in table.items()}
+        years = np.unique(_years(table))
+        if not len(years):
+            return
     merged = merge(_joined([part for _, part in old]), table)
     touched = set(years.tolist()) if not merged.rescaled else {year for year, _ in old} | set(years.tolist())
-    for year, rows, data in blocks(merged.table):
+    for year, count, data in blocks(merged.table):
         if year in touched:
-            stage.add(symbol, frame, year, rows, digest(data), data)
+            stage.add(symbol, frame, year, count, digest(data), data)
     done.added += merged.added
     done.replaced += merged.replaced
     done.same += merged.same

@@ -19,6 +19,7 @@
   let known = $state(false)
   let trouble = $state('')
   let keysOpen = $state(false)
+  let content: HTMLElement | undefined = $state()
 
   let ends: (() => void)[] = []
   function leave(): void {
@@ -121,8 +122,16 @@
   {:else if who === null}
     <SignIn {trouble} onsigned={begin} />
   {:else}
+    <a
+      href="#content"
+      class="sr-only focus:not-sr-only focus:absolute focus:z-30 focus:bg-ink focus:px-3 focus:py-1 focus:text-paper"
+      onclick={(event) => {
+        event.preventDefault()
+        content?.focus()
+      }}>To the content</a
+    >
     <Strip {who} onout={leave} onkeys={() => (keysOpen = true)} />
-    <main class="min-h-0 flex-1">
+    <main class="min-h-0 flex-1 focus:outline-none" id="content" tabindex="-1" bind:this={content}>
       {#if trouble}
         <div class="m-auto max-w-xl p-12">
           <h1 class="font-title text-2xl">Nothing to show yet</h1>

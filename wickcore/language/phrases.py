@@ -8,10 +8,13 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from wickcore.language.check import check_rule
 from wickcore.language.ideas import IDEAS
 from wickcore.language.phrase_lines import distance, gap, move, new_extreme, operator, share_of_range, streak, volume_above, within
 from wickcore.language.phrase_operands import AMOUNT, LAST, OPERANDS, PRICE, SPAN, UNIT, amount, bars, operand
 from wickcore.language.phrase_trade import TRADE
+from wickcore.language.problems import RuleError
+from wickcore.language.scope import UNLIKE
 
 _WORDS = {
     "one": 1, "two": 2, "three": 3, "four": 4, "five": 5, "six": 6, "seven": 7, "eight": 8, "nine": 9, "ten": 10, "eleven": 11, "twelve": 12,
@@ -52,15 +55,23 @@ def from_phrase(text: str) -> Phrase:
     said = tidy(text)
     if not said:
         return Phrase(())
-    whole = _IDEAS.get(said) or _line(said)
-    if whole:
-        return Phrase((whole,))
-    lines = _several(said, {})
-    if lines:
-        return Phrase(lines)
+    if said in _IDEAS:
+        return Phrase((_IDEAS[said],))
+    for lines in ((_line(said) or "",), _several(said, {})):
+        if all(lines) and lines and _sound(lines):
+            return Phrase(lines)
     known = _vocabulary()
     strange = tuple(w for w in re.findall(r"[a-z]+", said) if w not in known)
     return Phrase((), strange or (text.strip(),))
+
+
+def _sound(lines: tuple[str, ...]) -> bool:
+    """Whether what was made of a phrase can be meant: lines that check, and compare nothing with what it is unlike."""
+    try:
+        rule = check_rule("\n".join(lines))
+    except RuleError:
+        return False
+    return not any(UNLIKE in problem.message for problem in rule.advice)
 
 
 # Where one condition may end and another begin: words that only join, and words that begin the second.
@@ -88,6 +99,12 @@ def _several(said: str, seen: dict[str, tuple[str, ...]]) -> tuple[str, ...]:
         value = re.match(r"(.+?) (?:>=?|<=?) ", first)
         if slope and value:
             seen[said] = (first, f"{'rising' if slope.group(1) in ('rising', 'turning up') else 'falling'}({value.group(1)}, 1)")
+            return seen[said]
+        same = re.fullmatch(rf"((?:{_MORE}|{_LEAST}|{_LESS}|{_MOST}) .+)", tail)
+        more = _comparison(f"close {tail}") if same and value else None
+        if more and value and re.fullmatch(r"close [<>]=? [\d.]+[%kmb]?", more):
+            # “Up more than 5% but less than 10%”: of what was spoken of before.
+            seen[said] = (first, value.group(1) + more.removeprefix("close"))
             return seen[said]
         rest = (one,) if (one := _line(tail)) else _several(tail, seen)
         if rest:
@@ -181,9 +198,16 @@ def _comparison(said: str) -> str | None:
             )
             right = said[match.end() :].strip()
             a, b = operand(left or "close"), operand(right)
-            if a and b:
-                return _beside(a, sign, b)
+            if a and b and (left or not b.endswith("%")):  # a share of what is not said
+                return _beside(a, sign, _own_average(a, b))
     return None
+
+
+def _own_average(a: str, b: str) -> str:
+    """“Volume above its 50-day average”: of volume, though a bare “50-day average” is of closes."""
+    average = re.fullmatch(r"(sma|ema|wma|rma|hull)\((\w+)\)", b)
+    prices = a in ("close", "open", "high", "low") or re.match(r"(sma|ema|wma|rma|hull|highest|lowest|bb_\w+|vwap)\(", a)
+    return f"{average.group(1)}({a}, {average.group(2)})" if average and not prices and re.match(r"[a-z]", a) else b
 
 
 def _beside(a: str, operator: str, b: str) -> str:
@@ -236,7 +260,7 @@ _FIRST: tuple[tuple[str, Callable[..., str | None]], ...] = tuple(
 _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     (r"yesterday (?:was |had |it was |closed |there was )?(?:an? )?(.+)", _yesterday),
     # moves
-    (rf"(up|down|gained|gains|lost|loses|rose|risen|fell|fallen|dropped|drops|falls|advanced|declined|off) {_HOW}(\d+(?:\.\d+)?)%?"
+    (rf"(up|down|gained|gains|lost|loses|rose|risen|fell|fallen|dropped|drops|falls|advanced|declined|off) {_HOW}(\d+(?:\.\d+)?)%"
      rf"(?: {LAST}{SPAN}| (?:on the day|today|in a day)| ((?:this|on the|in a|in the|over the|for the) (?:week|month)))?",
      lambda way, how, p, n, unit, when: move(way, how, p, n, unit, when)),
     (r"(up|down) (?:on the day|today)", lambda way: move(way, None, None, None, None, None)),

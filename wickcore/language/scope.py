@@ -19,6 +19,9 @@ MAX_SIZE = 3_000  # a name, number, operator or call each, those of the definiti
 Say = Callable[[Span, str, "str | None"], None]
 
 
+UNLIKE = "These two are unlike things, such as a price and a volume or a percentage."
+
+
 @dataclass(slots=True)
 class Size:
     """What is left of the size that a rule may have, and whether it was said that nothing is."""
@@ -206,7 +209,7 @@ class Scope:
             return self._scaled(left, degree), self._scaled(right, degree), degree
         if left.degree == right.degree:
             return left.op, right.op, left.degree
-        self.advise(self.inside or span, "These two are unlike things, such as a price and a volume or a percentage.", None)
+        self.advise(self.inside or span, UNLIKE, None)
         return self.unscaled(left), self.unscaled(right), 0
 
     def too_large(self, span: Span) -> NoReturn:

@@ -33,7 +33,7 @@
       <button class="link" aria-expanded={compared} onclick={() => (compared = !compared)}
         >What differs</button
       >
-      <button class="link" title="Version {theirs.version} stays among the versions" onclick={open.save}
+      <button class="link" title="Version {theirs.version} stays among the versions" onclick={open.saveOver}
         >Save mine over it</button
       >
       <button class="link" onclick={open.takeTheirs}>Take theirs</button>

@@ -56,6 +56,10 @@
   })
   const wide = (to: number) => (width = Math.min(Math.max(to, NARROW), window.innerWidth - 480))
 
+  function keepWidth(): void {
+    choose({ layout: { ...preferences.now.layout, rule_width: Math.round(width) } })
+  }
+
   function look(symbol: string): void {
     looked = symbol
     chosen = symbol
@@ -128,8 +132,11 @@
       value={width}
       hidden={alone || narrow.current}
       ondrag={wide}
-      onnudge={(by) => wide(width + by * 20)}
-      onend={() => choose({ layout: { ...preferences.now.layout, rule_width: Math.round(width) } })}
+      onnudge={(by) => {
+        wide(width + by * 20)
+        keepWidth()
+      }}
+      onend={keepWidth}
     />
     <Tabs.Root
       value={tab}

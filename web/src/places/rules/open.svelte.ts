@@ -3,6 +3,7 @@ import { untrack } from 'svelte'
 import { api, Problem, sentence, type RuleDetail } from '$lib/api'
 import { ask, client, forget, query } from '$lib/queries'
 import { go } from '$lib/router.svelte'
+import { drop, keep, keptOf } from './draft'
 import { tell } from '$lib/notice.svelte'
 import { join, lifted, split, withName, type Header, type HeaderValues } from '$lib/rule/headers'
 
@@ -17,31 +18,31 @@ export class OpenRule {
   theirs = $state.raw<RuleDetail | null>(null)
   /** Whether what is not saved is safe in this browser. */
   kept = $state(true)
-  readonly #draft: string
   #saving = $state(0)
   #turn: Promise<void> = Promise.resolve()
-  readonly #kept: { readonly data: RuleDetail | undefined; readonly error: Error | null }
+  /** The mark of the text that what stands here builds on. */
+  #seen = ''
+  readonly #kept: {
+    readonly data: RuleDetail | undefined
+    readonly error: Error | null
+    readonly isFetching: boolean
+  }
   /** A head that was put back into the editor, and stays there as it is. */
   #putBack = ''
 
   /** To be made where a component begins: what is typed and not saved is kept in the browser. */
   constructor(readonly id: number) {
-    this.#draft = `upperwick-draft-${id}`
     this.#kept = query(() => ask.rule(id))
     $effect(() => {
-      const { data, error } = this.#kept
-      if (this.#saving) return
+      const { data, error, isFetching } = this.#kept
+      // It begins with the rule as it is now, not as it was when it was open last.
+      if (this.#saving || (isFetching && !untrack(() => this.rule))) return
       untrack(() => this.#heard(data, error))
     })
     $effect(() => {
       if (!this.rule) return
-      try {
-        if (this.dirty) localStorage.setItem(this.#draft, this.text)
-        else localStorage.removeItem(this.#draft)
-        this.kept = true
-      } catch {
-        this.kept = false // no room: leaving the page would lose it
-      }
+      if (this.dirty) this.kept = keep(id, { text: this.text, seen: this.#seen })
+      else drop(id)
     })
   }
 
@@ -68,11 +69,15 @@ export class OpenRule {
 
   #begin(found: RuleDetail): void {
     this.failed = ''
+    const draft = keptOf(this.id)
     this.take(found)
-    const draft = localStorage.getItem(this.#draft)
-    if (draft === null || draft === this.rule?.text) return
-    this.#write(draft)
-    tell('Unsaved changes from before are kept.', { label: 'Drop them', run: this.revert })
+    if (draft === null || draft.text === this.rule?.text) return
+    this.#write(draft.text)
+    // Saved elsewhere since it was written: as with two windows, both are offered.
+    if (draft.seen !== null && draft.seen !== found.mark) {
+      this.theirs = found
+      this.#seen = draft.seen
+    } else tell('Unsaved changes from before are kept.', { label: 'Drop them', run: this.revert })
   }
 
   #write(text: string): void {
@@ -83,6 +88,7 @@ export class OpenRule {
 
   #saved(found: RuleDetail): void {
     this.theirs = null
+    this.#seen = found.mark
     client.setQueryData(ask.rule(this.id).queryKey, found)
     const parts = split(found.text)
     // What is compared with the editor is the text as the editor would write it.
@@ -103,13 +109,19 @@ export class OpenRule {
     return done
   }
 
+  /** Where it was saved elsewhere meanwhile nothing is written over that by habit: it is asked which text stays. */
   save = (): Promise<void> => this.#inTurn(() => this.#save())
 
-  async #save(): Promise<void> {
+  /** What is written here over the text saved elsewhere, knowingly. */
+  saveOver = (): Promise<void> => this.#inTurn(() => this.#save(this.theirs?.mark))
+
+  async #save(over?: string): Promise<void> {
     if (!this.rule) return
+    if (this.theirs && over !== this.theirs.mark)
+      return tell('This rule was saved elsewhere meanwhile; choose above the lines which text stays.')
     const sent = this.text
     try {
-      const found = await api.save(this.id, sent, (this.theirs ?? this.rule).mark)
+      const found = await api.save(this.id, sent, over ?? this.#seen)
       const { version } = this.rule
       // What was typed while the answer was on its way stays, and is not saved yet.
       if (this.text === sent) this.take(found)

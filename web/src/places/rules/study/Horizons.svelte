@@ -12,12 +12,10 @@
   const { study, horizon, onpick }: Props = $props()
 
   function wonHelp(row: Horizon): string {
-    if (row.win_rate_low === null || row.win_rate_high === null) return ''
+    if (row.win_rate_low === null) return ''
     const said = `95%: ${percent(row.win_rate_low, 1, false)} to ${percent(row.win_rate_high, 1, false)}, whole days drawn.`
-    if (row.wilson_low === null || row.wilson_high === null) return said
     const wilson = `${percent(row.wilson_low, 1, false)} to ${percent(row.wilson_high, 1, false)}`
-    const apart = row.win_rate_high - row.win_rate_low > 1.5 * (row.wilson_high - row.wilson_low)
-    return `${said} As if every hit stood for itself (Wilson): ${wilson}${apart ? ', much narrower: hits of one day moved together, so there is less to go by than the number of hits suggests' : ''}.`
+    return `${said} As if every hit stood for itself (Wilson): ${wilson}. The narrower that is beside the first, the more the hits of one day moved together.`
   }
 </script>
 

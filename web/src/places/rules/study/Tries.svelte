@@ -40,7 +40,8 @@
           <th
             scope="col"
             class="pl-6 text-right font-semibold"
-            title="mean over all sessions; a session without hits counts as zero">Excess a session</th
+            title="the excess of a session’s hits, added up, each with the same stake; mean over all sessions, those without hits as zero"
+            >Excess a session</th
           >
           <th scope="col" class="pl-6 text-left font-semibold">First measured</th>
         </tr>
