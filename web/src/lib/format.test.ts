@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { csv } from './csv'
-import { day, fixed, longDay, percent, price, short, whole } from './format'
+import { day, fixed, longDay, percent, price, short, when, whole } from './format'
 
 describe('numbers as a trader reads them', () => {
   it('carry a sign, also beside a colour', () => {
@@ -33,6 +33,11 @@ describe('numbers as a trader reads them', () => {
     expect(longDay('2024-06-28')).toBe('Fri 28 Jun 2024')
     expect(day('2024-06-28')).toBe('28 Jun 2024')
   })
+})
+
+it('says a moment on the clock of whoever reads it', () => {
+  const at = new Date(2026, 10, 26, 9, 5)
+  expect(when(at.toISOString())).toBe('26 Nov 2026, 09:05')
 })
 
 describe('CSV', () => {

@@ -99,3 +99,10 @@ export function tone(value: number | null | undefined): string {
 export function hits(count: number | null | undefined): string {
   return `${whole(count)} ${count === 1 ? 'hit' : 'hits'}`
 }
+
+/** A moment the server keeps, on the clock of whoever reads it: 26 Nov 2026, 10:41. */
+export function when(moment: string): string {
+  const at = new Date(moment)
+  const date = `${at.getFullYear()}-${String(at.getMonth() + 1).padStart(2, '0')}-${String(at.getDate()).padStart(2, '0')}`
+  return `${day(date)}, ${String(at.getHours()).padStart(2, '0')}:${String(at.getMinutes()).padStart(2, '0')}`
+}

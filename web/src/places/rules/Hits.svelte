@@ -135,7 +135,7 @@
         bind:this={bar}
         {scan}
         {text}
-        {name}
+        name={counts.without.length ? `${name}, without the lines to mend` : name}
         {rows}
         columns={shown}
         {selected}

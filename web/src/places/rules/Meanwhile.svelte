@@ -1,7 +1,7 @@
 <script lang="ts">
   /** The rule was saved elsewhere while something else was written here: both are offered, and neither is lost. */
   import { diffLines } from 'diff'
-  import { day } from '$lib/format'
+  import { when } from '$lib/format'
   import type { OpenRule } from './open.svelte'
 
   const { open }: { open: OpenRule } = $props()
@@ -17,17 +17,14 @@
         })
       : [],
   )
-  const at = $derived(theirs ? new Date(theirs.saved) : null)
 </script>
 
-{#if theirs && at}
+{#if theirs}
   <section role="alert" class="border-b border-hair bg-glow px-4 py-2 text-[13px]">
     <p>
-      <b class="font-semibold">This rule was saved elsewhere</b> as version {theirs.version} on
-      {day(theirs.saved.slice(0, 10))}, {at.toLocaleTimeString('en-GB', {
-        hour: '2-digit',
-        minute: '2-digit',
-      })}, while you were writing here. What you wrote is still below, and not saved.
+      <b class="font-semibold">This rule was saved elsewhere</b> as version {theirs.version} on {when(
+        theirs.saved,
+      )}, while you were writing here. What you wrote is still below, and not saved.
     </p>
     <p class="mt-1 flex flex-wrap gap-x-4 gap-y-1">
       <button class="link" aria-expanded={compared} onclick={() => (compared = !compared)}
@@ -44,8 +41,8 @@
     {#if compared}
       <pre
         class="mt-2 max-h-[180px] overflow-auto font-mono text-[12.5px] leading-[1.55] break-words whitespace-pre-wrap">{#each parts as part, n (n)}<span
-            class={part.added ? 'text-gain' : part.removed ? 'text-loss line-through' : 'text-ink2'}
-            >{part.value}</span
+            class="block {part.added ? 'text-gain' : part.removed ? 'text-loss line-through' : 'text-ink2'}"
+            >{part.value.replace(/\n$/, '')}</span
           >{/each}</pre>
       <p class="text-ink3">Struck through: saved elsewhere, and not here. Coloured: written here.</p>
     {/if}

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { diffLines } from 'diff'
   import { api, sentence, type RuleDetail, type Version } from '$lib/api'
-  import { day, whole } from '$lib/format'
+  import { day, when, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { ask, client, forget, query } from '$lib/queries'
@@ -43,7 +43,7 @@
       const restored = await api.save(rule.id, withName(version.text, rule.name), rule.mark)
       onrestored(restored)
       forget('rules')
-      tell(`Version ${version.number} of ${day(version.saved.slice(0, 10))} is the rule again.`, {
+      tell(`Version ${version.number} of ${when(version.saved)} is the rule again.`, {
         label: 'Undo',
         run: () =>
           void api.save(rule.id, before, restored.mark).then((found) => {
@@ -71,9 +71,7 @@
         <li class="border-t border-hair py-3 first:border-t-0">
           <div class="flex items-baseline gap-3">
             <h3 class="font-title text-[17px]">Version {version.number}</h3>
-            <span class="text-[13px] text-ink3"
-              >{day(version.saved.slice(0, 10))}, {version.saved.slice(11, 16)}</span
-            >
+            <span class="text-[13px] text-ink3">{when(version.saved)}</span>
             {#if i === 0}<span class="text-[13px] text-ink3">the rule as saved</span>{/if}
             <span class="ml-auto flex gap-4 text-[13px]">
               {#if before}<button class="link" onclick={() => compare(version, before)}
