@@ -75,3 +75,13 @@ it('chooses a row, and selects several with Ctrl and Shift', async () => {
   await fireEvent.click(row('CETA'), { shiftKey: true })
   expect([...selected].sort()).toEqual(['ALFA', 'BETA', 'CETA'])
 })
+
+it('keeps an order that was chosen, whatever an answer from before says', () => {
+  sortBy({ text: 'change', shown: 'percent' })
+  expect(ordered(scan).map((one) => one.symbol)).toEqual(['BETA', 'CETA', 'ALFA'])
+  ofRule({ id: rules, table: null } as unknown as RuleDetail) // asked before the choice was on the server
+  expect(ordered(scan).map((one) => one.symbol)).toEqual(['BETA', 'CETA', 'ALFA'])
+  ofRule({ id: rules + 1000, table: null } as unknown as RuleDetail) // another rule has its own
+  ofRule({ id: rules, table: null } as unknown as RuleDetail)
+  expect(ordered(scan).map((one) => one.symbol)).toEqual(['BETA', 'CETA', 'ALFA'])
+})

@@ -4,6 +4,7 @@ import { read } from '$lib/format'
 import { keeping } from '$lib/kept'
 import { tell } from '$lib/notice.svelte'
 import { choose, preferences } from '$lib/preferences.svelte'
+import { ask, client } from '$lib/queries'
 
 export interface Column {
   text: string
@@ -48,16 +49,14 @@ const WIDTHS: Record<Shown, number> = { text: 100, percent: 66, price: 66, amoun
 
 /** Columns and order belong to the rule that is open; a rule without any of its own has the account's. */
 const own = $state<{ rule: number | null; table: TableChoice | null }>({ rule: null, table: null })
-let opened = ''
+/** What was chosen last of rules whose choice is not on the server yet: no answer from before takes its place. */
+let pending: { rule: number; table: TableChoice | null }[] = []
 
 /** The rule whose hits are looked at, as the server has it. */
 export function ofRule(rule: RuleDetail): void {
-  // What was changed here a moment ago, and is still on its way, is not undone by an answer from before.
-  const said = JSON.stringify([rule.id, rule.table])
-  if (said === opened) return
-  opened = said
+  const chosen = pending.find((one) => one.rule === rule.id)
   own.rule = rule.id
-  own.table = rule.table ?? null
+  own.table = chosen ? chosen.table : (rule.table ?? null)
 }
 
 export const hasOwn = () => own.table !== null
@@ -75,10 +74,18 @@ export function keepOwn(next: TableChoice | null): void {
   const rule = own.rule
   if (rule === null) return
   own.table = next
-  const sent = $state.snapshot(next)
-  keeping(`table ${rule}`, () => {
-    if (own.rule === rule) opened = JSON.stringify([rule, sent])
-    return api.keepTable(rule, sent).catch((error) => tell(sentence(error)))
+  const mine = { rule, table: $state.snapshot(next) as TableChoice | null }
+  pending = [mine, ...pending.filter((one) => one.rule !== rule)]
+  keeping(`table ${rule}`, async () => {
+    try {
+      const found = await api.keepTable(rule, mine.table)
+      // What was asked before this was kept would answer with what was there before.
+      await client.cancelQueries({ queryKey: ask.rule(rule).queryKey })
+      client.setQueryData(ask.rule(rule).queryKey, found)
+      pending = pending.filter((one) => one !== mine)
+    } catch (error) {
+      tell(sentence(error))
+    }
   })
 }
 
