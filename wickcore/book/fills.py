@@ -1,0 +1,189 @@
+"""Opening and closing positions: size, fill, costs, and the accounts. All in printed money of the day."""
+
+import math
+from typing import Any
+
+from wickcore.bars.bars import Floats, Ints
+from wickcore.book.tape import (
+    CASH,
+    DELISTED,
+    END,
+    EQUAL,
+    EQUITY,
+    MONEY,
+    NO_CASH,
+    OWN_BARS,
+    OWN_BEST,
+    OWN_ENTRY,
+    OWN_GAIN,
+    OWN_GAIN_R,
+    OWN_RISK,
+    OWN_RULE,
+    OWN_WORST,
+    POSITIONS,
+    RISK,
+    TRADED,
+    TRADES,
+    UNSIZED,
+)  # fmt: skip
+from wickcore.measures.frame import kernel
+from wickcore.measures.program import work_out
+
+HAIR = 1e-9  # of a share: what arithmetic leaves of a whole number
+ENTERED_BEFORE, AT_OPEN, UP_INSIDE, DOWN_INSIDE, AT_ITS_CLOSE = range(5)  # how a position was entered on this bar
+MOST_IMPACT = 0.5
+
+
+@kernel
+def slip_of(tape: Any, terms: Any, row: int, shares: float) -> float:
+    """What a fill is worse than its price, as a fraction: the flat part, and the impact of so many shares as the bars up to `row` tell it
+    (common practice: the square root law)."""
+    if terms.impact == 0.0 or len(tape.swing) == 0:
+        return terms.slip
+    found = terms.impact * tape.swing[row] * math.sqrt(abs(shares) / tape.traded[row]) if tape.traded[row] > 0.0 else 0.0
+    return terms.slip + (min(found, MOST_IMPACT) if found == found else 0.0)
+
+
+@kernel
+def exposure(held: Any, book: Ints, count: int) -> float:
+    """The sum of position sizes at their last prices."""
+    total = 0.0
+    for j in range(count):
+        i = book[j]
+        total += held.each[i].shares * held.each[i].mark
+    return total
+
+
+@kernel
+def level_of(programs: Any, p: int, s: int, own: Floats, stack: Floats) -> float:
+    """A price fixed by signal `s`, on the continuous scale; NaN for none."""
+    if p < 0:
+        return math.nan
+    return work_out(
+        programs.codes, programs.numbers, programs.begin[p], programs.end[p], programs.fixed, programs.truths, s, own, stack
+    )
+
+
+@kernel
+def _wanted(tape: Any, signals: Any, terms: Any, s: int, row: int, fill: float, stop: float, equity: float) -> float:
+    """The money of a new position before cash is looked at; NaN where it cannot be said."""
+    if terms.sizing == EQUAL:
+        wanted = equity / terms.slots
+    elif terms.sizing == MONEY:
+        wanted = terms.size
+    else:
+        distance = (
+            (fill - stop / tape.factor[row]) * signals.each[s].side
+            if terms.sizing == RISK
+            else signals.each[s].unit / tape.factor[row]
+        )
+        if not distance > 0.0:
+            return math.nan
+        wanted = equity * terms.size / distance * fill
+    wanted = min(wanted, terms.most_share * equity)
+    if terms.most_day < math.inf:
+        if signals.each[s].turnover != signals.each[s].turnover:
+            return math.nan
+        wanted = min(wanted, terms.most_day * signals.each[s].turnover)
+    return wanted
+
+
+@kernel
+def shares_for(money: float, fill: float, terms: Any) -> float:
+    """How many shares so much money buys with its costs; whole ones unless parts are allowed."""
+    shares = money / (fill * (1.0 + terms.cost))
+    if shares * fill * terms.cost < terms.cost_least:
+        shares = (money - terms.cost_least) / fill
+    return shares if terms.fractions else math.floor(shares + HAIR)
+
+
+@kernel
+def enter(
+    tape: Any, signals: Any, programs: Any, terms: Any, held: Any, desk: Any, made: Any, s: int, row: int, step: int, raw: float, fresh: int
+) -> int:  # fmt: skip
+    """Enters signal `s` on a bar at a price before slippage. What came of it; TRADED takes the first free slot of the desk."""
+    money, side, k, own, stack = made.money, signals.each[s].side, signals.each[s].owner, desk.own, desk.stack
+    at = 0 if side > 0 else 1
+    room = terms.gross * money[EQUITY] - exposure(held, desk.book, desk.size[0])
+    shares, fill, stop = 0.0, raw, math.nan
+    for _ in range(2 if terms.impact > 0.0 else 1):  # the impact is that of the shares bought without it
+        fill = raw * (1.0 + side * slip_of(tape, terms, signals.each[s].row, shares))
+        own[:] = math.nan
+        own[OWN_ENTRY], own[OWN_RULE] = fill * tape.factor[row], signals.each[s].rule
+        stop = level_of(programs, programs.stop[at], s, own, stack)
+        wanted = _wanted(tape, signals, terms, s, row, fill, stop, money[EQUITY])
+        if wanted != wanted:
+            return UNSIZED
+        wanted = min(wanted, room)
+        if side > 0:
+            wanted = min(wanted, money[CASH])
+        shares = shares_for(wanted, fill, terms)
+        if shares < 1.0 and (not terms.fractions or shares * fill <= HAIR * money[EQUITY]):
+            return NO_CASH
+    i = desk.book[desk.size[0]]
+    bill = max(shares * fill * terms.cost, terms.cost_least)
+    money[CASH] -= side * shares * fill + bill
+    held.each[i].number = made.size[POSITIONS]
+    made.size[POSITIONS] += 1
+    held.each[i].signal, held.each[i].owner, held.each[i].rule, held.each[i].side = s, k, signals.each[s].rule, side
+    held.each[i].row, held.each[i].entry_row, held.each[i].entry_step, held.each[i].there = row, row, step, True
+    held.each[i].fresh, held.each[i].bars = fresh, 0 if fresh == AT_ITS_CLOSE else -1
+    held.each[i].done, held.each[i].due, held.each[i].line = 0, -1, -1
+    held.each[i].shares, held.each[i].shares0, held.each[i].mult = shares, shares, 1.0
+    held.each[i].raw, held.each[i].paid, held.each[i].paid_c, held.each[i].mark = raw, fill, own[OWN_ENTRY], fill
+    held.each[i].stop, held.each[i].first_stop, held.each[i].follow = stop, stop, math.nan
+    held.each[i].risk = (own[OWN_ENTRY] - stop) * side
+    held.each[i].best = held.each[i].worst = own[OWN_ENTRY]
+    held.each[i].bill, held.each[i].received = bill, 0.0
+    own[OWN_RISK] = held.each[i].risk if held.each[i].risk > 0.0 else math.nan
+    for target in range(programs.targets.shape[1]):
+        held.levels[i, target] = level_of(programs, programs.targets[at, target], s, own, stack)
+    desk.owned[k] += 1
+    return TRADED
+
+
+@kernel
+def leave(
+    tape: Any, terms: Any, held: Any, i: int, made: Any, shares: float, raw: float, reason: int, line: int, step: int
+) -> None:
+    """Closes so many shares of a position at a price before slippage; a delisting and the end of the run cost nothing more."""
+    side, row = held.each[i].side, held.each[i].row
+    fill, cost = raw, 0.0
+    if reason != DELISTED and reason != END:
+        fill = raw * (1.0 - side * slip_of(tape, terms, max(row - 1, held.each[i].entry_row), shares))
+        cost = max(shares * fill * terms.cost, terms.cost_least)
+    share = min(1.0, shares / held.each[i].shares)
+    bill, received = held.each[i].bill * share, held.each[i].received * share
+    at_entry = shares / held.each[i].mult
+    result = side * (shares * fill - at_entry * held.each[i].paid) + received - bill - cost
+    n = made.size[TRADES]
+    trade, entry_factor = made.trades[n], tape.factor[held.each[i].entry_row]
+    trade.number, trade.signal, trade.owner, trade.rule = (
+        held.each[i].number,
+        held.each[i].signal,
+        held.each[i].owner,
+        held.each[i].rule,
+    )
+    trade.side, trade.entry_row, trade.entry_step = side, held.each[i].entry_row, held.each[i].entry_step
+    trade.exit_row, trade.exit_step, trade.reason, trade.line = row, step, reason, line
+    trade.paid, trade.got, trade.shares, trade.result = held.each[i].paid, fill, at_entry, result
+    trade.costs, trade.received = bill + cost, received
+    trade.risk, trade.stop = held.each[i].risk / entry_factor, held.each[i].first_stop / entry_factor
+    trade.best, trade.worst = held.each[i].best, held.each[i].worst
+    made.size[TRADES] = n + 1
+    if reason != END:  # what is open at the end is marked, not sold
+        made.money[CASH] += side * shares * fill - cost
+    held.each[i].bill -= bill
+    held.each[i].received -= received
+    held.each[i].shares = held.each[i].shares - shares if share < 1.0 else 0.0
+
+
+@kernel
+def know(held: Any, i: int, close_c: float, own: Floats) -> None:
+    """What is known of a position at a close, for its programs."""
+    side, entry = held.each[i].side, held.each[i].paid_c
+    own[OWN_ENTRY], own[OWN_RULE], own[OWN_BARS] = entry, held.each[i].rule, held.each[i].bars
+    own[OWN_RISK] = held.each[i].risk if held.each[i].risk > 0.0 else math.nan
+    own[OWN_GAIN] = side * (close_c / entry - 1.0)
+    own[OWN_GAIN_R] = side * (close_c - entry) / own[OWN_RISK] if own[OWN_RISK] > 0.0 else math.nan
+    own[OWN_BEST], own[OWN_WORST] = held.each[i].best, held.each[i].worst

@@ -1,0 +1,154 @@
+"""What one bar does to a position that is held: splits and dividends, stops and targets, and what is decided at its close."""
+
+import math
+from typing import Any
+
+import numpy as np
+
+from wickcore.bars.bars import Floats
+from wickcore.book.fills import DOWN_INSIDE, HAIR, UP_INSIDE, know, leave
+from wickcore.book.tape import CASH, EXIT, FOLLOW, NEVER, STOP, TARGET, WORST_CASES
+from wickcore.measures.frame import TRUE, kernel
+from wickcore.measures.program import work_out
+from wickcore.trade.orders import stop_fill
+
+
+@kernel
+def split(tape: Any, held: Any, i: int, money: Floats) -> None:
+    """Shares multiply and dividends are paid before the bar's open; the last price moves with them."""
+    row = held.each[i].row
+    if tape.factor[row] == tape.factor[row - 1]:
+        return
+    held.each[i].mark *= tape.factor[row - 1] / tape.factor[row]
+    at = np.searchsorted(tape.act_row, row)
+    if at < len(tape.act_row) and tape.act_row[at] == row:
+        held.each[i].shares *= tape.act_shares[at]
+        held.each[i].mult *= tape.act_shares[at]
+        paid = held.each[i].side * held.each[i].shares * tape.act_money[at]
+        held.each[i].received += paid
+        money[CASH] += paid
+
+
+@kernel
+def is_gone(tape: Any, owner: int, row: int, t: int) -> bool:
+    """Whether an instrument without a bar is known to trade no more: its listing says so, or, where none does, it was silent for long."""
+    return bool(tape.gone[owner] <= t or (tape.gone[owner] == NEVER and t - tape.step[row] > tape.patience))
+
+
+@kernel
+def resting_stop(held: Any, i: int) -> float:
+    """The stop that rests: the fixed one or the one that follows, whichever is nearer; NaN for none."""
+    stop, follow = held.each[i].stop, held.each[i].follow
+    if stop != stop:
+        return float(follow)
+    if follow != follow:
+        return float(stop)
+    return float(max(stop, follow) if held.each[i].side > 0 else min(stop, follow))
+
+
+@kernel
+def _why(held: Any, i: int) -> int:
+    return STOP if held.each[i].follow != held.each[i].follow or resting_stop(held, i) == held.each[i].stop else FOLLOW
+
+
+@kernel
+def _take(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, target: int, price: float, step: int) -> None:
+    """What a target that was reached takes off."""
+    at = 0 if held.each[i].side > 0 else 1
+    held.each[i].done |= 1 << target
+    part = programs.parts[at, target]
+    shares = held.each[i].shares
+    if part < 1.0:
+        wanted = part * held.each[i].shares0 * held.each[i].mult
+        shares = min(shares, wanted if terms.fractions else math.floor(wanted + HAIR))
+    if shares > 0.0:
+        leave(tape, terms, held, i, made, shares, price, TARGET, target, step)
+
+
+@kernel
+def _reached(held: Any, i: int, target: int, price: float, factor: float) -> bool:
+    """Whether a price lies at a target that is still open, or beyond it."""
+    level = held.levels[i, target]
+    return level == level and not (held.each[i].done >> target) & 1 and (price - level / factor) * held.each[i].side >= 0.0
+
+
+@kernel
+def beyond(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, step: int) -> None:
+    """Resting stops and targets that the open is already beyond fill at the open."""
+    row = held.each[i].row
+    open_, factor = tape.open[row], tape.factor[row]
+    stop = resting_stop(held, i) / factor
+    if stop == stop and (open_ - stop) * held.each[i].side <= 0.0:
+        leave(tape, terms, held, i, made, held.each[i].shares, open_, _why(held, i), -1, step)
+        return
+    for target in range(programs.targets.shape[1]):
+        if held.each[i].shares > 0.0 and _reached(held, i, target, open_, factor):
+            _take(tape, terms, programs, held, i, made, target, open_, step)
+
+
+@kernel
+def inside(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, step: int) -> None:
+    """Stops and targets inside the bar: the stop first. A position that was entered inside the bar is stopped where the bar touches its stop,
+    and reaches a target only where it surely did so after the entry."""
+    row, side, fresh = held.each[i].row, held.each[i].side, held.each[i].fresh
+    open_, high, low, close, factor = tape.open[row], tape.high[row], tape.low[row], tape.close[row], tape.factor[row]
+    begin = held.each[i].raw if fresh == UP_INSIDE or fresh == DOWN_INSIDE else open_  # noqa: SIM109
+    stop = resting_stop(held, i) / factor
+    far = high if side > 0 else low
+    # Bought on the way down, the high may lie before the entry; the close lies after it.
+    surely = close if fresh == DOWN_INSIDE else far
+    if stop == stop:
+        filled = stop_fill(begin, high, low, stop, -side)
+        if filled == filled:
+            doubtful = fresh == UP_INSIDE
+            for target in range(programs.targets.shape[1]):
+                doubtful = doubtful or _reached(held, i, target, far, factor)
+            if doubtful:
+                made.money[WORST_CASES] += 1.0
+            leave(tape, terms, held, i, made, held.each[i].shares, filled, _why(held, i), -1, step)
+            return
+    for target in range(programs.targets.shape[1]):
+        if held.each[i].shares > 0.0 and _reached(held, i, target, surely, factor):
+            price = held.levels[i, target] / factor
+            price = max(price, begin) if side > 0 else min(price, begin)
+            _take(tape, terms, programs, held, i, made, target, price, step)
+
+
+@kernel
+def decide(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, step: int, own: Floats, stack: Floats) -> None:
+    """What is decided at a close: the stop that follows, and exits, at once or at the next open."""
+    row, side = held.each[i].row, held.each[i].side
+    at = 0 if side > 0 else 1
+    factor = tape.factor[row]
+    near, far = tape.low[row] * factor, tape.high[row] * factor
+    if side < 0:
+        near, far = far, near
+    held.each[i].best = max(held.each[i].best, far) if side > 0 else min(held.each[i].best, far)
+    held.each[i].worst = min(held.each[i].worst, near) if side > 0 else max(held.each[i].worst, near)
+    if len(tape.commit) and not tape.commit[row]:
+        return
+    held.each[i].bars += 1
+    know(held, i, tape.close[row] * factor, own)
+    p = programs.follow[at]
+    if p >= 0:
+        value = work_out(
+            programs.codes, programs.numbers, programs.begin[p], programs.end[p], programs.columns, programs.truths, row, own, stack
+        )
+        if value == value:
+            before = held.each[i].follow
+            held.each[i].follow = value if before != before else max(before, value) if side > 0 else min(before, value)
+    if held.each[i].due >= 0:
+        return
+    for e in range(programs.exits.shape[1]):
+        p = programs.exits[at, e]
+        if p < 0:
+            continue
+        truth = work_out(
+            programs.codes, programs.numbers, programs.begin[p], programs.end[p], programs.columns, programs.truths, row, own, stack
+        )
+        if truth == TRUE:
+            if programs.closing[at, e]:
+                leave(tape, terms, held, i, made, held.each[i].shares, tape.close[row], EXIT, e, step)
+                return
+            held.each[i].due, held.each[i].line = EXIT, e
+            return

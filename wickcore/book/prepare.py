@@ -1,0 +1,357 @@
+"""A checked book over a market to the arrays of the day loop: everything that does not hang on a position is worked out here, once."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import cache
+from typing import Any
+
+import numpy as np
+
+from wickcore.bars.bars import Bars, Bools, Floats, Ints
+from wickcore.bars.frame_names import within_day
+from wickcore.bars.frames import finished
+from wickcore.bars.market import Market
+from wickcore.book import tape as t
+from wickcore.language.book import LONG, SHORT, CheckedBook, Condition, Enter
+from wickcore.language.carried import program_of
+from wickcore.language.check import check_expression
+from wickcore.language.operations import Op
+from wickcore.language.positions import BUILT
+from wickcore.language.rule import Value
+from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
+from wickcore.measures.program import read_program
+from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.limits import Limits
+from wickcore.scan.scales import on_scale
+from wickcore.scan.scan import hit_truth
+from wickcore.study.returns import RuleBars
+
+MOST_SIGNALS = 4_000_000
+SESSIONS_OF_PATIENCE = 60
+KINDS = {"next open": t.NEXT_OPEN, "close": t.AT_CLOSE, "price": t.AT_PRICE}
+Members = Callable[[str | None], "Bools | None"]
+
+
+@dataclass(frozen=True, eq=False)
+class Prepared:
+    """A book that is ready to run. last: the step at which it ends. day_of: by step the calendar day."""
+
+    book: CheckedBook
+    market: Market
+    bars: Bars
+    tape: t.Tape
+    signals: t.Signals
+    programs: t.Programs
+    terms: t.Terms
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """first, last: days since 1970, both included. delay: bars by which every entry comes later than the text says."""
+
+    first: int | None = None
+    last: int | None = None
+    delay: int = 0
+
+
+def table_of(book: CheckedBook) -> str:
+    """The table of bars whose sessions or minutes a book steps on."""
+    inner = within_day(book.frame) or any(within_day(e.rule.frame) for e in book.enters)
+    return "5min" if inner else "day"
+
+
+def prepare(
+    evaluator: Evaluator, book: CheckedBook, span: Span, members: Members, seed: int = 1, limits: Limits | None = None
+) -> Prepared:
+    """Evaluates a book's rules and lines.
+
+    members: membership by bar of the book's table for a universe, None for all instruments. Raises ValueError with a sentence for a book that
+    cannot be run on this market, Stopped when `limits` say so.
+    """
+    table = table_of(book)
+    evaluator = evaluator.on(table)
+    market, bars = evaluator.market, evaluator.bars
+    if not len(bars):
+        raise ValueError("There are no prices to run this book over.")
+    if book.only and book.only not in bars.number:
+        raise ValueError(f"There is no symbol {book.only}; choose another for `universe: only …`.")
+    days = np.zeros(len(bars.moments), np.int32)
+    days[bars.step] = bars.days
+    first = 0 if span.first is None else int(np.searchsorted(days, span.first))
+    last = len(days) - 1 if span.last is None else int(np.searchsorted(days, span.last, "right")) - 1
+    if last < first:
+        raise ValueError("No session lies between these days.")
+    open_to, shut = _conditions(evaluator, book, limits)
+    each, rows = _signals(evaluator, book, days, first, last, span.delay, open_to, members, limits)
+    programs = _programs(evaluator, book, rows, limits)
+    member = members(book.universe) if book.leaves == "exit" else None
+    if book.leaves == "exit" and member is None:
+        member = np.ones(len(bars), np.bool_)
+    commit = np.empty(0, np.bool_) if book.frame == bars.frame else finished(bars, book.frame)
+    act_row, act_shares, act_money = actions(market, bars)
+    swing, traded = _impact(evaluator, book, limits)
+    patience = SESSIONS_OF_PATIENCE * max(1, len(bars.moments) // max(1, len(bars.sessions)))
+    tape = t.Tape(
+        bars.offsets, bars.step, bars.open, bars.high, bars.low, bars.close, bars.factor, commit,
+        np.empty(0, np.bool_) if member is None else member, gone_at(market, days), patience, act_row, act_shares, act_money, swing, traded, days, shut,
+    )  # fmt: skip
+    terms = t.Terms(
+        book.slots, book.start, t.SIZES.index(book.sizing), book.size, _most(book.most_share), _most(book.most_day), book.gross,
+        book.cash_earns, book.borrow_costs, book.cost, book.cost_least, book.slip, book.impact, book.delisting, book.fractions,
+        book.leaves == "exit", book.rank is not None, seed, first, last,
+    )  # fmt: skip
+    return Prepared(book, market, bars, tape, _by_step(each, len(days), last), programs, terms)
+
+
+def _most(cap: float | None) -> float:
+    return np.inf if cap is None else cap
+
+
+def gone_at(market: Market, days: Ints) -> Ints:
+    """The first step at which each instrument is known to trade no more; a step beyond all others where no listing says so."""
+    found = np.full(len(market.bars.symbols), t.NEVER, np.int64)
+    if len(market.delisted):
+        told = market.delisted >= 0
+        found[told] = np.searchsorted(days, np.maximum(market.delisted, market.stopped)[told], "right")
+    return found
+
+
+# -- splits and dividends -------------------------------------------------------------------------------------------------
+
+
+def actions(market: Market, bars: Bars) -> tuple[Ints, Floats, Floats]:
+    """The bars before whose open the factor moves, by how much shares multiply there, and the money a share (after the split) is paid.
+
+    Where no dividend is recorded, whatever moves the factor is taken as shares: what was paid is put into the name again.
+    """
+    moves = np.flatnonzero(bars.factor[1:] != bars.factor[:-1]) + 1
+    rows = np.setdiff1d(moves, bars.offsets[:-1], assume_unique=True)
+    money = np.zeros(len(rows))
+    if market.dividends is not None and len(rows):
+        offsets, ex, amounts = market.dividends
+        for k in np.flatnonzero(np.diff(offsets)).tolist():
+            begin, end = int(bars.offsets[k]), int(bars.offsets[k + 1])
+            own = slice(int(offsets[k]), int(offsets[k + 1]))
+            at = begin + np.searchsorted(bars.days[begin:end], ex[own])
+            place = np.searchsorted(rows, at)
+            hit = (at < end) & (place < len(rows)) & (rows[np.minimum(place, len(rows) - 1)] == at)
+            np.add.at(money, place[hit], amounts[own][hit])
+    total = bars.factor[rows] / bars.factor[rows - 1]
+    shares = total / (1.0 + total * money / bars.close[rows - 1])
+    near = np.where(money > 0.0, 0.005, 1e-9)  # what an adjusted close has left of a 1 by rounding
+    shares = np.where(np.abs(shares - 1.0) < near, 1.0, shares)
+    short = np.round(shares, 6)
+    return rows.astype(np.int64), np.where(np.abs(shares - short) < 1e-9, short, shares), money
+
+
+# -- the market condition -------------------------------------------------------------------------------------------------
+
+
+def _conditions(evaluator: Evaluator, book: CheckedBook, limits: Limits | None) -> tuple[Bools, Bools]:
+    """By step, whether new positions may be entered, and whether all are to be closed."""
+    steps = len(evaluator.bars.moments)
+    allowed, shut = np.ones(steps, np.bool_), np.zeros(steps, np.bool_)
+    for condition, closes in ((book.only_while, False), (book.out_unless, True)):
+        if condition is not None:
+            truth = _of_benchmark(evaluator, condition, limits)
+            allowed &= truth == TRUE
+            if closes:
+                shut = truth == FALSE
+    return allowed, shut
+
+
+def _of_benchmark(evaluator: Evaluator, condition: Condition, limits: Limits | None) -> Ints:
+    """The condition on the benchmark's own bars, by step: of its latest bar."""
+    bars, symbol = evaluator.bars, evaluator.market.benchmark
+    if symbol is None or symbol not in bars.number:
+        raise ValueError(
+            f"Line {condition.line} is a condition of the benchmark, and this market has none; name one, or take the line out."
+        )
+    k = bars.number[symbol]
+    (column,) = evaluator.rows([condition.op], symbol, limits)
+    steps = bars.step[bars.offsets[k] : bars.offsets[k + 1]]
+    at = np.searchsorted(steps, np.arange(len(bars.moments)), "right") - 1
+    return np.where(at >= 0, column[np.maximum(at, 0)], UNKNOWN).astype(np.int64)
+
+
+# -- signals ------------------------------------------------------------------------------------------------------------
+
+
+def _by_step(each: Any, steps: int, last: int) -> t.Signals:
+    """Signals with those that can be traded laid out by the step at which they are due."""
+    alive = np.flatnonzero((each["fate"] == t.WAITING) & (each["due"] <= last))
+    due = each["due"][alive]
+    order = alive[np.lexsort((each["rule"][alive], each["owner"][alive], due))]
+    return t.Signals(each, order, np.searchsorted(each["due"][order], np.arange(steps + 1)).astype(np.int64))
+
+
+@cache
+def _helper(text: str, frame: str) -> Value:
+    return check_expression(text, frame, "5min" if within_day(frame) else "day")
+
+
+def _signals(
+    evaluator: Evaluator, book: CheckedBook, days: Ints, first: int, last: int, delay: int, open_to: Bools, members: Members,
+    limits: Limits | None,
+) -> tuple[Any, Ints]:  # fmt: skip
+    """Each rule's hits as signals, and the bars on which what is fixed with them is evaluated."""
+    parts = [_of_rule(evaluator, book, i, e, first, last, delay, open_to, members, limits) for i, e in enumerate(book.enters)]
+    size = sum(len(each) for each, _ in parts)
+    if size > MOST_SIGNALS:
+        said = f"These rules hit {size:,} times; a book can choose among {MOST_SIGNALS:,}. Make them rarer, or run fewer years."
+        raise ValueError(said)
+    return np.concatenate([each for each, _ in parts]), np.concatenate([rows for _, rows in parts])
+
+
+def _of_rule(
+    evaluator: Evaluator, book: CheckedBook, number: int, enter: Enter, first: int, last: int, delay: int, open_to: Bools, members: Members,
+    limits: Limits | None,
+) -> tuple[Any, Ints]:  # fmt: skip
+    bars, rule = evaluator.bars, enter.rule
+    belongs = members(rule.universe)
+    if book.only:
+        own = np.zeros(len(bars), np.bool_)
+        k = bars.number[book.only]
+        own[bars.offsets[k] : bars.offsets[k + 1]] = True
+        belongs = own if belongs is None else belongs & own
+    hits = hit_truth(evaluator, rule, belongs, limits)
+    if rule.frame != bars.frame:
+        over = np.zeros(len(bars), np.bool_)
+        over[RuleBars.of(bars, rule.frame, bars.last_moment).positions] = True
+        hits &= over
+    row = np.flatnonzero(hits).astype(np.int64)
+    step = bars.step[row].astype(np.int64)
+    inside = (step >= first) & (step <= last)
+    row, step = row[inside], step[inside]
+    kind = KINDS[enter.kind]
+    rows = row  # what is known when it is entered: for a rule that decides at the open, the bar before
+    if rule.decide == "open":
+        kind = t.SAME_OPEN
+        has = row > bars.offsets[bars.owner[row]]
+        row, step = row[has], step[has]
+        rows = row - 1
+    size = len(row)
+    owner = bars.owner[row].astype(np.int64)
+    due = step + (0 if kind in (t.SAME_OPEN, t.AT_CLOSE) else 1) + delay
+    allowed = open_to[np.maximum(step - (kind == t.SAME_OPEN), 0)]
+    at = row + (due - step)
+    there = (at < bars.offsets[owner + 1]) & (bars.step[np.minimum(at, len(bars) - 1)] == due)
+    fate = np.where(allowed, t.WAITING, t.FILTERED)
+    fate = np.where((fate == t.WAITING) & ~there & (due <= last) & (kind != t.AT_PRICE), t.NO_BAR, fate)
+    ops = [book.rank.op if book.rank else None, enter.price.op if enter.price else None]
+    ops += [_helper("avg_turnover(20)", book.frame).op if book.most_day is not None else None]
+    ops += [_helper("atr(14)", book.frame).op if book.sizing == "volatility" else None]
+    wanted = [op for op in ops if op is not None]
+    columns = iter(evaluator.at(wanted, rows, limits) if wanted else [])
+    score, price, turnover, unit = (np.full(size, np.nan) if op is None else np.asarray(next(columns), np.float64) for op in ops)
+    side = enter.side
+    if kind == t.AT_PRICE:  # an order whose price is not known cannot be placed
+        fate = np.where((fate == t.WAITING) & ~(price > 0.0), t.UNSIZED, fate)
+    up = (price - bars.close[row] * bars.factor[row]) * side >= 0.0
+
+    each = np.empty(size, t.SIGNAL)
+    fields = {
+        "row": row, "owner": owner, "rule": number, "side": side, "kind": kind, "due": due, "fate": fate, "bars": enter.bars, "up": up,
+        "price": price, "score": score, "turnover": turnover, "unit": unit,
+    }  # fmt: skip
+    for name, values in fields.items():
+        each[name] = values
+    return each, rows
+
+
+# -- texts to programs ----------------------------------------------------------------------------------------------------
+
+
+class _Writer:
+    """Puts programs behind one another, with the columns they share."""
+
+    def __init__(self) -> None:
+        self.codes: list[Ints] = []
+        self.numbers: list[Floats] = []
+        self.begin: list[int] = []
+        self.end: list[int] = []
+        self.columns: dict[str, Op] = {}
+        self.truths: dict[str, Op] = {}
+        self.most, self._size = 1, 0
+
+    def add(self, op: Op, apart: bool) -> int:
+        used, said = program_of(op, BUILT, apart)
+        own = [o for o in used if not (apart and o.result == "condition")]
+        for o in used:
+            (self.truths if apart and o.result == "condition" else self.columns).setdefault(o.key, o)
+        truths = [o for o in used if apart and o.result == "condition"]
+        columns_at, truths_at = list(self.columns), list(self.truths)
+        steps = []
+        for step in said.split():  # numbered anew among the columns of all programs
+            if step[0] == "c" and step[1:].isdigit():
+                step = f"c{columns_at.index(own[int(step[1:])].key)}"
+            elif step[0] == "t" and step[1:].isdigit():
+                step = f"t{truths_at.index(truths[int(step[1:])].key)}"
+            steps.append(step)
+        codes, numbers, most = read_program(" ".join(steps))
+        self.codes.append(codes)
+        self.numbers.append(numbers)
+        self.begin.append(self._size)
+        self._size += len(codes)
+        self.end.append(self._size)
+        self.most = max(self.most, most)
+        return len(self.begin) - 1
+
+
+def _programs(evaluator: Evaluator, book: CheckedBook, rows: Ints, limits: Limits | None) -> t.Programs:
+    fixed, later = _Writer(), _Writer()
+    sides = (book.ways(LONG), book.ways(SHORT))
+    targets, exits = max(len(w.targets) for w in sides), max(len(w.exits) for w in sides)
+    stop, follow = np.full(2, -1), np.full(2, -1)
+    target, part = np.full((2, targets), -1), np.zeros((2, targets))
+    leaving, closing = np.full((2, exits), -1), np.zeros((2, exits), np.bool_)
+    traded = {e.side for e in book.enters}
+    # Programs of what is fixed come first, so that one list of codes holds both kinds.
+    for side, ways in zip((LONG, SHORT), sides, strict=True):
+        i = 0 if side == LONG else 1
+        if side in traded:
+            if ways.stop is not None:
+                stop[i] = fixed.add(ways.stop.op, apart=False)
+            for n, level in enumerate(ways.targets):
+                target[i, n], part[i, n] = fixed.add(level.op, apart=False), level.part
+    base, shift = len(fixed.begin), sum(len(c) for c in fixed.codes)
+    for side, ways in zip((LONG, SHORT), sides, strict=True):
+        i = 0 if side == LONG else 1
+        if side in traded:
+            if ways.follow is not None:
+                follow[i] = base + later.add(ways.follow.op, apart=True)
+            for n, leave in enumerate(ways.exits):
+                leaving[i, n], closing[i, n] = base + later.add(leave.op, apart=True), leave.at_close
+    at_signals = evaluator.at(list(fixed.columns.values()), rows, limits) if fixed.columns else []
+    return t.Programs(
+        np.concatenate([*fixed.codes, *later.codes, np.empty(0, np.int64)]), np.concatenate([*fixed.numbers, *later.numbers, np.empty(0)]),
+        np.array([*fixed.begin, *(b + shift for b in later.begin)], np.int64), np.array([*fixed.end, *(e + shift for e in later.end)], np.int64),
+        stop, follow, target, part, leaving, closing, _stacked(at_signals, len(rows)),
+        _whole(evaluator, list(later.columns.values()), np.float64, limits), _whole(evaluator, list(later.truths.values()), np.int8, limits),
+        max(fixed.most, later.most),
+    )  # fmt: skip
+
+
+def _stacked(columns: Sequence[Floats], size: int) -> Floats:
+    made = np.empty((len(columns), size))
+    for row, column in zip(made, columns, strict=True):
+        row[:] = column
+    return made
+
+
+def _whole(evaluator: Evaluator, ops: list[Op], kind: type, limits: Limits | None) -> Floats:
+    made = np.empty((len(ops), len(evaluator.bars)), kind)
+    places = {op.key: i for i, op in enumerate(ops)}
+    for op, column in evaluator.each(ops, limits):
+        made[places[op.key]] = column
+    return made
+
+
+def _impact(evaluator: Evaluator, book: CheckedBook, limits: Limits | None) -> tuple[Floats, Floats]:
+    """What the impact of an order is told by: the standard deviation of daily moves over 20 bars, and the mean shares a bar."""
+    if not book.impact:
+        return np.empty(0), np.empty(0)
+    bars = evaluator.bars
+    values = [_helper(text, bars.frame) for text in ("stdev(change, 20)", "sma(volume, 20)")]
+    swing, traded = evaluator.columns([v.op for v in values], limits)
+    return swing, np.asarray(on_scale(traded, values[1], bars.factor), np.float64)
