@@ -4,7 +4,9 @@ import sys
 from argparse import Namespace
 from typing import Any
 
-from upperwick.cli.shared import checked, emit, read_rule, rule_error
+from upperwick.cli.books import is_book, read_book_file
+from upperwick.cli.shared import emit, read_rule, rule_error
+from wickcore.language.book_check import check_book
 from wickcore.language.check import check_rule
 from wickcore.language.problems import RuleError
 
@@ -17,7 +19,11 @@ def check(given: Namespace) -> int:
     errors: list[Any] = []
     advice: list[Any] = []
     try:
-        advice = list(check_rule(text, parts, base=FINEST).advice)
+        if is_book(text):
+            _, rules = read_book_file(given.rule) if given.rule != "-" else ("", parts)
+            advice = list(check_book(text, rules, base=FINEST).advice)
+        else:
+            advice = list(check_rule(text, parts, base=FINEST).advice)
     except RuleError as error:
         errors = error.problems
     if given.json:
@@ -34,11 +40,12 @@ def check(given: Namespace) -> int:
 
 def lay_out(given: Namespace) -> None:
     """The canonical layout."""
+    from wickcore.language.book_layout import format_book
     from wickcore.language.layout import format_rule
 
     text, _ = read_rule(given.rule)
     try:
-        print(format_rule(text), end="")
+        print(format_book(text) if is_book(text) else format_rule(text), end="")
     except RuleError as error:
         raise rule_error(error) from None
 
@@ -47,10 +54,13 @@ def turn(given: Namespace) -> None:
     """The rule for the other side; what stayed as it was is said on standard error."""
     from wickcore.language.mirror import mirror
 
-    rule = checked(given.rule, FINEST) if given.rule != "-" else None
-    text = rule.text if rule else read_rule("-")[0]
+    from wickcore.language.book_layout import mirror_book
+
+    text, parts = read_rule(given.rule)
     try:
-        found = mirror(text)
+        if given.rule != "-" and not is_book(text):
+            check_rule(text, parts, base=FINEST)
+        found = mirror_book(text) if is_book(text) else mirror(text)
     except RuleError as error:
         raise rule_error(error) from None
     print(found.text, end="")
@@ -61,10 +71,11 @@ def turn(given: Namespace) -> None:
 def read(given: Namespace) -> None:
     """Plain sentences."""
     from wickcore.language.aloud import read_aloud
+    from wickcore.language.book_layout import read_book_aloud
 
     text, _ = read_rule(given.rule)
     try:
-        for line, said in read_aloud(text):
+        for line, said in read_book_aloud(text) if is_book(text) else read_aloud(text):
             print(f"{line:>4}  {said}")
     except RuleError as error:
         raise rule_error(error) from None

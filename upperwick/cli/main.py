@@ -100,6 +100,23 @@ def build_parser(asked: str = "") -> argparse.ArgumentParser:
     sweep.add_argument("--dial", action="append", required=True, metavar="NAME=LOW:HIGH:STEP", help="given once or twice")
     sweep.add_argument("--horizon", type=int, default=5, help="bars ahead")
 
+    book = command("book", "books.book", "A rule, or several, traded as a portfolio.")
+    book.add_argument("book", help="a book file, or - for standard input; its rules are found beside it")
+    book.add_argument("--rules", type=Path, metavar="FOLDER", help="where the rules are found instead, in its folders too")
+    _prices(book)
+    _as_of(book)
+    book.add_argument("--from", dest="first", metavar="DATE", help="first day that is traded")
+    book.add_argument("--to", dest="last", metavar="DATE", help="last day that is traded")
+    book.add_argument("--seed", type=int, default=1, help="of the draw among signals, and of the bootstrap")
+    book.add_argument("--universe", metavar="NAME", help="instead of the book's own (needs the database)")
+    book.add_argument("--sealed", action="store_true", help="end where the last quarter of history begins")
+    for name in ("trades", "equity"):
+        book.add_argument(f"--{name}", type=Path, metavar="FILE", help=f"write the {name} as CSV, Parquet or JSON, by the file's ending")
+    book.add_argument("--luck", type=int, nargs="?", const=500, metavar="N", help="run it with N random picks among its signals (500)")
+    book.add_argument("--what-if", action="store_true", help="later entries, dearer trades, today's members, without its best trades")
+    book.add_argument("--dial", action="append", metavar="NAME=LOW:HIGH:STEP", help="a sweep of one dial or two; `slots` is one")
+    book.add_argument("--walk", action="store_true", help="with --dial: the dials one would have chosen walking forward")
+
     values = command("values", "looking.values", "One expression on every bar of one instrument.")
     values.add_argument("expression")
     _prices(values)

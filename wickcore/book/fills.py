@@ -36,7 +36,8 @@ MOST_IMPACT = 0.5
 
 @kernel
 def slip_of(tape: Any, terms: Any, row: int, shares: float) -> float:
-    """What a fill is worse than its price, as a fraction: the flat part, and the impact of so many shares as the bars up to `row` tell it
+    """What a fill is worse than its price, as a fraction: the flat part, and the impact of so many shares as the bars up to `row`
+    tell it
     (common practice: the square root law)."""
     if terms.impact == 0.0 or len(tape.swing) == 0:
         return terms.slip

@@ -31,7 +31,8 @@ def split(tape: Any, held: Any, i: int, money: Floats) -> None:
 
 @kernel
 def is_gone(tape: Any, owner: int, row: int, t: int) -> bool:
-    """Whether an instrument without a bar is known to trade no more: its listing says so, or, where none does, it was silent for long."""
+    """Whether an instrument without a bar is known to trade no more: its listing says so, or, where none does, it was silent for
+    long."""
     return bool(tape.gone[owner] <= t or (tape.gone[owner] == NEVER and t - tape.step[row] > tape.patience))
 
 
@@ -88,7 +89,8 @@ def beyond(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, s
 
 @kernel
 def inside(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, step: int) -> None:
-    """Stops and targets inside the bar: the stop first. A position that was entered inside the bar is stopped where the bar touches its stop,
+    """Stops and targets inside the bar: the stop first. A position that was entered inside the bar is stopped where the bar
+    touches its stop,
     and reaches a target only where it surely did so after the entry."""
     row, side, fresh = held.each[i].row, held.each[i].side, held.each[i].fresh
     open_, high, low, close, factor = tape.open[row], tape.high[row], tape.low[row], tape.close[row], tape.factor[row]

@@ -1,4 +1,5 @@
-"""The day loop: what a book would have done, session by session. The order within a session is that of the design, and each function below is
+"""The day loop: what a book would have done, session by session. The order within a session is that of the design, and each
+function below is
 one part of it. An empty day costs nothing; the work grows with signals and with positions, not with instruments times days."""
 
 import math
@@ -41,8 +42,10 @@ COUNT, RESTING = 0, 1
 
 
 class Desk(NamedTuple):
-    """What the loop works with. book: slots, the held ones first, in the order of their entries. owned: positions by instrument. size: how many
-    are held, and how many orders rest. orders: the signals of resting orders; order_row: the last bar each has met; order_left: bars it still
+    """What the loop works with. book: slots, the held ones first, in the order of their entries. owned: positions by instrument.
+    size: how many
+    are held, and how many orders rest. orders: the signals of resting orders; order_row: the last bar each has met; order_left:
+    bars it still
     rests. own, stack: for programs. scores: what signals are ordered by, the lowest first."""
 
     book: Ints
@@ -62,7 +65,8 @@ class Desk(NamedTuple):
 
 @kernel
 def drawn(seed: int, step: int, owner: int, rule: int) -> float:
-    """A number from 0 to 1 that stands for a signal in a draw: the same whatever else there is (splitmix64, G. L. Steele et al., 2014)."""
+    """A number from 0 to 1 that stands for a signal in a draw: the same whatever else there is (splitmix64, G. L. Steele et al.,
+    2014)."""
     z = np.uint64(seed) * np.uint64(0x9E3779B97F4A7C15) ^ np.uint64(step) * np.uint64(0xD1342543DE82EF95)
     z ^= np.uint64(owner) * np.uint64(0xBF58476D1CE4E5B9) ^ np.uint64(rule + 1) * np.uint64(0x94D049BB133111EB)
     z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
@@ -100,7 +104,8 @@ def _earn(tape: Any, terms: Any, held: Any, desk: Any, made: Any, t: int) -> Non
 
 @kernel
 def _open(tape: Any, programs: Any, terms: Any, held: Any, desk: Any, made: Any, t: int) -> None:
-    """What happens to positions before anything is bought: splits and dividends, delistings, exits due, stops and targets that the open is
+    """What happens to positions before anything is bought: splits and dividends, delistings, exits due, stops and targets that the
+    open is
     beyond."""
     for j in range(desk.size[COUNT]):
         i = desk.book[j]
@@ -300,7 +305,8 @@ def _before(tape: Any, signals: Any, s: int, t: int) -> int:
 
 @njit(nogil=True, cache=True)
 def run_days(tape: Any, signals: Any, programs: Any, terms: Any, held: Any, desk: Any, made: Any, stop: Bools) -> None:
-    """Runs the book over the steps of its terms. What it did stands in `made`, what is open at the end in `held` and `desk`. stop: looked at
+    """Runs the book over the steps of its terms. What it did stands in `made`, what is open at the end in `held` and `desk`. stop:
+    looked at
     each session; ends the run when someone sets it."""
     money, size, nobody = made.money, desk.size, np.empty(0, np.int64)
     _scores(tape, signals, terms, desk.scores)
@@ -359,8 +365,8 @@ def room_for(steps: int, signals: Signals, slots: int, targets: int) -> Made:
 def desk_for(instruments: int, signals: Signals, slots: int, most: int) -> Desk:
     """What the loop works with, empty."""
     orders = int(np.sum(signals.each["kind"] == AT_PRICE))
-    ints = [np.empty(orders, np.int64) for _ in range(5)]
+    ints = np.empty((5, orders), np.int64)
     return Desk(
-        np.arange(slots), np.zeros(instruments, np.int64), np.zeros(2, np.int64), *ints, np.empty(orders), np.empty(orders), np.empty(8),
-        np.empty(most), np.empty(len(signals.each)),
+        np.arange(slots), np.zeros(instruments, np.int64), np.zeros(2, np.int64), ints[0], ints[1], ints[2], ints[3], ints[4], np.empty(orders),
+        np.empty(orders), np.empty(8), np.empty(most), np.empty(len(signals.each)),
     )  # fmt: skip

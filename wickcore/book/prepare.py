@@ -1,4 +1,5 @@
-"""A checked book over a market to the arrays of the day loop: everything that does not hang on a position is worked out here, once."""
+"""A checked book over a market to the arrays of the day loop: everything that does not hang on a position is worked out here,
+once."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -7,9 +8,9 @@ from typing import Any
 
 import numpy as np
 
-from wickcore.bars.bars import Bars, Bools, Floats, Ints
+from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints
 from wickcore.bars.frame_names import within_day
-from wickcore.bars.frames import finished
+from wickcore.bars.frames import finished, number_of
 from wickcore.bars.market import Market
 from wickcore.book import tape as t
 from wickcore.language.book import LONG, SHORT, CheckedBook, Condition, Enter
@@ -24,7 +25,6 @@ from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.limits import Limits
 from wickcore.scan.scales import on_scale
 from wickcore.scan.scan import hit_truth
-from wickcore.study.returns import RuleBars
 
 MOST_SIGNALS = 4_000_000
 SESSIONS_OF_PATIENCE = 60
@@ -65,7 +65,8 @@ def prepare(
 ) -> Prepared:
     """Evaluates a book's rules and lines.
 
-    members: membership by bar of the book's table for a universe, None for all instruments. Raises ValueError with a sentence for a book that
+    members: membership by bar of the book's table for a universe, None for all instruments. Raises ValueError with a sentence for
+    a book that
     cannot be run on this market, Stopped when `limits` say so.
     """
     table = table_of(book)
@@ -87,13 +88,14 @@ def prepare(
     member = members(book.universe) if book.leaves == "exit" else None
     if book.leaves == "exit" and member is None:
         member = np.ones(len(bars), np.bool_)
-    commit = np.empty(0, np.bool_) if book.frame == bars.frame else finished(bars, book.frame)
+    commit = np.empty(0, np.bool_) if book.frame == bars.frame else ended(bars, book.frame)
     act_row, act_shares, act_money = actions(market, bars)
     swing, traded = _impact(evaluator, book, limits)
     patience = SESSIONS_OF_PATIENCE * max(1, len(bars.moments) // max(1, len(bars.sessions)))
     tape = t.Tape(
         bars.offsets, bars.step, bars.open, bars.high, bars.low, bars.close, bars.factor, commit,
-        np.empty(0, np.bool_) if member is None else member, gone_at(market, days), patience, act_row, act_shares, act_money, swing, traded, days, shut,
+        np.empty(0, np.bool_) if member is None else member, gone_at(market, days), patience, act_row, act_shares, act_money, swing, traded,
+        days, shut,
     )  # fmt: skip
     terms = t.Terms(
         book.slots, book.start, t.SIZES.index(book.sizing), book.size, _most(book.most_share), _most(book.most_day), book.gross,
@@ -107,7 +109,7 @@ def _most(cap: float | None) -> float:
     return np.inf if cap is None else cap
 
 
-def gone_at(market: Market, days: Ints) -> Ints:
+def gone_at(market: Market, days: Days) -> Ints:
     """The first step at which each instrument is known to trade no more; a step beyond all others where no listing says so."""
     found = np.full(len(market.bars.symbols), t.NEVER, np.int64)
     if len(market.delisted):
@@ -116,11 +118,26 @@ def gone_at(market: Market, days: Ints) -> Ints:
     return found
 
 
+def ended(bars: Bars, frame: str) -> Bools:
+    """True on each bar with which its bar of a longer frame is over, as it is known then: the next session lies in another one. A
+    name that
+    misses the week's last session ends no week: on the day before nobody knew that it would."""
+    if within_day(frame):
+        return finished(bars, frame)
+    sessions = bars.sessions
+    following = np.append(sessions[1:], bars.calendar.following(sessions[-1:]))
+    over = (number_of(following, frame) != number_of(sessions, frame))[bars.session]
+    if bars.minute is not None:  # of a session's bars the last
+        over &= np.append((bars.days[1:] != bars.days[:-1]) | (bars.owner[1:] != bars.owner[:-1]), True)
+    return np.asarray(over)
+
+
 # -- splits and dividends -------------------------------------------------------------------------------------------------
 
 
 def actions(market: Market, bars: Bars) -> tuple[Ints, Floats, Floats]:
-    """The bars before whose open the factor moves, by how much shares multiply there, and the money a share (after the split) is paid.
+    """The bars before whose open the factor moves, by how much shares multiply there, and the money a share (after the split) is
+    paid.
 
     Where no dividend is recorded, whatever moves the factor is taken as shares: what was paid is put into the name again.
     """
@@ -191,7 +208,7 @@ def _helper(text: str, frame: str) -> Value:
 
 
 def _signals(
-    evaluator: Evaluator, book: CheckedBook, days: Ints, first: int, last: int, delay: int, open_to: Bools, members: Members,
+    evaluator: Evaluator, book: CheckedBook, days: Days, first: int, last: int, delay: int, open_to: Bools, members: Members,
     limits: Limits | None,
 ) -> tuple[Any, Ints]:  # fmt: skip
     """Each rule's hits as signals, and the bars on which what is fixed with them is evaluated."""
@@ -216,9 +233,7 @@ def _of_rule(
         belongs = own if belongs is None else belongs & own
     hits = hit_truth(evaluator, rule, belongs, limits)
     if rule.frame != bars.frame:
-        over = np.zeros(len(bars), np.bool_)
-        over[RuleBars.of(bars, rule.frame, bars.last_moment).positions] = True
-        hits &= over
+        hits &= ended(bars, rule.frame)
     row = np.flatnonzero(hits).astype(np.int64)
     step = bars.step[row].astype(np.int64)
     inside = (step >= first) & (step <= last)
@@ -339,8 +354,8 @@ def _stacked(columns: Sequence[Floats], size: int) -> Floats:
     return made
 
 
-def _whole(evaluator: Evaluator, ops: list[Op], kind: type, limits: Limits | None) -> Floats:
-    made = np.empty((len(ops), len(evaluator.bars)), kind)
+def _whole(evaluator: Evaluator, ops: list[Op], kind: type, limits: Limits | None) -> Any:
+    made: Any = np.empty((len(ops), len(evaluator.bars)), kind)
     places = {op.key: i for i, op in enumerate(ops)}
     for op, column in evaluator.each(ops, limits):
         made[places[op.key]] = column

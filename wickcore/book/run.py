@@ -22,9 +22,12 @@ LOOKED_AT = 0.05  # seconds between two looks at whether to stop
 class Trade:
     """One part of a position that was left, or all of it; the parts of one position share its `number`.
 
-    Days since 1970; entry and exit as filled, in printed money of their day; shares as bought. result: money, after costs, with dividends;
-    gain: result / (shares × entry); gain_r: result over the risk of so many shares, None without a stop. best, worst: how far it went either
-    way until its last close, as fractions of the entry. line: the number of the exit or target in the book's own order, -1 for none.
+    Days since 1970; entry and exit as filled, in printed money of their day; shares as bought. result: money, after costs, with
+    dividends;
+    gain: result / (shares × entry); gain_r: result over the risk of so many shares, None without a stop. best, worst: how far it
+    went either
+    way until its last close, as fractions of the entry. line: the number of the exit or target in the book's own order, -1 for
+    none.
     """
 
     number: int
@@ -59,7 +62,8 @@ class Trade:
 
 @dataclass(frozen=True, slots=True)
 class Position:
-    """What is open at the end. stop: where it rests on the next bar, in today's money, None for none; due: it leaves at the next open, and why."""
+    """What is open at the end. stop: where it rests on the next bar, in today's money, None for none. due: why it leaves at the
+    next open."""
 
     number: int
     signal: int
@@ -79,7 +83,8 @@ class Position:
 
 @dataclass(frozen=True, eq=False)
 class BookRun:
-    """A run. Arrays by step of the run: equity, cash (money), gross (the sum of position sizes), held (positions). outcome: by signal."""
+    """A run. Arrays by step of the run: equity, cash (money), gross (the sum of position sizes), held (positions). outcome: by
+    signal."""
 
     prepared: Prepared
     steps: Ints

@@ -1,4 +1,5 @@
-"""What the day loop is given: the market's bars, the signals, the texts of the book as programs, and its terms, all of them arrays."""
+"""What the day loop is given: the market's bars, the signals, the texts of the book as programs, and its terms, all of them
+arrays."""
 
 from typing import Any, NamedTuple
 
@@ -7,7 +8,8 @@ import numpy as np
 from wickcore.bars.bars import Bools, Days, Floats, Ints, Truth
 from wickcore.language.positions import BUILT
 
-# How a signal is entered: at the open after it, at its own close, at its own open (for rules that decide there), by a resting order.
+# How a signal is entered: at the open after it, at its own close, at its own open (for rules that decide there), by a resting
+# order.
 NEXT_OPEN, AT_CLOSE, SAME_OPEN, AT_PRICE = 0, 1, 2, 3
 # What came of a signal. `waiting` ones had no day after them to be traded on.
 OUTCOMES = ("waiting", "traded", "no_slot", "no_cash", "filtered", "held", "unfilled", "no_bar", "unsized")
@@ -23,10 +25,14 @@ NEVER = 1 << 60
 
 
 class Tape(NamedTuple):
-    """Bars of one table. commit: where the book's frame ends, empty where every bar does. member: by bar, empty for all. gone: the first step
-    at which each instrument is known to trade no more. patience: steps without a bar after which it counts as gone. act_row, act_shares,
-    act_money: the bars before whose open shares multiply and money is paid, ascending. swing, traded: what the impact of an order is told by
-    (daily volatility, mean shares a day), empty where there is none. days: the calendar day of each step. shut: steps at whose close the
+    """Bars of one table. commit: where the book's frame ends, empty where every bar does. member: by bar, empty for all. gone: the
+    first step
+    at which each instrument is known to trade no more. patience: steps without a bar after which it counts as gone. act_row,
+    act_shares,
+    act_money: the bars before whose open shares multiply and money is paid, ascending. swing, traded: what the impact of an order
+    is told by
+    (daily volatility, mean shares a day), empty where there is none. days: the calendar day of each step. shut: steps at whose
+    close the
     market condition ends all positions."""
 
     offsets: Ints
@@ -76,9 +82,12 @@ TRADE = np.dtype(
 
 
 class Signals(NamedTuple):
-    """each: one record a signal. due: the step at which it is entered, or from which on its order rests. fate: its outcome where that is
-    known before anything is traded, else WAITING. price: of a resting order, on the continuous scale; up: it is a stop order, above the market
-    for a long, below it for a short. bars: how long it rests. score: its rank, NaN unknown. turnover: mean money traded a day; unit: the average
+    """each: one record a signal. due: the step at which it is entered, or from which on its order rests. fate: its outcome where
+    that is
+    known before anything is traded, else WAITING. price: of a resting order, on the continuous scale; up: it is a stop order,
+    above the market
+    for a long, below it for a short. bars: how long it rests. score: its rank, NaN unknown. turnover: mean money traded a day;
+    unit: the average
     true range, on the continuous scale. order: signals by due step; those of step t are order[first[t]:first[t + 1]]."""
 
     each: Any
@@ -87,8 +96,10 @@ class Signals(NamedTuple):
 
 
 class Programs(NamedTuple):
-    """The book's texts. Programs are steps begin[p]:end[p]; -1 stands for none. stop, follow: by side (0 long, 1 short). targets, parts:
-    side × targets, parts the share taken there. exits, closing: side × exits; closing: at that close. fixed: columns × signals, what
+    """The book's texts. Programs are steps begin[p]:end[p]; -1 stands for none. stop, follow: by side (0 long, 1 short). targets,
+    parts:
+    side × targets, parts the share taken there. exits, closing: side × exits; closing: at that close. fixed: columns × signals,
+    what
     stops and targets rest on. columns, truths: × bars, what follows and exits rest on."""
 
     codes: Ints
@@ -108,8 +119,10 @@ class Programs(NamedTuple):
 
 
 class Terms(NamedTuple):
-    """Fractions a side for cost, slip; a year for rates. size: the share or the money of `sizing`. most_share, most_day: caps, infinite for
-    none. first, last: the steps that are traded. ranked: whether signals have a score of their own; else a draw by `seed` ranks them."""
+    """Fractions a side for cost, slip; a year for rates. size: the share or the money of `sizing`. most_share, most_day: caps,
+    infinite for
+    none. first, last: the steps that are traded. ranked: whether signals have a score of their own; else a draw by `seed` ranks
+    them."""
 
     slots: int
     start: float
@@ -134,9 +147,12 @@ class Terms(NamedTuple):
 
 
 class Held(NamedTuple):
-    """each: one record a slot. shares: now; shares0: at the entry; mult: how shares have multiplied since. raw, paid: the price and the fill, as
-    printed that day. stop, follow, best, worst, paid_c, risk: on the continuous scale. mark: the last price. fresh: how it was entered on this
-    bar; there: it has a bar now. done: bits of the targets that were taken. due, line: why it leaves at the next open. bill, received: entry
+    """each: one record a slot. shares: now; shares0: at the entry; mult: how shares have multiplied since. raw, paid: the price
+    and the fill, as
+    printed that day. stop, follow, best, worst, paid_c, risk: on the continuous scale. mark: the last price. fresh: how it was
+    entered on this
+    bar; there: it has a bar now. done: bits of the targets that were taken. due, line: why it leaves at the next open. bill,
+    received: entry
     costs and dividends not yet in a result. levels: slots × targets."""
 
     each: Any
@@ -144,7 +160,8 @@ class Held(NamedTuple):
 
 
 class Made(NamedTuple):
-    """What the loop writes. trades: one record a part that was left; size: how many, and how many positions there were. money: cash, equity
+    """What the loop writes. trades: one record a part that was left; size: how many, and how many positions there were. money:
+    cash, equity
     at the last close, interest earned, paid for borrowing, bars counted as the worst case. equity, cash, gross, held: by step."""
 
     trades: Any

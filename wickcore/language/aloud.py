@@ -1,6 +1,7 @@
 """A rule read aloud: plain sentences, one a line."""
 
 import re
+from collections.abc import Mapping
 
 from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE
@@ -18,13 +19,13 @@ def read_aloud(text: str) -> list[tuple[int, str]]:
     """(line, sentence) for each statement. Raises RuleError where the text cannot be read."""
     rule = parse(text)
     named = [s.name for s in rule.statements if isinstance(s, tree.Let | tree.Dial)]
-    speaker = _Speaker(rule.text, frozenset(named))
+    speaker = Speaker(rule.text, frozenset(named))
     found: list[tuple[int, str]] = []
 
     def say(statements: tuple[tree.Statement, ...], depth: int) -> None:
         for s in statements:
             line = rule.text.count("\n", 0, s.span.start) + 1
-            found.append((line, "  " * depth + _sentence(speaker.statement(s))))
+            found.append((line, "  " * depth + sentence(speaker.statement(s))))
             if isinstance(s, tree.Group):
                 say(s.children, depth + 1)
 
@@ -32,7 +33,7 @@ def read_aloud(text: str) -> list[tuple[int, str]]:
     return found
 
 
-def _sentence(said: str) -> str:
+def sentence(said: str) -> str:
     end = "" if said.endswith((":", ".")) else "."
     return said[0].upper() + said[1:] + end
 
@@ -50,9 +51,11 @@ def _article(words: str) -> str:
     return "an" if words[:1] in "aeiou" or words.startswith("lmw") else "a"
 
 
-class _Speaker:
-    def __init__(self, text: str, own: frozenset[str]) -> None:
-        self.text, self.own = text, own
+class Speaker:
+    """Says expressions in words. own: names that the text gave; known: words for names that the catalogue does not have."""
+
+    def __init__(self, text: str, own: frozenset[str], known: Mapping[str, str] | None = None) -> None:
+        self.text, self.own, self.known = text, own, known or {}
 
     def statement(self, s: tree.Statement) -> str:
         match s:
@@ -87,6 +90,8 @@ class _Speaker:
             case tree.Text():
                 return node.value
             case tree.Name():
+                if node.name in self.known:
+                    return self.known[node.name]
                 if node.name in self.own or node.name not in CATALOGUE:
                     return node.name
                 return self.call(tree.Call(node.name, (), node.span, node.span))

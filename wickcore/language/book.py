@@ -69,8 +69,10 @@ class Condition:
 
 @dataclass(frozen=True, slots=True)
 class CheckedBook:
-    """A book that can be run. only: the one symbol that is traded, "" for a universe. start: money. size: a fraction, or money for `money`.
-    most_share, most_day: caps as fractions of equity and of a day's money, None for none. Rates are fractions a year, cost and slip fractions
+    """A book that can be run. only: the one symbol that is traded, "" for a universe. start: money. size: a fraction, or money for
+    `money`.
+    most_share, most_day: caps as fractions of equity and of a day's money, None for none. Rates are fractions a year, cost and
+    slip fractions
     a side, cost_least money an order. frame: on whose closes is decided."""
 
     text: str

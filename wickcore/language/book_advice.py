@@ -1,4 +1,5 @@
-"""Advice on a book from its text alone: stops on the wrong side, targets that costs eat, positions that nothing ends. It never blocks."""
+"""Advice on a book from its text alone: stops on the wrong side, targets that costs eat, positions that nothing ends. It never
+blocks."""
 
 from collections.abc import Iterator
 

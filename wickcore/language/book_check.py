@@ -37,8 +37,10 @@ def check_book(
 ) -> CheckedBook:
     """Checks a whole book.
 
-    rules: the texts of the rules that it can enter (and that those use), by name. dials: settings that replace the defaults, by name;
-    one named `slots` that the book does not have sets the slots. universe: one chosen instead of the book's own. base: the finest frame the
+    rules: the texts of the rules that it can enter (and that those use), by name. dials: settings that replace the defaults, by
+    name;
+    one named `slots` that the book does not have sets the slots. universe: one chosen instead of the book's own. base: the finest
+    frame the
     market has bars of. Raises RuleError carrying every problem found.
     """
     return _Check(text, rules or {}, dials or {}, universe, base).run()
@@ -83,9 +85,9 @@ class _Check:
         self._names()
         fields: dict[str, Any] = {}
         amounts = Amounts({d.name: d.value for d in self.dials})
-        for s in self.book.statements:
-            if isinstance(s, Setting):
-                self._setting(s, amounts, fields)
+        for statement in self.book.statements:
+            if isinstance(statement, Setting):
+                self._setting(statement, amounts, fields)
         enters = self._enters()
         fields |= {side: self._ways(side, enters, amounts) for side in ("long", "short")}
         if "slots" in self.given and not any(d.name == "slots" for d in self.dials):
@@ -366,9 +368,7 @@ class _Check:
         line, found = self.places.line_of(s.span.start), []
         if s.kind in ("all", "none"):
             op = _joined(s.kind, [one(c) for c in children], None)
-            text = f"{s.kind} of: " + "; ".join(
-                self.scope.source(c) if isinstance(c, tree.Group) else self._text(c) for c in children
-            )
+            text = f"{s.kind} of: " + "; ".join(self._text(c) for c in children)
             self._carried(op, s.span, "exit")
             return [Leaving(op, text, line, s.at_close)]
         for child in children:

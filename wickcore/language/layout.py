@@ -35,7 +35,7 @@ def lay_out(rule: tree.RuleText, write: Writer, headers: dict[str, str] | None =
         lines.append("")
     flat = list(_flat(rule.statements, 0))
     at = 0
-    for piece in _pieces(rule.text):
+    for piece in pieces_of(rule.text):
         indent = "    " * (flat[at][0] if at < len(flat) else 0)
         if piece.kind == "blank":
             lines.append("")
@@ -61,9 +61,9 @@ def _flat(statements: tuple[tree.Statement, ...], depth: int) -> Iterator[tuple[
             yield from _flat(s.children, depth + 1)
 
 
-def _pieces(text: str) -> Iterator[Piece]:
-    """The text's lines after the headers, continued ones as one."""
-    depth, comments, begun, heading, commented = 0, [], False, True, False  # type: int, list[str], bool, bool, bool
+def pieces_of(text: str, heading: bool = True) -> Iterator[Piece]:
+    """The text's lines after the headers, continued ones as one. heading: whether it begins with header lines."""
+    depth, comments, begun, commented = 0, [], False, False  # type: int, list[str], bool, bool
     for raw in text.split("\n"):
         masked = mask_comment(raw)
         comment = raw[len(masked.rstrip()) :].strip().lstrip("#").strip() if "#" in raw[len(masked.rstrip()) :] else ""

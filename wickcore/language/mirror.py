@@ -54,7 +54,7 @@ def mirror(text: str) -> Mirrored:
     side = rule.headers.get("side", ("long",))[0]
     names: dict[str, str] = {}
     notes: list[tuple[int, str]] = []
-    worker = _Mirror(rule.text, names)
+    worker = MirrorOf(rule.text, names)
 
     def turned(node: tree.Statement, source: str) -> str:
         line = source.count("\n", 0, node.span.start) + 1
@@ -79,7 +79,7 @@ def mirror(text: str) -> Mirrored:
     return Mirrored(lay_out(rule, turned, {"side": "short" if side == "long" else "long"}), tuple(notes))
 
 
-class _Mirror:
+class MirrorOf:
     """Mirrors expressions: each is turned into another and said what kind of thing it is."""
 
     def __init__(self, text: str, names: dict[str, str]) -> None:
