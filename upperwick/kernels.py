@@ -63,8 +63,8 @@ def prepare() -> None:
     discard_stale(_root())
 
 
-# What is compiled ahead: what the starter rules need besides patterns, then the patterns, then every measure there is.
-PARTS = ("starters", "patterns", "measures")
+# What is compiled ahead: what the starter rules need besides patterns, then what books do, then the patterns, then every measure there is.
+PARTS = ("starters", "books", "patterns", "measures")
 
 
 def warm(part: str, starters: Mapping[str, str]) -> None:
@@ -78,6 +78,8 @@ def warm(part: str, starters: Mapping[str, str]) -> None:
 
     if part == "starters":
         core.warm_rules(starters.values(), dict(starters))
+    elif part == "books":
+        core.warm_books()
     elif part == "patterns":
         core.warm_patterns()
     else:

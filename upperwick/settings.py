@@ -39,6 +39,7 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "upperwick.accounts",
     "upperwick.bench",
+    "upperwick.books",
     "upperwick.events",
     "upperwick.jobs",
     "upperwick.market",

@@ -7,6 +7,13 @@ import numpy as np
 from wickcore.bars.bars import build_bars
 from wickcore.bars.factor import steps_of_ratio
 from wickcore.bars.market import Facts, Market, Membership
+from wickcore.book.figures import figures
+from wickcore.book.levels import levels
+from wickcore.book.luck import luck
+from wickcore.book.paths import path_ends
+from wickcore.book.settings import BookChoice
+from wickcore.book.trial import Trial
+from wickcore.language.book_check import check_book
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_rule
 from wickcore.language.problems import RuleError
@@ -51,6 +58,20 @@ def warm_measures() -> None:
         rule = check_rule(f"bars: {frame}\nclose > 11")
         members = engine.market.members("all")
         path(engine, study(engine, rule, StudySettings(horizons=(1, 2), draws=2), members), members, draws=2)
+
+
+def warm_books() -> None:
+    """The day loop and what is asked of its runs."""
+    engine = Evaluator(_market())
+    text = 'enter "A" at next open\nstop: entry - 1\nfollow: best - 1\ntarget: entry + 1\nexit when close > 12 or gain < 0'
+    rules = {"A": "close > 10"}
+    trial = Trial(engine, lambda dials: check_book(text, rules, dials), engine.market.members, BookChoice())
+    made = trial.run()
+    figures(made)
+    path_ends(np.zeros(4), 2, 1)
+    for trade in made.trades[:1]:
+        levels(made.prepared, trade)
+    luck(made.prepared, made, 2)
 
 
 def _examples(patterns: bool) -> list[str]:

@@ -26,7 +26,8 @@ LONG, SHORT = ["Up", "Strong", "Dip", "Open gap"], ["Down"]
 
 
 def small_market(seed: int, count: int = 5, length: int = 45) -> Market:
-    """A few names on a few weeks, prices in coarse steps so that levels are touched exactly and ranks tie; some split, pay, skip days, or end."""
+    """A few names on a few weeks, prices in coarse steps so that levels are touched exactly and ranks tie; some split, pay, skip
+    days, or end."""
     rng = np.random.default_rng(seed)
     days = weekdays(length)
     found: dict[str, dict[str, Any]] = {}
@@ -66,10 +67,16 @@ def small_market(seed: int, count: int = 5, length: int = 45) -> Market:
     flat = [x for d in dividends for x in d]
     table_of = (offsets, np.array([x[0] for x in flat], np.int32), np.array([x[1] for x in flat], np.float64))
     members = Membership(
-        np.arange(1, count + 1), np.full(count, days[0]), np.array([days[int(rng.integers(length // 2, length))] for _ in range(count)], np.int32)
+        np.arange(1, count + 1),
+        np.full(count, days[0]),
+        np.array([days[int(rng.integers(length // 2, length))] for _ in range(count)], np.int32),
     )
     return Market(
-        (bars,), delisted=delisted if rng.random() < 0.8 else np.empty(0, np.int32), dividends=table_of, universes={"some": members}, benchmark="S00"
+        (bars,),
+        delisted=delisted if rng.random() < 0.8 else np.empty(0, np.int32),
+        dividends=table_of,
+        universes={"some": members},
+        benchmark="S00",
     )
 
 
@@ -119,7 +126,10 @@ def random_book(seed: int) -> str:
             if rng.random() < 0.4:
                 lines.append(f"target {side}: entry {other} 3" + one("", ", half"))
         if rng.random() < 0.7:
-            lines.append(f"exit {side} when " + one("bars_held >= 4", "gain_r > 1 or bars_held >= 6", "close < open", "gain < -3% and worst < entry"))
+            lines.append(
+                f"exit {side} when "
+                + one("bars_held >= 4", "gain_r > 1 or bars_held >= 6", "close < open", "gain < -3% and worst < entry")
+            )
         if rng.random() < 0.3:
             lines.append(f"exit at close {side} when any of:\n    bars_held >= 3 and gain > 2%\n    best > entry + 2")
     return "\n".join(lines)

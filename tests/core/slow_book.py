@@ -15,7 +15,8 @@ UNKNOWN_FOR = 60
 
 
 def value_of(op: Op, known: dict[str, float], column: Any) -> Any:
-    """An expression on one bar: numbers as floats (nan unknown), conditions as 0, 1, 2. column: the value of what hangs on no position."""
+    """An expression on one bar: numbers as floats (nan unknown), conditions as 0, 1, 2. column: the value of what hangs on no
+    position."""
     if op.kind == "position":
         return known[str(op.params[0])]
     if not hangs(op):
@@ -45,7 +46,14 @@ def value_of(op: Op, known: dict[str, float], column: Any) -> Any:
         case "compare":
             if math.isnan(a[0]) or math.isnan(a[1]):
                 return 1
-            signs = {">": a[0] > a[1], "<": a[0] < a[1], ">=": a[0] >= a[1], "<=": a[0] <= a[1], "==": a[0] == a[1], "!=": a[0] != a[1]}
+            signs = {
+                ">": a[0] > a[1],
+                "<": a[0] < a[1],
+                ">=": a[0] >= a[1],
+                "<=": a[0] <= a[1],
+                "==": a[0] == a[1],
+                "!=": a[0] != a[1],
+            }
             return 2 if signs[str(op.params[0])] else 0
     raise AssertionError(op.kind)
 
@@ -116,7 +124,9 @@ class SlowBook:
         book, side, symbol = self.book, signal["side"], signal["symbol"]
         ways, factor = book.ways(side), float(self.bars.factor[row])
         equity = self.equity[-1] if self.equity else book.start
-        known = dict.fromkeys(("entry", "risk", "bars_held", "gain", "gain_r", "best", "worst"), math.nan) | {"held_rule": signal["place"]}
+        known = dict.fromkeys(("entry", "risk", "bars_held", "gain", "gain_r", "best", "worst"), math.nan) | {
+            "held_rule": signal["place"]
+        }
         shares = 0.0
         for _ in range(2 if book.impact else 1):
             fill = raw * (1 + side * self.slip(symbol, signal["row"], shares))
@@ -328,7 +338,9 @@ class SlowBook:
             open_, high, low, _, factor = self.bar(row)
             price, buy = s["price"] / factor, s["side"] > 0
             b = self.bars
-            up = (s["price"] >= b.close[s["row"]] * b.factor[s["row"]]) == buy or s["price"] == b.close[s["row"]] * b.factor[s["row"]]
+            up = (s["price"] >= b.close[s["row"]] * b.factor[s["row"]]) == buy or s["price"] == b.close[s["row"]] * b.factor[
+                s["row"]
+            ]
             if buy:
                 fill = (max(open_, price) if high >= price else None) if up else (min(open_, price) if low <= price else None)
             else:
@@ -346,7 +358,11 @@ class SlowBook:
             if self.outcome[self.key(s)] == "waiting":
                 if s["left"] == 0:
                     self.said(s, "unfilled")
-                elif len(self.market.delisted) and self.market.delisted[self.bars.number[s["symbol"]]] >= 0 and self.gone(s["symbol"], day, day):
+                elif (
+                    len(self.market.delisted)
+                    and self.market.delisted[self.bars.number[s["symbol"]]] >= 0
+                    and self.gone(s["symbol"], day, day)
+                ):
                     self.said(s, "unfilled" if s["left"] < s["enter"].bars else "no_bar")
         self.orders = [s for s in self.orders if self.outcome[self.key(s)] == "waiting"]
         for p in self.positions:
@@ -451,7 +467,8 @@ class SlowBook:
 
 
 def drawn_like_the_loop(seed: int, bars: Any) -> Any:
-    """The draw that ranks signals where the book does not: splitmix64 of seed, session, instrument and rule, in Python's own integers."""
+    """The draw that ranks signals where the book does not: splitmix64 of seed, session, instrument and rule, in Python's own
+    integers."""
     mask = (1 << 64) - 1
 
     def draw(s: dict[str, Any]) -> float:

@@ -157,7 +157,9 @@ def _turned(trial: Any, said: str) -> tuple[str, tuple[float, ...]]:
             raise Bad(f"The dial {name} has no range of its own; write one, as in --dial {name}=5:20:5.")
         return name, steps_of(low, high, step)
     except ValueError as error:
-        raise Bad(f"--dial {said}: {error}" if "range" in str(error) else f"--dial takes {name}=low:high:step, not `{said}`.") from None
+        raise Bad(
+            f"--dial {said}: {error}" if "range" in str(error) else f"--dial takes {name}=low:high:step, not `{said}`."
+        ) from None
 
 
 def _write(path: Path, rows: list[dict[str, Any]]) -> None:

@@ -52,9 +52,8 @@ def lay_out(given: Namespace) -> None:
 
 def turn(given: Namespace) -> None:
     """The rule for the other side; what stayed as it was is said on standard error."""
-    from wickcore.language.mirror import mirror
-
     from wickcore.language.book_layout import mirror_book
+    from wickcore.language.mirror import mirror
 
     text, parts = read_rule(given.rule)
     try:

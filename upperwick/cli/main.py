@@ -111,9 +111,15 @@ def build_parser(asked: str = "") -> argparse.ArgumentParser:
     book.add_argument("--universe", metavar="NAME", help="instead of the book's own (needs the database)")
     book.add_argument("--sealed", action="store_true", help="end where the last quarter of history begins")
     for name in ("trades", "equity"):
-        book.add_argument(f"--{name}", type=Path, metavar="FILE", help=f"write the {name} as CSV, Parquet or JSON, by the file's ending")
-    book.add_argument("--luck", type=int, nargs="?", const=500, metavar="N", help="run it with N random picks among its signals (500)")
-    book.add_argument("--what-if", action="store_true", help="later entries, dearer trades, today's members, without its best trades")
+        book.add_argument(
+            f"--{name}", type=Path, metavar="FILE", help=f"write the {name} as CSV, Parquet or JSON, by the file's ending"
+        )
+    book.add_argument(
+        "--luck", type=int, nargs="?", const=500, metavar="N", help="run it with N random picks among its signals (500)"
+    )
+    book.add_argument(
+        "--what-if", action="store_true", help="later entries, dearer trades, today's members, without its best trades"
+    )
     book.add_argument("--dial", action="append", metavar="NAME=LOW:HIGH:STEP", help="a sweep of one dial or two; `slots` is one")
     book.add_argument("--walk", action="store_true", help="with --dial: the dials one would have chosen walking forward")
 

@@ -12,6 +12,7 @@ from django.utils import timezone
 from upperwick.refused import Refused
 from upperwick.rules.models import Rule, RuleVersion
 from upperwick.rules.naming import cleaned, name_in, same_but_name, with_name
+from upperwick.rules.signals import renamed
 from upperwick.rules.summary import read_again, reading, summary
 from wickcore.language.parser import MAX_CHARACTERS
 
@@ -126,6 +127,7 @@ def _use_by(owner: Any, was: str, name: str) -> None:
     """The owner's rules that use a rule by its former name use it by its new one."""
     for other in rules_of(owner).filter(text__contains=f'use "{was}"'):
         _reworded(other, other.text.replace(f'use "{was}"', f'use "{name}"'))
+    renamed.send(Rule, owner=owner, was=was, name=name)
 
 
 def _reworded(rule: Rule, text: str) -> None:

@@ -50,7 +50,8 @@ def report(title: str, text: str, told: dict[str, Any], study: dict[str, Any], p
     return engine.from_string(TEMPLATE.read_text(encoding="utf-8")).render(Context(context))
 
 
-def _plot(draw: Callable[[Any], None], height: float) -> SafeString:
+def plot(draw: Callable[[Any], None], height: float) -> SafeString:
+    """What is drawn, as SVG within a page. height: in inches, at a width of 8.6."""
     # Imported here: nothing but a report needs it.
     from matplotlib import rc_context
     from matplotlib.backends.backend_svg import FigureCanvasSVG
@@ -74,7 +75,8 @@ def _plot(draw: Callable[[Any], None], height: float) -> SafeString:
     return mark_safe(svg[svg.index("<svg") :])  # made by the library from numbers alone
 
 
-def _percents(axes: Any, *which: str) -> None:
+def percents(axes: Any, *which: str) -> None:
+    """Axes (x, y) in percent."""
     from matplotlib.ticker import PercentFormatter
 
     for one in which:
@@ -95,9 +97,9 @@ def _path(points: Sequence[dict[str, Any]]) -> SafeString:
         axes.axhline(0, color=HAIR, linewidth=0.8)
         axes.axvline(0, color=HAIR, linewidth=0.8)
         axes.legend(frameon=False, loc="upper left")
-        _percents(axes, "y")
+        percents(axes, "y")
 
-    return _plot(draw, 2.6)
+    return plot(draw, 2.6)
 
 
 def _spread(horizon: dict[str, Any]) -> SafeString:
@@ -107,9 +109,9 @@ def _spread(horizon: dict[str, Any]) -> SafeString:
         colours = [GAIN if (a + b) / 2 > 0 else LOSS for a, b in itertools.pairwise(edges)]
         axes.bar(edges[:-1], counts, [w * 0.9 for w in widths], align="edge", color=colours)
         axes.set_yticks([])
-        _percents(axes, "x")
+        percents(axes, "x")
 
-    return _plot(draw, 1.9)
+    return plot(draw, 1.9)
 
 
 def _days(days: Sequence[dict[str, Any]]) -> SafeString:
@@ -119,7 +121,7 @@ def _days(days: Sequence[dict[str, Any]]) -> SafeString:
         axes.vlines([date.fromisoformat(d["day"]) for d in days], 0, [d["count"] for d in days], color=EMBER, linewidth=0.6)
         axes.set_ylim(bottom=0)
 
-    return _plot(draw, 1.5)
+    return plot(draw, 1.5)
 
 
 def _depth(dots: Sequence[dict[str, Any]]) -> SafeString:
@@ -128,6 +130,6 @@ def _depth(dots: Sequence[dict[str, Any]]) -> SafeString:
         axes.axhline(0, color=HAIR, linewidth=0.8)
         axes.set_xlabel("worst on the way")
         axes.set_ylabel("at the end")
-        _percents(axes, "x", "y")
+        percents(axes, "x", "y")
 
-    return _plot(draw, 2.6)
+    return plot(draw, 2.6)

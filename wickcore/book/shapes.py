@@ -133,8 +133,11 @@ def signal_rows(run: BookRun, outcome: str, first: int = 0, most: int = 500) -> 
     found = found[np.lexsort((each["owner"][found], -bars.days[each["row"][found]]))]
     names = [e.name for e in run.prepared.book.enters]
     rows = [
-        {"symbol": bars.symbols[int(each["owner"][s])], "rule": names[int(each["rule"][s])], "day": iso(int(bars.days[int(each["row"][s])]))}
+        {
+            "symbol": bars.symbols[int(each["owner"][s])],
+            "rule": names[int(each["rule"][s])],
+            "day": iso(int(bars.days[int(each["row"][s])])),
+        }
         for s in found[first : first + most].tolist()
     ]
     return len(found), rows
-

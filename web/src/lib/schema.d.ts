@@ -1052,6 +1052,562 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Books
+         * @description The account's books by name.
+         */
+        get: operations["books"];
+        put?: never;
+        /** Create */
+        post: operations["create_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/from-rule/{rule_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * From Rule
+         * @description A new book that trades a rule, with defaults that make sense.
+         */
+        post: operations["book_from_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Names
+         * @description What a book knows of a position: names that stand in its exits, stops and targets only.
+         */
+        get: operations["position_names"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check
+         * @description What a text says; 422 with every place that is wrong.
+         */
+        post: operations["check_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/format": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lay Out
+         * @description The book in its canonical layout.
+         */
+        post: operations["format_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/mirror": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Other Side
+         * @description The book for the other side, with notes on what stayed as it was.
+         */
+        post: operations["mirror_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/aloud": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Aloud
+         * @description The book in plain sentences, one a line.
+         */
+        post: operations["book_aloud"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kept
+         * @description The latest runs, those of one book where it is named.
+         */
+        get: operations["book_runs"];
+        put?: never;
+        /**
+         * Start
+         * @description Runs a book over the history up to the as-of day or the seal. again: even where the answer is kept.
+         */
+        post: operations["start_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/runs/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Run
+         * @description How far the run is, and what it came to once it is done.
+         */
+        get: operations["book_run"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop
+         * @description Stops a run, or what was asked of one.
+         */
+        delete: operations["stop_book"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/runs/{run_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Again
+         * @description The same question once more: after an interruption, or over data that has changed.
+         */
+        post: operations["book_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/runs/{run_id}/luck": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Luck
+         * @description The same book with random picks among its signals.
+         */
+        post: operations["start_book_luck"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/runs/{run_id}/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start What If
+         * @description The same book with one thing otherwise.
+         */
+        post: operations["start_book_what_if"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/runs/{run_id}/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Sweep
+         * @description One dial or two over their ranges; `slots` is a dial of every book.
+         */
+        post: operations["start_book_sweep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/runs/{run_id}/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Walk
+         * @description Dials chosen on a rolling stretch, traded on the next.
+         */
+        post: operations["start_book_walk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/asked/luck/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One Luck */
+        get: operations["book_luck"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/asked/what-if/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One What If */
+        get: operations["book_what_if"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/asked/sweep/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One Sweep */
+        get: operations["book_sweep"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/asked/walk/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One Walk */
+        get: operations["book_walk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/runs/{run_id}/trade": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Trade
+         * @description A trade with every level as it stood on each of its bars, and why it ended.
+         */
+        get: operations["book_trade"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/runs/{run_id}/signals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Signals
+         * @description Signals of a run that came to the same, the latest first.
+         */
+        get: operations["book_signals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/runs/{run_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * As File
+         * @description The trades or the equity as a file.
+         */
+        get: operations["book_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/runs/{run_id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report
+         * @description The run as one HTML page that needs nothing else.
+         */
+        get: operations["book_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One */
+        get: operations["book"];
+        /**
+         * Save
+         * @description Saves the text as the next version. Where another was saved since the one in `seen`, nothing is: 409, with that book as
+         *     `theirs`.
+         */
+        put: operations["save_book"];
+        post?: never;
+        /** Delete */
+        delete: operations["delete_book"];
+        options?: never;
+        head?: never;
+        /** Rename */
+        patch: operations["rename_book"];
+        trace?: never;
+    };
+    "/api/books/{book_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Undoes a deletion.
+         */
+        post: operations["restore_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book_id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Duplicate */
+        post: operations["duplicate_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Versions */
+        get: operations["book_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book_id}/seal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Seal */
+        get: operations["book_seal"];
+        put?: never;
+        /**
+         * Break Seal
+         * @description Opens a book's sealed days, once and for good.
+         */
+        post: operations["break_book_seal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book_id}/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tries Of
+         * @description What a book has tried, and how good the best of so many would look by luck.
+         */
+        get: operations["book_tries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2966,6 +3522,1078 @@ export interface components {
             /** State */
             state: string;
         };
+        /**
+         * BookSummary
+         * @description rules: the names of those it enters.
+         */
+        BookSummary: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** About */
+            about: string;
+            /** Universe */
+            universe: string;
+            /** Rules */
+            rules: string[];
+            /** Valid */
+            valid: boolean;
+            /** Version */
+            version: number;
+            /**
+             * Saved
+             * Format: date-time
+             */
+            saved: string;
+        };
+        /**
+         * BookDetail
+         * @description mark: of the text, to be given back as `seen` when another is saved over it.
+         */
+        BookDetail: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** About */
+            about: string;
+            /** Universe */
+            universe: string;
+            /** Rules */
+            rules: string[];
+            /** Valid */
+            valid: boolean;
+            /** Version */
+            version: number;
+            /**
+             * Saved
+             * Format: date-time
+             */
+            saved: string;
+            /** Text */
+            text: string;
+            /** Mark */
+            mark: string;
+        };
+        /** NewBook */
+        NewBook: {
+            /** Text */
+            text: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /** PositionNameOut */
+        PositionNameOut: {
+            /** Name */
+            name: string;
+            /** Help */
+            help: string;
+            /** Example */
+            example: string;
+            /** Where */
+            where: string[];
+        };
+        /**
+         * BookChecked
+         * @description What a text without errors says, and the advice on it. longs, shorts: whether positions of that side are entered; stops:
+         *     whether each has a
+         *     stop of its own.
+         */
+        BookChecked: {
+            /** Advice */
+            advice: components["schemas"]["ProblemOut"][];
+            /** Dials */
+            dials: components["schemas"]["DialOut"][];
+            /** Enters */
+            enters: components["schemas"]["EnterOut"][];
+            /** Frame */
+            frame: string;
+            /** Universe */
+            universe: string | null;
+            /** Only */
+            only: string;
+            /** Slots */
+            slots: number;
+            /** Start */
+            start: number;
+            /** Sizing */
+            sizing: string;
+            /** Ranked */
+            ranked: boolean;
+            /** Optimistic */
+            optimistic: boolean;
+        };
+        /** EnterOut */
+        EnterOut: {
+            /** Name */
+            name: string;
+            /** Side */
+            side: string;
+            /** Kind */
+            kind: string;
+            /** Line */
+            line: number;
+        };
+        /** BookAsked */
+        BookAsked: {
+            /** Text */
+            text: string;
+            /**
+             * Dials
+             * @default {}
+             */
+            dials: {
+                [key: string]: number;
+            };
+            /** Universe */
+            universe?: string | null;
+        };
+        /** BookFigures */
+        BookFigures: {
+            /** Annual */
+            annual: number;
+            /** Total */
+            total: number;
+            /** Worst Fall */
+            worst_fall: number;
+            /** Volatility */
+            volatility: number | null;
+            /** Sharpe */
+            sharpe: number | null;
+            /** Sortino */
+            sortino: number | null;
+            /** Mar */
+            mar: number | null;
+            /** Exposure */
+            exposure: number;
+            /** Return Per Exposure */
+            return_per_exposure: number | null;
+            /** End */
+            end: number;
+            /** Trades */
+            trades: number;
+            /** Win Rate */
+            win_rate: number | null;
+            /** Win Rate Low */
+            win_rate_low: number | null;
+            /** Win Rate High */
+            win_rate_high: number | null;
+            /** Payoff */
+            payoff: number | null;
+            /** Profit Factor */
+            profit_factor: number | null;
+            /** Expectancy R */
+            expectancy_r: number | null;
+            /** Expectancy R Low */
+            expectancy_r_low: number | null;
+            /** Expectancy R High */
+            expectancy_r_high: number | null;
+            /** Mean Gain */
+            mean_gain: number | null;
+            /** Bars Held */
+            bars_held: number | null;
+            /** Turnover */
+            turnover: number;
+            /** Costs */
+            costs: number;
+            /** Dividends */
+            dividends: number;
+            /** Interest */
+            interest: number;
+            /** Borrow */
+            borrow: number;
+            /** Worst Cases */
+            worst_cases: number;
+            /** Ruined */
+            ruined: boolean;
+        };
+        /** BookGroup */
+        BookGroup: {
+            /** Label */
+            label: string;
+            /** Trades */
+            trades: number;
+            /** Win Rate */
+            win_rate: number;
+            /** Mean Gain */
+            mean_gain: number | null;
+            /** Expectancy R */
+            expectancy_r: number | null;
+            /** Result */
+            result: number;
+        };
+        /** BookResult */
+        BookResult: {
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+            /** Verdict */
+            verdict: string;
+            /** Optimistic */
+            optimistic: boolean;
+            figures: components["schemas"]["BookFigures"];
+            paths: components["schemas"]["PathsOut"] | null;
+            benchmark: components["schemas"]["IndexOut"] | null;
+            signals: components["schemas"]["SignalCounts"];
+            /** Money */
+            money: number;
+            /** Slots */
+            slots: number;
+            /** Equity */
+            equity: components["schemas"]["EquityOut"][];
+            /** Index */
+            index: number[] | null;
+            /** Falls */
+            falls: number[];
+            /** Index Falls */
+            index_falls: number[] | null;
+            /** Months */
+            months: components["schemas"]["YearOut"][];
+            /** Index Months */
+            index_months: components["schemas"]["YearOut"][] | null;
+            /** Worst Falls */
+            worst_falls: components["schemas"]["FallOut"][];
+            /** Rolling */
+            rolling: components["schemas"]["DayValue"][];
+            /** Groups */
+            groups: {
+                [key: string]: components["schemas"]["BookGroup"][];
+            };
+            /** Trade Count */
+            trade_count: number;
+            /** Trades */
+            trades: components["schemas"]["BookTrade"][];
+            /** Open */
+            open: components["schemas"]["OpenPosition"][];
+            /** Orders */
+            orders: components["schemas"]["OrderOut"][];
+            sizes: components["schemas"]["SizesOut"];
+            /** Sealed From */
+            sealed_from: string | null;
+            /** Unsealed */
+            unsealed: boolean;
+        };
+        /** BookRunWhole */
+        BookRunWhole: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "book" | "book-luck" | "book-what-if" | "book-sweep" | "book-walk";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Detail */
+            detail: string;
+            /** Book Id */
+            book_id: number | null;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number | null;
+            /** Data Version */
+            data_version: string;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Headline */
+            headline: string;
+            /** Words */
+            words: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+            result: components["schemas"]["BookResult"] | null;
+        };
+        /** BookTrade */
+        BookTrade: {
+            /** Number */
+            number: number;
+            /** Symbol */
+            symbol: string;
+            /** Rule */
+            rule: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "long" | "short";
+            /** Signal Day */
+            signal_day: string;
+            /** Entry Day */
+            entry_day: string;
+            /** Entry */
+            entry: number;
+            /** Shares */
+            shares: number;
+            /** Exit Day */
+            exit_day: string;
+            /** Exit */
+            exit: number;
+            /**
+             * Reason
+             * @enum {string}
+             */
+            reason: "stop" | "follow" | "target" | "exit" | "delisted" | "left" | "out" | "end";
+            /** Result */
+            result: number;
+            /** Gain */
+            gain: number;
+            /** Gain R */
+            gain_r: number | null;
+            /** Bars Held */
+            bars_held: number;
+            /** Stop */
+            stop: number | null;
+            /** Best */
+            best: number;
+            /** Worst */
+            worst: number;
+            /** Costs */
+            costs: number;
+            /** Dividends */
+            dividends: number;
+        };
+        /** DayValue */
+        DayValue: {
+            /** Day */
+            day: string;
+            /** Value */
+            value: number;
+        };
+        /** EquityOut */
+        EquityOut: {
+            /** Day */
+            day: string;
+            /** Equity */
+            equity: number;
+            /** Cash */
+            cash: number;
+            /** Positions */
+            positions: number;
+            /** Exposure */
+            exposure: number;
+        };
+        /** FallOut */
+        FallOut: {
+            /** Began */
+            began: string;
+            /** Bottom */
+            bottom: string;
+            /** Recovered */
+            recovered: string | null;
+            /** Depth */
+            depth: number;
+            /** Days */
+            days: number;
+        };
+        /** IndexOut */
+        IndexOut: {
+            /** Annual */
+            annual: number;
+            /** Total */
+            total: number;
+            /** Worst Fall */
+            worst_fall: number;
+            /** Volatility */
+            volatility: number | null;
+            /** Sharpe */
+            sharpe: number | null;
+            /** Sortino */
+            sortino: number | null;
+            /** Mar */
+            mar: number | null;
+            /** Symbol */
+            symbol: string;
+        };
+        /** LossOut */
+        LossOut: {
+            /** Loss */
+            loss: number;
+            /** Chance */
+            chance: number;
+        };
+        /** OpenPosition */
+        OpenPosition: {
+            /** Symbol */
+            symbol: string;
+            /** Rule */
+            rule: string;
+            /** Side */
+            side: string;
+            /** Shares */
+            shares: number;
+            /** Entry Day */
+            entry_day: string;
+            /** Entry */
+            entry: number;
+            /** Stop */
+            stop: number | null;
+            /** Price */
+            price: number;
+            /** Targets */
+            targets: number[];
+            /** Due */
+            due: string | null;
+            /** Gain */
+            gain: number;
+        };
+        /**
+         * OrderOut
+         * @description at: `open`, or the price at which it rests.
+         */
+        OrderOut: {
+            /** Symbol */
+            symbol: string;
+            /**
+             * Action
+             * @enum {string}
+             */
+            action: "buy" | "short" | "sell" | "cover";
+            /** Shares */
+            shares: number;
+            /** At */
+            at: number | "open";
+            /** Why */
+            why: string;
+            /** Stop */
+            stop: number | null;
+            /** Bars */
+            bars: number | null;
+        };
+        /** PathsOut */
+        PathsOut: {
+            /** Paths */
+            paths: number;
+            /** Block */
+            block: number;
+            /** Annual Low */
+            annual_low: number;
+            /** Annual High */
+            annual_high: number;
+            /** Fall Low */
+            fall_low: number;
+            /** Fall High */
+            fall_high: number;
+            /** Fall Median */
+            fall_median: number;
+            /** Losses */
+            losses: components["schemas"]["LossOut"][];
+        };
+        /** SignalCounts */
+        SignalCounts: {
+            /** Waiting */
+            waiting: number;
+            /** Traded */
+            traded: number;
+            /** No Slot */
+            no_slot: number;
+            /** No Cash */
+            no_cash: number;
+            /** Filtered */
+            filtered: number;
+            /** Held */
+            held: number;
+            /** Unfilled */
+            unfilled: number;
+            /** No Bar */
+            no_bar: number;
+            /** Unsized */
+            unsized: number;
+        };
+        /** SizeRowOut */
+        SizeRowOut: {
+            /** Loss */
+            loss: number;
+            /** Shares */
+            shares: number[];
+        };
+        /** SizesOut */
+        SizesOut: {
+            /** Slots */
+            slots: number[];
+            /** Rows */
+            rows: components["schemas"]["SizeRowOut"][];
+            /** Own */
+            own: components["schemas"]["SizeRowOut"][];
+        };
+        /** YearOut */
+        YearOut: {
+            /** Year */
+            year: number;
+            /** Months */
+            months: (number | null)[];
+            /** Whole */
+            whole: number | null;
+        };
+        /**
+         * BookRunIn
+         * @description What is run.
+         */
+        BookRunIn: {
+            /**
+             * First
+             * @description first day that is traded
+             */
+            first?: string | null;
+            /**
+             * Last
+             * @description last day that is traded
+             */
+            last?: string | null;
+            /**
+             * Seed
+             * @description of the draw among signals, and of the bootstrap
+             * @default 1
+             */
+            seed: number;
+            /** @description nothing after it is seen, a day standing for its close */
+            as_of?: string | null;
+            /** Text */
+            text: string;
+            /**
+             * Dials
+             * @default {}
+             */
+            dials: {
+                [key: string]: number;
+            };
+            /** Universe */
+            universe?: string | null;
+            /** Book Id */
+            book_id?: number | null;
+        };
+        /**
+         * BookRunOut
+         * @description A run, or what was asked of one. result: the answer as its kind has it, None until it is done.
+         */
+        BookRunOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "book" | "book-luck" | "book-what-if" | "book-sweep" | "book-walk";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Detail */
+            detail: string;
+            /** Book Id */
+            book_id: number | null;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number | null;
+            /** Data Version */
+            data_version: string;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Headline */
+            headline: string;
+            /** Words */
+            words: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        /** BookLuckRun */
+        BookLuckRun: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "book" | "book-luck" | "book-what-if" | "book-sweep" | "book-walk";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Detail */
+            detail: string;
+            /** Book Id */
+            book_id: number | null;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number | null;
+            /** Data Version */
+            data_version: string;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Headline */
+            headline: string;
+            /** Words */
+            words: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+            result: components["schemas"]["LuckOut"] | null;
+        };
+        /** LuckOut */
+        LuckOut: {
+            /** Picks */
+            picks: number;
+            /** Annual */
+            annual: number[];
+            /** Fall */
+            fall: number[];
+            /** Own */
+            own: number;
+            /** Own Fall */
+            own_fall: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Median */
+            median: number;
+            /** Below */
+            below: number | null;
+            /** Crowded */
+            crowded: number;
+            /** Verdict */
+            verdict: string;
+        };
+        /** LuckAsked */
+        LuckAsked: {
+            /**
+             * Picks
+             * @default 500
+             */
+            picks: number;
+        };
+        /** BookWhatIfRun */
+        BookWhatIfRun: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "book" | "book-luck" | "book-what-if" | "book-sweep" | "book-walk";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Detail */
+            detail: string;
+            /** Book Id */
+            book_id: number | null;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number | null;
+            /** Data Version */
+            data_version: string;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Headline */
+            headline: string;
+            /** Words */
+            words: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+            result: components["schemas"]["WhatIfOut"] | null;
+        };
+        /** CurveOut */
+        CurveOut: {
+            /** Annual */
+            annual: number;
+            /** Total */
+            total: number;
+            /** Worst Fall */
+            worst_fall: number;
+            /** Volatility */
+            volatility: number | null;
+            /** Sharpe */
+            sharpe: number | null;
+            /** Sortino */
+            sortino: number | null;
+            /** Mar */
+            mar: number | null;
+        };
+        /** VariantOut */
+        VariantOut: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Trades */
+            trades: number;
+            curve: components["schemas"]["CurveOut"] | null;
+            /** Difference */
+            difference: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Note */
+            note: string;
+        };
+        /** WhatIfOut */
+        WhatIfOut: {
+            /** Rows */
+            rows: components["schemas"]["VariantOut"][];
+            /** Annual */
+            annual: number;
+        };
+        /** BookCell */
+        BookCell: {
+            /** Values */
+            values: number[];
+            /** Trades */
+            trades: number;
+            /** Annual */
+            annual: number;
+            /** Worst Fall */
+            worst_fall: number;
+            /** Ratio */
+            ratio: number | null;
+            /** Sharpe */
+            sharpe: number | null;
+            /** Floor */
+            floor: number | null;
+            /** Holds */
+            holds: boolean;
+        };
+        /** BookSweepOut */
+        BookSweepOut: {
+            /** Dials */
+            dials: string[];
+            /** Values */
+            values: number[][];
+            /** Cells */
+            cells: components["schemas"]["BookCell"][];
+            /** Peak */
+            peak: number | null;
+            /** Plateau */
+            plateau: number | null;
+            /** Luck */
+            luck: number | null;
+            /** Deflated */
+            deflated: number | null;
+            /** Overfit */
+            overfit: number | null;
+            /** Verdict */
+            verdict: string;
+        };
+        /** BookSweepRun */
+        BookSweepRun: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "book" | "book-luck" | "book-what-if" | "book-sweep" | "book-walk";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Detail */
+            detail: string;
+            /** Book Id */
+            book_id: number | null;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number | null;
+            /** Data Version */
+            data_version: string;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Headline */
+            headline: string;
+            /** Words */
+            words: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+            result: components["schemas"]["BookSweepOut"] | null;
+        };
+        /** DialRange */
+        DialRange: {
+            /** Name */
+            name: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Step */
+            step: number;
+        };
+        /** SweepAsked */
+        SweepAsked: {
+            /** Dials */
+            dials: components["schemas"]["DialRange"][];
+        };
+        /** BookWalkRun */
+        BookWalkRun: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "book" | "book-luck" | "book-what-if" | "book-sweep" | "book-walk";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Detail */
+            detail: string;
+            /** Book Id */
+            book_id: number | null;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number | null;
+            /** Data Version */
+            data_version: string;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Headline */
+            headline: string;
+            /** Words */
+            words: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+            result: components["schemas"]["WalkOut"] | null;
+        };
+        /** StretchOut */
+        StretchOut: {
+            /** Train */
+            train: string;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Values */
+            values: number[];
+            /** Chosen On */
+            chosen_on: number;
+            /** Made */
+            made: number;
+            /** Favourite */
+            favourite: number;
+        };
+        /** WalkOut */
+        WalkOut: {
+            /** Dials */
+            dials: string[];
+            /** Stretches */
+            stretches: components["schemas"]["StretchOut"][];
+            /** Days */
+            days: string[];
+            /** Equity */
+            equity: number[];
+            /** Favourite */
+            favourite: number[];
+            walked: components["schemas"]["CurveOut"];
+            stayed: components["schemas"]["CurveOut"];
+            /** Changed */
+            changed: number;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * WalkAsked
+         * @description train: years on which dials are chosen; traded: years on which they are then traded.
+         */
+        WalkAsked: {
+            /** Dials */
+            dials: components["schemas"]["DialRange"][];
+            /**
+             * Train
+             * @default 4
+             */
+            train: number;
+            /**
+             * Traded
+             * @default 1
+             */
+            traded: number;
+        };
+        /** LevelBarOut */
+        LevelBarOut: {
+            /** Day */
+            day: string;
+            /** Stop */
+            stop: number | null;
+            /** Follow */
+            follow: number | null;
+            /** Targets */
+            targets: (number | null)[];
+        };
+        /**
+         * TradePath
+         * @description A trade with what rested on each of its bars, and why it ended.
+         */
+        TradePath: {
+            trade: components["schemas"]["BookTrade"];
+            /** Parts */
+            parts: components["schemas"]["BookTrade"][];
+            /** Bars */
+            bars: components["schemas"]["LevelBarOut"][];
+            /** Why */
+            why: string;
+        };
+        /** SignalOut */
+        SignalOut: {
+            /** Symbol */
+            symbol: string;
+            /** Rule */
+            rule: string;
+            /** Day */
+            day: string;
+        };
+        /** SignalsOut */
+        SignalsOut: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["SignalOut"][];
+        };
+        /** BookTextIn */
+        BookTextIn: {
+            /** Text */
+            text: string;
+            /** Seen */
+            seen?: string | null;
+        };
+        /** BookName */
+        BookName: {
+            /** Name */
+            name: string;
+        };
+        /** BookVersionOut */
+        BookVersionOut: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /**
+             * Saved
+             * Format: date-time
+             */
+            saved: string;
+        };
+        /** BookSealOut */
+        BookSealOut: {
+            /** Sealed From */
+            sealed_from: string | null;
+            /** Broken */
+            broken: string | null;
+            /** Version */
+            version: number | null;
+        };
+        /**
+         * BookTriesOut
+         * @description luck_sharpe, luck_annual: what the best of so many settings without skill is expected to show.
+         */
+        BookTriesOut: {
+            /** Tried */
+            tried: number;
+            /** Judged */
+            judged: number;
+            best: components["schemas"]["BookTryOut"] | null;
+            /** Luck Sharpe */
+            luck_sharpe: number | null;
+            /** Luck Annual */
+            luck_annual: number | null;
+            /** Rows */
+            rows: components["schemas"]["BookTryOut"][];
+        };
+        /** BookTryOut */
+        BookTryOut: {
+            /** Label */
+            label: string;
+            /** Made */
+            made: string;
+            /** Sharpe */
+            sharpe: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -4489,6 +6117,810 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TradeOut"];
+                };
+            };
+        };
+    };
+    books: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookSummary"][];
+                };
+            };
+        };
+    };
+    create_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBook"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookDetail"];
+                };
+            };
+        };
+    };
+    book_from_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookDetail"];
+                };
+            };
+        };
+    };
+    position_names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PositionNameOut"][];
+                };
+            };
+        };
+    };
+    check_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookChecked"];
+                };
+            };
+        };
+    };
+    format_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextOut"];
+                };
+            };
+        };
+    };
+    mirror_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorOut"];
+                };
+            };
+        };
+    };
+    book_aloud: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+        };
+    };
+    book_runs: {
+        parameters: {
+            query?: {
+                book_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookRunOut"][];
+                };
+            };
+        };
+    };
+    start_book: {
+        parameters: {
+            query?: {
+                again?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookRunIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookRunWhole"];
+                };
+            };
+        };
+    };
+    book_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookRunWhole"];
+                };
+            };
+        };
+    };
+    stop_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookRunOut"];
+                };
+            };
+        };
+    };
+    book_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookRunOut"];
+                };
+            };
+        };
+    };
+    start_book_luck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LuckAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookLuckRun"];
+                };
+            };
+        };
+    };
+    start_book_what_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookWhatIfRun"];
+                };
+            };
+        };
+    };
+    start_book_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SweepAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookSweepRun"];
+                };
+            };
+        };
+    };
+    start_book_walk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WalkAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookWalkRun"];
+                };
+            };
+        };
+    };
+    book_luck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookLuckRun"];
+                };
+            };
+        };
+    };
+    book_what_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookWhatIfRun"];
+                };
+            };
+        };
+    };
+    book_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookSweepRun"];
+                };
+            };
+        };
+    };
+    book_walk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookWalkRun"];
+                };
+            };
+        };
+    };
+    book_trade: {
+        parameters: {
+            query: {
+                number: number;
+                part?: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TradePath"];
+                };
+            };
+        };
+    };
+    book_signals: {
+        parameters: {
+            query: {
+                outcome: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignalsOut"];
+                };
+            };
+        };
+    };
+    book_file: {
+        parameters: {
+            query: {
+                what: "trades" | "equity";
+                kind?: "csv" | "json" | "parquet";
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    book_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookDetail"];
+                };
+            };
+        };
+    };
+    save_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookTextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookDetail"];
+                };
+            };
+        };
+    };
+    delete_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    rename_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookName"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookDetail"];
+                };
+            };
+        };
+    };
+    restore_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookDetail"];
+                };
+            };
+        };
+    };
+    duplicate_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookDetail"];
+                };
+            };
+        };
+    };
+    book_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookVersionOut"][];
+                };
+            };
+        };
+    };
+    book_seal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookSealOut"];
+                };
+            };
+        };
+    };
+    break_book_seal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookSealOut"];
+                };
+            };
+        };
+    };
+    book_tries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookTriesOut"];
                 };
             };
         };

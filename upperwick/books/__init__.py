@@ -1,0 +1,1 @@
+"""Books: rules traded as a portfolio."""

@@ -1,0 +1,479 @@
+"""What the API takes and gives of books."""
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from ninja import Schema
+from pydantic import Field
+
+from upperwick.rules.scan_api import DialOut, ProblemOut
+from wickcore.book.settings import BookChoice
+from wickcore.language.parser import MAX_CHARACTERS, MAX_UNIVERSE
+
+TEXT = Field(max_length=MAX_CHARACTERS + 1)
+
+
+class BookSummary(Schema):
+    """rules: the names of those it enters."""
+
+    id: int
+    name: str
+    about: str
+    universe: str
+    rules: list[str]
+    valid: bool
+    version: int
+    saved: datetime
+
+
+class BookDetail(BookSummary):
+    """mark: of the text, to be given back as `seen` when another is saved over it."""
+
+    text: str
+    mark: str
+
+
+class NewBook(Schema):
+    text: str = TEXT
+    name: str = Field("", max_length=120)
+
+
+class BookTextIn(Schema):
+    text: str = TEXT
+    seen: str | None = Field(None, max_length=32)
+
+
+class BookName(Schema):
+    name: str = Field(max_length=120)
+
+
+class BookVersionOut(Schema):
+    number: int
+    name: str
+    text: str
+    saved: datetime
+
+
+class BookAsked(Schema):
+    text: str = TEXT
+    dials: dict[str, float] = {}
+    universe: str | None = Field(None, max_length=MAX_UNIVERSE)
+
+
+class EnterOut(Schema):
+    name: str
+    side: str
+    kind: str
+    line: int
+
+
+class BookChecked(Schema):
+    """What a text without errors says, and the advice on it. longs, shorts: whether positions of that side are entered; stops:
+    whether each has a
+    stop of its own."""
+
+    advice: list[ProblemOut]
+    dials: list[DialOut]
+    enters: list[EnterOut]
+    frame: str
+    universe: str | None
+    only: str
+    slots: int
+    start: float
+    sizing: str
+    ranked: bool
+    optimistic: bool
+
+
+class PositionNameOut(Schema):
+    name: str
+    help: str
+    example: str
+    where: list[str]
+
+
+class BookRunIn(BookChoice):
+    """What is run."""
+
+    text: str = TEXT
+    dials: dict[str, float] = {}
+    universe: str | None = Field(None, max_length=MAX_UNIVERSE)
+    book_id: int | None = None
+
+
+class DialRange(Schema):
+    name: str
+    low: float
+    high: float
+    step: float
+
+
+class SweepAsked(Schema):
+    dials: Annotated[list[DialRange], Field(min_length=1, max_length=2)]
+
+
+class WalkAsked(SweepAsked):
+    """train: years on which dials are chosen; traded: years on which they are then traded."""
+
+    train: int = Field(4, ge=1, le=20)
+    traded: int = Field(1, ge=1, le=10)
+
+
+class LuckAsked(Schema):
+    picks: int = Field(500, ge=20, le=2_000)
+
+
+class BookRunOut(Schema):
+    """A run, or what was asked of one. result: the answer as its kind has it, None until it is done."""
+
+    id: int
+    kind: Literal["book", "book-luck", "book-what-if", "book-sweep", "book-walk"]
+    state: Literal["waiting", "running", "done", "stopped", "failed", "interrupted"]
+    stage: str
+    share: float
+    detail: str
+    book_id: int | None
+    name: str
+    version: int | None
+    data_version: str
+    asked: datetime
+    seconds: float | None
+    headline: str
+    words: str
+    settings: dict[str, Any]
+
+
+class CurveOut(Schema):
+    annual: float
+    total: float
+    worst_fall: float
+    volatility: float | None
+    sharpe: float | None
+    sortino: float | None
+    mar: float | None
+
+
+class IndexOut(CurveOut):
+    symbol: str
+
+
+class BookFigures(CurveOut):
+    exposure: float
+    return_per_exposure: float | None
+    end: float
+    trades: int
+    win_rate: float | None
+    win_rate_low: float | None
+    win_rate_high: float | None
+    payoff: float | None
+    profit_factor: float | None
+    expectancy_r: float | None
+    expectancy_r_low: float | None
+    expectancy_r_high: float | None
+    mean_gain: float | None
+    bars_held: float | None
+    turnover: float
+    costs: float
+    dividends: float
+    interest: float
+    borrow: float
+    worst_cases: int
+    ruined: bool
+
+
+class LossOut(Schema):
+    loss: float
+    chance: float
+
+
+class PathsOut(Schema):
+    paths: int
+    block: int
+    annual_low: float
+    annual_high: float
+    fall_low: float
+    fall_high: float
+    fall_median: float
+    losses: list[LossOut]
+
+
+class SignalCounts(Schema):
+    waiting: int
+    traded: int
+    no_slot: int
+    no_cash: int
+    filtered: int
+    held: int
+    unfilled: int
+    no_bar: int
+    unsized: int
+
+
+class EquityOut(Schema):
+    day: str
+    equity: float
+    cash: float
+    positions: int
+    exposure: float
+
+
+class YearOut(Schema):
+    year: int
+    months: list[float | None]
+    whole: float | None
+
+
+class FallOut(Schema):
+    began: str
+    bottom: str
+    recovered: str | None
+    depth: float
+    days: int
+
+
+class DayValue(Schema):
+    day: str
+    value: float
+
+
+class BookGroup(Schema):
+    label: str
+    trades: int
+    win_rate: float
+    mean_gain: float | None
+    expectancy_r: float | None
+    result: float
+
+
+class BookTrade(Schema):
+    number: int
+    symbol: str
+    rule: str
+    side: Literal["long", "short"]
+    signal_day: str
+    entry_day: str
+    entry: float
+    shares: float
+    exit_day: str
+    exit: float
+    reason: Literal["stop", "follow", "target", "exit", "delisted", "left", "out", "end"]
+    result: float
+    gain: float
+    gain_r: float | None
+    bars_held: int
+    stop: float | None
+    best: float
+    worst: float
+    costs: float
+    dividends: float
+
+
+class OpenPosition(Schema):
+    symbol: str
+    rule: str
+    side: str
+    shares: float
+    entry_day: str
+    entry: float
+    stop: float | None
+    price: float
+    targets: list[float]
+    due: str | None
+    gain: float
+
+
+class OrderOut(Schema):
+    """at: `open`, or the price at which it rests."""
+
+    symbol: str
+    action: Literal["buy", "short", "sell", "cover"]
+    shares: float
+    at: float | Literal["open"]
+    why: str
+    stop: float | None
+    bars: int | None
+
+
+class SizeRowOut(Schema):
+    loss: float
+    shares: list[float]
+
+
+class SizesOut(Schema):
+    slots: list[int]
+    rows: list[SizeRowOut]
+    own: list[SizeRowOut]
+
+
+class BookResult(Schema):
+    start: str
+    end: str
+    verdict: str
+    optimistic: bool
+    figures: BookFigures
+    paths: PathsOut | None
+    benchmark: IndexOut | None
+    signals: SignalCounts
+    money: float
+    slots: int
+    equity: list[EquityOut]
+    index: list[float] | None
+    falls: list[float]
+    index_falls: list[float] | None
+    months: list[YearOut]
+    index_months: list[YearOut] | None
+    worst_falls: list[FallOut]
+    rolling: list[DayValue]
+    groups: dict[str, list[BookGroup]]
+    trade_count: int
+    trades: list[BookTrade]
+    open: list[OpenPosition]
+    orders: list[OrderOut]
+    sizes: SizesOut
+    sealed_from: str | None
+    unsealed: bool
+
+
+class BookRunWhole(BookRunOut):
+    result: BookResult | None
+
+
+class LuckOut(Schema):
+    picks: int
+    annual: list[float]
+    fall: list[float]
+    own: float
+    own_fall: float
+    low: float
+    high: float
+    median: float
+    below: float | None
+    crowded: int
+    verdict: str
+
+
+class BookLuckRun(BookRunOut):
+    result: LuckOut | None
+
+
+class VariantOut(Schema):
+    key: str
+    label: str
+    trades: int
+    curve: CurveOut | None
+    difference: float | None
+    low: float | None
+    high: float | None
+    note: str
+
+
+class WhatIfOut(Schema):
+    rows: list[VariantOut]
+    annual: float
+
+
+class BookWhatIfRun(BookRunOut):
+    result: WhatIfOut | None
+
+
+class BookCell(Schema):
+    values: list[float]
+    trades: int
+    annual: float
+    worst_fall: float
+    ratio: float | None
+    sharpe: float | None
+    floor: float | None
+    holds: bool
+
+
+class BookSweepOut(Schema):
+    dials: list[str]
+    values: list[list[float]]
+    cells: list[BookCell]
+    peak: int | None
+    plateau: int | None
+    luck: float | None
+    deflated: float | None
+    overfit: float | None
+    verdict: str
+
+
+class BookSweepRun(BookRunOut):
+    result: BookSweepOut | None
+
+
+class StretchOut(Schema):
+    train: str
+    first: str
+    last: str
+    values: list[float]
+    chosen_on: float
+    made: float
+    favourite: float
+
+
+class WalkOut(Schema):
+    dials: list[str]
+    stretches: list[StretchOut]
+    days: list[str]
+    equity: list[float]
+    favourite: list[float]
+    walked: CurveOut
+    stayed: CurveOut
+    changed: int
+    verdict: str
+
+
+class BookWalkRun(BookRunOut):
+    result: WalkOut | None
+
+
+class LevelBarOut(Schema):
+    day: str
+    stop: float | None
+    follow: float | None
+    targets: list[float | None]
+
+
+class TradePath(Schema):
+    """A trade with what rested on each of its bars, and why it ended."""
+
+    trade: BookTrade
+    parts: list[BookTrade]
+    bars: list[LevelBarOut]
+    why: str
+
+
+class SignalOut(Schema):
+    symbol: str
+    rule: str
+    day: str
+
+
+class SignalsOut(Schema):
+    total: int
+    rows: list[SignalOut]
+
+
+class BookSealOut(Schema):
+    sealed_from: str | None
+    broken: str | None
+    version: int | None
+
+
+class BookTryOut(Schema):
+    label: str
+    made: str
+    sharpe: float
+
+
+class BookTriesOut(Schema):
+    """luck_sharpe, luck_annual: what the best of so many settings without skill is expected to show."""
+
+    tried: int
+    judged: int
+    best: BookTryOut | None
+    luck_sharpe: float | None
+    luck_annual: float | None
+    rows: list[BookTryOut]
