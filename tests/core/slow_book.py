@@ -151,9 +151,12 @@ class SlowBook:
                 if math.isnan(turnover):
                     return "unsized"
                 money = min(money, book.most_day * turnover)
+            whole = money
             money = min(money, book.gross * equity - sum(p["shares"] * p["mark"] for p in self.positions))
             if side > 0:
                 money = min(money, self.cash)
+            if money < 0.1 * whole:
+                return "no_cash"
             shares = money / (fill * (1 + book.cost))
             if shares * fill * book.cost < book.cost_least:
                 shares = (money - book.cost_least) / fill
@@ -166,8 +169,8 @@ class SlowBook:
         risk = (fill * factor - stop) * side
         known["risk"] = risk if risk > 0 else math.nan
         self.positions.append(
-            {"number": self.number, "symbol": symbol, "rule": signal["rule"], "place": signal["place"], "side": side, "row": row, "entry_row": row,
-             "entry_day": day, "signal_day": signal["day"], "shares": shares, "bought": shares, "mult": 1.0, "raw": raw, "paid": fill,
+            {"number": self.number, "symbol": symbol, "rule": signal["rule"], "place": signal["place"], "side": side, "row": row,
+             "entry_row": row, "entry_day": day, "signal_day": signal["day"], "shares": shares, "bought": shares, "mult": 1.0, "raw": raw, "paid": fill,
              "mark": fill, "entry": fill * factor, "risk": known["risk"], "stop": stop, "follow": math.nan, "best": fill * factor,
              "worst": fill * factor, "bars": 0 if how == "close" else -1, "how": how, "due": None, "bill": bill, "received": 0.0, "here": True,
              "targets": [[self.level(x.op, signal["known"], known), x.part, False] for x in ways.targets]}

@@ -1,6 +1,7 @@
 """Routes of books and of their runs."""
 
 import json
+from dataclasses import asdict
 from typing import Annotated, Literal
 
 from django.http import HttpRequest, HttpResponse
@@ -31,15 +32,21 @@ from upperwick.books.schemas import (
     NewBook,
     PositionNameOut,
     SignalsOut,
+    SizesOut,
     SweepAsked,
+    TodayIn,
+    TodayOut,
     TradePath,
     WalkAsked,
 )
 from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
+from upperwick.refused import Refused
 from upperwick.rules.language import MirrorOut, NoteOut, TextIn, TextOut
+from wickcore.book.sizes import SLOTS, STOPS, sizes
 from wickcore.language.book_layout import format_book, mirror_book, read_book_aloud
 from wickcore.language.positions import POSITION_NAMES
+from wickcore.language.problems import RuleError
 
 router = Router(tags=["books"])
 Offset = Annotated[int, Field(ge=0, le=5_000_000)]
@@ -67,6 +74,12 @@ def from_rule(request: HttpRequest, rule_id: int):
 def names(request: HttpRequest):
     """What a book knows of a position: names that stand in its exits, stops and targets only."""
     return [{"name": n.name, "help": n.help, "example": n.example, "where": list(n.where)} for n in POSITION_NAMES.values()]
+
+
+@router.get("/sizes", response=SizesOut, operation_id="sizes")
+def size_table(request: HttpRequest):
+    """What a stop means for the account, by slots."""
+    return {"slots": list(SLOTS), "rows": [asdict(row) for row in sizes(STOPS)], "own": []}
 
 
 @router.post("/check", response=BookChecked, operation_id="check_book")
@@ -110,6 +123,17 @@ def _run(run: Job) -> HttpResponse:
 def start(request: HttpRequest, body: BookRunIn, again: bool = False):
     """Runs a book over the history up to the as-of day or the seal. again: even where the answer is kept."""
     return _run(runs.start(request.user, body.model_dump(mode="json"), again))
+
+
+@router.post("/today", response=TodayOut, operation_id="book_today")
+def today(request: HttpRequest, body: TodayIn):
+    """What a book holds on the as-of day, and its orders for the next session."""
+    try:
+        return runs.today(request.user, body.model_dump(mode="json"))
+    except RuleError:
+        raise
+    except ValueError as error:
+        raise Refused(str(error), 422) from None
 
 
 @router.get("/runs", response=list[BookRunOut], operation_id="book_runs")

@@ -12,9 +12,16 @@ from upperwick.studies.report import DIM, EMBER, HAIR, INK, percents, plot
 TEMPLATE = Path(__file__).parent / "templates" / "book.html"
 TRADES = 500
 WORDS = {
-    "waiting": "for the next session", "traded": "traded", "no_slot": "no slot free", "no_cash": "not enough money",
-    "filtered": "market filter shut", "held": "held already", "unfilled": "order not filled", "no_bar": "no bar that session", "unsized": "no size could be told",
-}  # fmt: skip
+    "waiting": "for the next session",
+    "traded": "traded",
+    "no_slot": "no slot free",
+    "no_cash": "not enough money",
+    "filtered": "market filter shut",
+    "held": "held already",
+    "unfilled": "order not filled",
+    "no_bar": "no bar that session",
+    "unsized": "no size could be told",
+}
 GROUPS = {
     "rule": "By rule",
     "reason": "By reason of the exit",

@@ -12,14 +12,15 @@ from upperwick.books.report import page
 from upperwick.books.work import ran
 from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
-from upperwick.market.services import open_market, request_limits
+from upperwick.market.services import in_turn, open_market, request_limits
 from upperwick.refused import Refused
 from upperwick.studies.questions import seal_day
 from wickcore.bars.moment import iso
 from wickcore.book.levels import levels, why
+from wickcore.book.orders import orders
 from wickcore.book.run import BookRun
 from wickcore.book.settings import BookChoice, chosen_from, words_of
-from wickcore.book.shapes import equity_rows, signal_rows, trade_row
+from wickcore.book.shapes import equity_rows, order_row, position_row, signal_rows, trade_row
 from wickcore.book.tape import OUTCOMES
 from wickcore.study.sweep import MOST_CELLS, steps_of
 
@@ -125,9 +126,26 @@ def trade_of(owner: Any, run_id: int, number: int, part: int) -> dict[str, Any]:
         raise Refused("There is no such trade in this run.", 404)
     trade = parts[part]
     bars = [
-        {"day": iso(b.day), "stop": b.stop, "follow": b.follow, "targets": list(b.targets)} for b in levels(run.prepared, trade)
+        {"day": iso(b.day), "close": b.close, "stop": b.stop, "follow": b.follow, "targets": list(b.targets)}
+        for b in levels(run.prepared, trade)
     ]
     return {"trade": trade_row(trade), "parts": [trade_row(x) for x in parts], "bars": bars, "why": why(run.prepared, trade)}
+
+
+def today(owner: Any, body: dict[str, Any]) -> dict[str, Any]:
+    """What a book holds on the as-of day and what it orders for the next session, having been traded up to then: sealed days are
+    traded
+    too, and none of their results is told but that of what is open. Raises RuleError, Refused, ValueError and Stopped."""
+    book = services.find(owner, body["book_id"]) if body.get("book_id") else None
+    asked = question_of(owner, book, body)
+    question = {**asked, "unsealed": True}
+    with in_turn():
+        run = ran(owner, question, open_market().market.version, request_limits())[1]
+    sealed = asked["sealed_from"] and not asked["unsealed"]
+    return {
+        "as_of": iso(int(run.days[-1])), "equity": None if sealed else float(run.equity[-1]), "slots": run.prepared.book.slots,
+        "open": [position_row(p) for p in run.open], "orders": [order_row(o) for o in orders(run, body.get("account"))],
+    }  # fmt: skip
 
 
 def signals_of(owner: Any, run_id: int, outcome: str, offset: int, limit: int) -> dict[str, Any]:

@@ -430,7 +430,10 @@ class BookWalkRun(BookRunOut):
 
 
 class LevelBarOut(Schema):
+    """close: as printed that day, by which a chart on another day's scale places the levels."""
+
     day: str
+    close: float
     stop: float | None
     follow: float | None
     targets: list[float | None]
@@ -443,6 +446,24 @@ class TradePath(Schema):
     parts: list[BookTrade]
     bars: list[LevelBarOut]
     why: str
+
+
+class TodayIn(BookRunIn):
+    """account: the equity of an account of one's own, to whose size the orders are brought."""
+
+    account: float | None = Field(None, gt=0, le=1e15)
+
+
+class TodayOut(Schema):
+    """What the book holds on the as-of day, and its orders for the next session. equity: what it would stand at, having been
+    traded all along;
+    None while its last days are sealed."""
+
+    as_of: str
+    equity: float | None
+    slots: int
+    open: list[OpenPosition]
+    orders: list[OrderOut]
 
 
 class SignalOut(Schema):

@@ -13,6 +13,7 @@ class EventsConfig(AppConfig):
     def ready(self) -> None:
         """What is changed in this process is told at once; what others change is looked for (watch.py)."""
         from upperwick.bench.models import BenchList
+        from upperwick.books.models import Book, BookSeal, BookVersion
         from upperwick.events.bus import SIGNED_OUT, publish
         from upperwick.rules.models import Rule, RuleVersion
         from upperwick.studies.models import SealBreak
@@ -30,7 +31,14 @@ class EventsConfig(AppConfig):
         def list_moved(instance: BenchList, **_: object) -> None:
             tell("lists", instance.owner_id)
 
+        def book_moved(instance: Any, **_: object) -> None:
+            book = instance if isinstance(instance, Book) else instance.book
+            tell("books", book.owner_id, id=book.pk)
+
+        for model in (BookVersion, BookSeal):
+            post_save.connect(book_moved, sender=model, weak=False, dispatch_uid=f"{model.__name__} moved")
         for signal in (post_save, post_delete):
+            signal.connect(book_moved, sender=Book, weak=False, dispatch_uid="books moved")
             signal.connect(rule_moved, sender=Rule, weak=False, dispatch_uid="rules moved")
             signal.connect(list_moved, sender=BenchList, weak=False, dispatch_uid="lists moved")
         for model in (RuleVersion, SealBreak):

@@ -32,6 +32,7 @@ from wickcore.measures.program import work_out
 HAIR = 1e-9  # of a share: what arithmetic leaves of a whole number
 ENTERED_BEFORE, AT_OPEN, UP_INSIDE, DOWN_INSIDE, AT_ITS_CLOSE = range(5)  # how a position was entered on this bar
 MOST_IMPACT = 0.5
+SCRAP = 0.1  # of its size: what the money at hand would cut to less than that takes no slot, and tells nothing of the rule
 
 
 @kernel
@@ -115,9 +116,12 @@ def enter(
         wanted = _wanted(tape, signals, terms, s, row, fill, stop, money[EQUITY])
         if wanted != wanted:
             return UNSIZED
+        whole = wanted
         wanted = min(wanted, room)
         if side > 0:
             wanted = min(wanted, money[CASH])
+        if wanted < SCRAP * whole:
+            return NO_CASH
         shares = shares_for(wanted, fill, terms)
         if shares < 1.0 and (not terms.fractions or shares * fill <= HAIR * money[EQUITY]):
             return NO_CASH

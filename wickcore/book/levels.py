@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from wickcore.bars.moment import iso
 from wickcore.book.prepare import Prepared
 from wickcore.book.run import Trade
 from wickcore.book.tape import OWN_BARS, OWN_BEST, OWN_ENTRY, OWN_GAIN, OWN_GAIN_R, OWN_RISK, OWN_RULE, OWN_WORST
+from wickcore.book.verdict import said_day
 from wickcore.language.book import Leaving, Ways
 from wickcore.measures.program import work_out
 
@@ -21,6 +21,7 @@ class LevelBar:
 
     row: int
     day: int
+    close: float
     stop: float | None
     follow: float | None
     targets: tuple[float | None, ...]
@@ -55,6 +56,7 @@ def levels(prepared: Prepared, trade: Trade) -> list[LevelBar]:
                 LevelBar(
                     row,
                     int(bars.days[row]),
+                    float(tape.close[row]),
                     _price(stop, factor),
                     _price(follow, factor),
                     tuple(_price(t, factor) for t in targets),
@@ -91,7 +93,7 @@ def _price(level: float, factor: float) -> float | None:
 
 def why(prepared: Prepared, trade: Trade) -> str:
     """Why a trade ended, in a sentence made from what it met."""
-    book, day = prepared.book, iso(trade.exit_day)
+    book, day = prepared.book, said_day(trade.exit_day)
     ways: Ways = book.ways(1 if trade.side == "long" else -1)
     at = f"{trade.exit:,.2f}"
     held = f"{trade.bars_held} bar{'' if trade.bars_held == 1 else 's'} after the entry"
@@ -117,9 +119,7 @@ def why(prepared: Prepared, trade: Trade) -> str:
             return f"Left {when} of {day} at {at}, {held}: `{exit_.text}` {since} (line {exit_.line})."
         case "delisted":
             back = "" if book.delisting >= 1 else f", of which the book gets {book.delisting:.0%} back"
-            return (
-                f"Delisted: no bar since {iso(int(prepared.bars.days[trade.exit_row]))}; closed on {day} at the last price{back}."
-            )
+            return f"Delisted: no bar since {said_day(int(prepared.bars.days[trade.exit_row]))}; closed on {day} at the last price{back}."
         case "left":
             return (
                 f"Left at the open of {day} at {at}: it no longer belonged to {book.universe or 'the universe'} (`leaves: exit`)."

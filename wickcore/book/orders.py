@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from wickcore.book import tape as t
-from wickcore.book.fills import shares_for
+from wickcore.book.fills import SCRAP, shares_for
 from wickcore.book.run import BookRun
 from wickcore.measures.program import work_out
 
@@ -29,17 +29,20 @@ class Order:
     bars: int | None = None
 
 
-def orders(run: BookRun) -> list[Order]:
-    """Exits first, then entries by rank up to the slots that will be free, then resting orders."""
+def orders(run: BookRun, account: float | None = None) -> list[Order]:
+    """Exits first, then entries by rank up to the slots that will be free, then resting orders. account: the equity of an account
+    of one's own,
+    to whose size all shares are brought; the run's own where it is not given."""
     prepared, terms = run.prepared, run.prepared.terms
-    if run.ruined or (terms.last != len(prepared.tape.days) - 1 and run.steps[-1] != terms.last):
+    if run.ruined:
         return []
-    found = [_exit(p.symbol, p.side, p.shares, p.due) for p in run.open if p.due]
+    scale = 1.0 if account is None else account / float(run.equity[-1])
+    found = [_exit(p.symbol, p.side, _sized(p.shares * scale, run, scale), p.due) for p in run.open if p.due]
     leaving = {p.symbol for p in run.open if p.due}
-    equity, cash = float(run.equity[-1]), float(run.cash[-1])
+    equity, cash = scale * float(run.equity[-1]), scale * float(run.cash[-1])
     kept = [p for p in run.open if p.symbol not in leaving]
-    cash += sum((1 if p.side == "long" else -1) * p.shares * p.price for p in run.open if p.due)
-    free, room = terms.slots - len(kept), terms.gross * equity - sum(p.shares * p.price for p in kept)
+    cash += scale * sum((1 if p.side == "long" else -1) * p.shares * p.price for p in run.open if p.due)
+    free, room = terms.slots - len(kept), terms.gross * equity - scale * sum(p.shares * p.price for p in kept)
     owned = {p.symbol for p in kept}
     each = prepared.signals.each
     waiting = np.flatnonzero(run.outcome == t.WAITING)
@@ -61,6 +64,10 @@ def orders(run: BookRun) -> list[Order]:
                 money = order.shares * float(prepared.tape.close[int(signal["row"])])
                 room, cash = room - money, cash - money if signal["side"] > 0 else cash + money
     return found
+
+
+def _sized(shares: float, run: BookRun, scale: float) -> float:
+    return shares if scale == 1.0 or run.prepared.terms.fractions else float(math.floor(shares))
 
 
 def _exit(symbol: str, side: str, shares: float, due: str | None) -> Order:
@@ -95,11 +102,14 @@ def _entry(run: BookRun, s: int, equity: float, room: float, cash: float) -> Ord
         if not distance > 0:
             return None
         money = equity * terms.size / distance * fill
-    money = min(money, terms.most_share * equity, room)
+    money = min(money, terms.most_share * equity)
     if math.isfinite(terms.most_day):
         money = min(money, terms.most_day * float(signal["turnover"]))
+    whole, money = money, min(money, room)
     if side > 0:
         money = min(money, cash)
+    if money < SCRAP * whole:
+        return None
     shares = float(shares_for(money, fill, terms)) if money > 0 else 0.0
     if not shares > 0:
         return None

@@ -1,6 +1,7 @@
 """What a run comes to, in sentences made by rule from its figures."""
 
-from wickcore.bars.moment import iso
+from datetime import date
+
 from wickcore.book.figures import Curve, Figures
 from wickcore.book.luck import Luck
 from wickcore.book.paths import Paths
@@ -14,6 +15,12 @@ def percent(value: float, digits: int = 1) -> str:
     return f"{value * 100:.{digits}f}%".replace("-", "−")
 
 
+def said_day(day: int) -> str:
+    """A day as people say it: 12 Jul 2021."""
+    found = date.fromordinal(day + date(1970, 1, 1).toordinal())
+    return f"{found.day} {found:%b %Y}"
+
+
 def verdict(run: BookRun, made: Figures, paths: Paths | None, index: Curve | None) -> str:
     """The answer to: would the account have lived, and was it better than holding the index?"""
     book, signals = run.prepared.book, run.signals
@@ -21,7 +28,7 @@ def verdict(run: BookRun, made: Figures, paths: Paths | None, index: Curve | Non
     if not made.trades and not run.open:
         return _nothing(run, total)
     if made.ruined:
-        return f"Ruined: nothing was left of {book.start:,.0f} by {iso(int(run.days[-1]))}, after {made.trades:,} trades."
+        return f"Ruined: nothing was left of {book.start:,.0f} by {said_day(int(run.days[-1]))}, after {made.trades:,} trades."
     said = [f"{percent(made.annual)} a year"]
     if index is not None:
         said[0] += f" against {percent(index.annual)} for holding the index, with {_falls(made.worst_fall, index.worst_fall)}."

@@ -30,6 +30,11 @@ export type Drawing = Schemas['DrawingOut']
 export type DrawingIn = Schemas['DrawingIn']
 export type Shown = Schemas['ColumnOut']['shown']
 export type SharedRule = Schemas['SharedOut']
+export type BookDetail = Schemas['BookDetail']
+export type BookRun = Schemas['BookRunWhole']
+export type BookResult = Schemas['BookResult']
+export type BookTrade = Schemas['BookTrade']
+export type DialRange = Schemas['DialRange']
 
 export interface Others {
   text: string
@@ -267,6 +272,65 @@ export const api = {
     answer(client.GET('/api/studies/seal/{rule_id}', { params: { path: { rule_id } } })),
   breakSeal: (rule_id: number) =>
     answer(client.POST('/api/studies/seal/{rule_id}', { params: { path: { rule_id } } })),
+}
+
+const book = (book_id: number) => ({ params: { path: { book_id } } })
+const run = (run_id: number) => ({ params: { path: { run_id } } })
+
+export const books = {
+  all: () => answer(client.GET('/api/books')),
+  one: (id: number) => answer(client.GET('/api/books/{book_id}', book(id))),
+  create: (text: string, name = '') => answer(client.POST('/api/books', { body: { text, name } })),
+  fromRule: (rule_id: number) =>
+    answer(client.POST('/api/books/from-rule/{rule_id}', { params: { path: { rule_id } } })),
+  save: (id: number, text: string, seen: string) =>
+    answer(client.PUT('/api/books/{book_id}', { ...book(id), body: { text, seen } })),
+  rename: (id: number, name: string) =>
+    answer(client.PATCH('/api/books/{book_id}', { ...book(id), body: { name } })),
+  remove: (id: number) => answer(client.DELETE('/api/books/{book_id}', book(id))),
+  restore: (id: number) => answer(client.POST('/api/books/{book_id}/restore', book(id))),
+  duplicate: (id: number) => answer(client.POST('/api/books/{book_id}/duplicate', book(id))),
+  versions: (id: number) => answer(client.GET('/api/books/{book_id}/versions', book(id))),
+  names: () => answer(client.GET('/api/books/names')),
+  sizes: () => answer(client.GET('/api/books/sizes')),
+  check: (text: string, signal: AbortSignal) =>
+    answer(client.POST('/api/books/check', { body: { text, dials: {} }, signal })),
+  layOut: (text: string) => answer(client.POST('/api/books/format', { body: { text } })),
+  mirror: (text: string) => answer(client.POST('/api/books/mirror', { body: { text } })),
+  aloud: (text: string) => answer(client.POST('/api/books/aloud', { body: { text } })),
+  today: (body: Schemas['TodayIn']) => answer(client.POST('/api/books/today', { body })),
+  start: (body: Schemas['BookRunIn'], again = false) =>
+    answer(client.POST('/api/books/runs', { body, params: { query: { again } } })),
+  run: (id: number) => answer(client.GET('/api/books/runs/{run_id}', run(id))),
+  runs: (book_id: number) => answer(client.GET('/api/books/runs', { params: { query: { book_id } } })),
+  stop: (id: number) => answer(client.DELETE('/api/books/runs/{run_id}', run(id))),
+  again: (id: number) => answer(client.POST('/api/books/runs/{run_id}/again', run(id))),
+  startLuck: (id: number, picks: number) =>
+    answer(client.POST('/api/books/runs/{run_id}/luck', { ...run(id), body: { picks } })),
+  luck: (id: number) => answer(client.GET('/api/books/asked/luck/{run_id}', run(id))),
+  startWhatIf: (id: number) => answer(client.POST('/api/books/runs/{run_id}/what-if', run(id))),
+  whatIf: (id: number) => answer(client.GET('/api/books/asked/what-if/{run_id}', run(id))),
+  startSweep: (id: number, dials: DialRange[]) =>
+    answer(client.POST('/api/books/runs/{run_id}/sweep', { ...run(id), body: { dials } })),
+  sweep: (id: number) => answer(client.GET('/api/books/asked/sweep/{run_id}', run(id))),
+  startWalk: (id: number, body: Schemas['WalkAsked']) =>
+    answer(client.POST('/api/books/runs/{run_id}/walk', { ...run(id), body })),
+  walk: (id: number) => answer(client.GET('/api/books/asked/walk/{run_id}', run(id))),
+  trade: (id: number, number: number, part: number) =>
+    answer(
+      client.GET('/api/books/runs/{run_id}/trade', {
+        params: { path: { run_id: id }, query: { number, part } },
+      }),
+    ),
+  signals: (id: number, outcome: string, offset: number, limit = 200) =>
+    answer(
+      client.GET('/api/books/runs/{run_id}/signals', {
+        params: { path: { run_id: id }, query: { outcome, offset, limit } },
+      }),
+    ),
+  seal: (id: number) => answer(client.GET('/api/books/{book_id}/seal', book(id))),
+  breakSeal: (id: number) => answer(client.POST('/api/books/{book_id}/seal', book(id))),
+  tries: (id: number) => answer(client.GET('/api/books/{book_id}/tries', book(id))),
 }
 
 /** The sentence of any failure. */

@@ -19,7 +19,8 @@ export const SCOPES = {
   hits: 'Hits',
   chart: 'A chart',
   sheet: 'The sheet',
-  trade: 'A hit as it was traded',
+  trade: 'A trade on its chart',
+  book: 'A book',
 } as const
 export type Scope = keyof typeof SCOPES
 
@@ -43,6 +44,9 @@ export const COMMANDS = {
     what: 'measure follow-through',
     shown: 'Ctrl Enter',
   }),
+  'book.edit': row({ scope: 'book', keys: ['e'], what: 'go to its lines' }),
+  'book.save': row({ scope: 'book', keys: ['mod+s'], what: 'save it', shown: 'Ctrl S' }),
+  'book.run': row({ scope: 'book', keys: ['mod+Enter'], what: 'run it', shown: 'Ctrl Enter' }),
   'lines.mend': row({
     scope: 'lines',
     keys: ['alt+Enter'],

@@ -9,7 +9,7 @@ export type JobEvent = Pick<AnyRun, 'id' | 'state' | 'stage' | 'share' | 'detail
   subject_id: number | null
 }
 type Event =
-  ({ what: 'job' } & JobEvent) | { what: 'market' | 'compiling' | 'rules' | 'lists' | 'everything' }
+  ({ what: 'job' } & JobEvent) | { what: 'market' | 'compiling' | 'rules' | 'books' | 'lists' | 'everything' }
 
 const KEPT = 100
 const AGAIN = 5_000 // after a refusal, which the browser does not try again by itself
@@ -37,7 +37,7 @@ function jobMoved(event: JobEvent): void {
   heard.set(event.id, event)
   for (const old of [...heard.keys()].slice(0, -KEPT)) heard.delete(old)
   for (const { id, tell } of [...watchers]) if (id === event.id) tell(event)
-  const list = ['jobs', 'studies', event.subject_id]
+  const list = ['jobs', event.subject_kind === 'book' ? 'books' : 'studies', event.subject_id]
   const known = client.getQueryData<AnyRun[]>(list)?.some((run) => run.id === event.id)
   if (known && unfinished(event))
     client.setQueryData<AnyRun[]>(list, (runs) =>
@@ -52,10 +52,11 @@ export function take(event: Event): void {
   else if (event.what === 'compiling') forget('market')
   else if (event.what === 'market') forget('market', 'catalogue', 'bars', 'rules')
   else if (event.what === 'rules') forget('rules')
+  else if (event.what === 'books') forget('books')
   else if (event.what === 'lists') forget('lists', 'bars')
   else if (event.what === 'everything') {
     // A stream that begins has missed whatever came before it: what is on show may be of then.
-    forget('market', 'lists', 'rules', 'jobs')
+    forget('market', 'lists', 'rules', 'books', 'jobs')
     // What was asked in vain while the server was away is asked again.
     void client.refetchQueries({ type: 'active', predicate: (asked) => asked.state.status === 'error' })
     for (const { tell } of [...watchers]) tell(null)

@@ -1,6 +1,6 @@
 /** Everything that is fetched: one cache, under one name for each question. Nothing asks again by a clock: what moved is told (moved.ts). */
 import { createQuery, keepPreviousData, QueryClient, queryOptions } from '@tanstack/svelte-query'
-import { api, Problem, type Asked, type ChartChoice, type Drawn } from './api'
+import { api, books, Problem, type Asked, type ChartChoice, type Drawn, type Schemas } from './api'
 
 const AWAY = [0, 502, 504] // no answer: asked until there is one
 const NOT_YET = 503
@@ -90,6 +90,42 @@ export const ask = {
     queryOptions({ queryKey: ['aloud', text], queryFn: () => api.aloud(text), gcTime: SHORT }),
   phrase: (text: string) =>
     queryOptions({ queryKey: ['phrase', text], queryFn: ({ signal }) => api.phrase(text, signal) }),
+  books: () => queryOptions({ queryKey: ['books'], queryFn: books.all }),
+  book: (id: number) =>
+    queryOptions({ queryKey: ['books', 'one', id], queryFn: () => books.one(id), staleTime: 0 }),
+  bookVersions: (id: number) =>
+    queryOptions({ queryKey: ['books', 'versions', id], queryFn: () => books.versions(id) }),
+  bookSeal: (id: number) => queryOptions({ queryKey: ['books', 'seal', id], queryFn: () => books.seal(id) }),
+  sizes: () => queryOptions({ queryKey: ['sizes'], queryFn: books.sizes }),
+  positionNames: () => queryOptions({ queryKey: ['position names'], queryFn: books.names }),
+  /** What a book's text says, with the text that is meant. It hangs on the account's rules too. */
+  bookCheck: (text: string) =>
+    queryOptions({
+      queryKey: ['rules', 'book check', text],
+      queryFn: async ({ signal }) => ({ text, said: await books.check(text, signal) }),
+      gcTime: SHORT,
+    }),
+  bookAloud: (text: string) =>
+    queryOptions({ queryKey: ['book aloud', text], queryFn: () => books.aloud(text), gcTime: SHORT }),
+  bookToday: (body: Schemas['TodayIn']) =>
+    queryOptions({
+      queryKey: ['bars', 'book today', body],
+      queryFn: () => books.today(body),
+      gcTime: SHORT,
+    }),
+  bookRuns: (id: number) => queryOptions({ queryKey: ['jobs', 'books', id], queryFn: () => books.runs(id) }),
+  bookTries: (id: number) =>
+    queryOptions({ queryKey: ['jobs', 'book tries', id], queryFn: () => books.tries(id) }),
+  bookTrade: (run: number, number: number, part: number) =>
+    queryOptions({
+      queryKey: ['bars', 'book trade', run, number, part],
+      queryFn: () => books.trade(run, number, part),
+    }),
+  bookSignals: (run: number, outcome: string, offset: number) =>
+    queryOptions({
+      queryKey: ['bars', 'book signals', run, outcome, offset],
+      queryFn: () => books.signals(run, outcome, offset),
+    }),
   studies: (rule: number) =>
     queryOptions({ queryKey: ['jobs', 'studies', rule], queryFn: () => api.studies(rule) }),
   tries: (rule: number, horizon: number) =>

@@ -1113,6 +1113,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/sizes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Size Table
+         * @description What a stop means for the account, by slots.
+         */
+        get: operations["sizes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/check": {
         parameters: {
             query?: never;
@@ -1211,6 +1231,26 @@ export interface paths {
          * @description Runs a book over the history up to the as-of day or the seal. again: even where the answer is kept.
          */
         post: operations["start_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Today
+         * @description What a book holds on the as-of day, and its orders for the next session.
+         */
+        post: operations["book_today"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3597,6 +3637,22 @@ export interface components {
             /** Where */
             where: string[];
         };
+        /** SizeRowOut */
+        SizeRowOut: {
+            /** Loss */
+            loss: number;
+            /** Shares */
+            shares: number[];
+        };
+        /** SizesOut */
+        SizesOut: {
+            /** Slots */
+            slots: number[];
+            /** Rows */
+            rows: components["schemas"]["SizeRowOut"][];
+            /** Own */
+            own: components["schemas"]["SizeRowOut"][];
+        };
         /**
          * BookChecked
          * @description What a text without errors says, and the advice on it. longs, shorts: whether positions of that side are entered; stops:
@@ -4019,22 +4075,6 @@ export interface components {
             /** Unsized */
             unsized: number;
         };
-        /** SizeRowOut */
-        SizeRowOut: {
-            /** Loss */
-            loss: number;
-            /** Shares */
-            shares: number[];
-        };
-        /** SizesOut */
-        SizesOut: {
-            /** Slots */
-            slots: number[];
-            /** Rows */
-            rows: components["schemas"]["SizeRowOut"][];
-            /** Own */
-            own: components["schemas"]["SizeRowOut"][];
-        };
         /** YearOut */
         YearOut: {
             /** Year */
@@ -4127,6 +4167,63 @@ export interface components {
             settings: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * TodayOut
+         * @description What the book holds on the as-of day, and its orders for the next session. equity: what it would stand at, having been
+         *     traded all along;
+         *     None while its last days are sealed.
+         */
+        TodayOut: {
+            /** As Of */
+            as_of: string;
+            /** Equity */
+            equity: number | null;
+            /** Slots */
+            slots: number;
+            /** Open */
+            open: components["schemas"]["OpenPosition"][];
+            /** Orders */
+            orders: components["schemas"]["OrderOut"][];
+        };
+        /**
+         * TodayIn
+         * @description account: the equity of an account of one's own, to whose size the orders are brought.
+         */
+        TodayIn: {
+            /**
+             * First
+             * @description first day that is traded
+             */
+            first?: string | null;
+            /**
+             * Last
+             * @description last day that is traded
+             */
+            last?: string | null;
+            /**
+             * Seed
+             * @description of the draw among signals, and of the bootstrap
+             * @default 1
+             */
+            seed: number;
+            /** @description nothing after it is seen, a day standing for its close */
+            as_of?: string | null;
+            /** Text */
+            text: string;
+            /**
+             * Dials
+             * @default {}
+             */
+            dials: {
+                [key: string]: number;
+            };
+            /** Universe */
+            universe?: string | null;
+            /** Book Id */
+            book_id?: number | null;
+            /** Account */
+            account?: number | null;
         };
         /** BookLuckRun */
         BookLuckRun: {
@@ -4493,10 +4590,15 @@ export interface components {
              */
             traded: number;
         };
-        /** LevelBarOut */
+        /**
+         * LevelBarOut
+         * @description close: as printed that day, by which a chart on another day's scale places the levels.
+         */
         LevelBarOut: {
             /** Day */
             day: string;
+            /** Close */
+            close: number;
             /** Stop */
             stop: number | null;
             /** Follow */
@@ -6207,6 +6309,26 @@ export interface operations {
             };
         };
     };
+    sizes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SizesOut"];
+                };
+            };
+        };
+    };
     check_book: {
         parameters: {
             query?: never;
@@ -6347,6 +6469,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BookRunWhole"];
+                };
+            };
+        };
+    };
+    book_today: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TodayIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TodayOut"];
                 };
             };
         };

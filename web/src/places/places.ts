@@ -39,6 +39,26 @@ export const PLACES: readonly Place[] = [
     load: () => import('./rules/RuleList.svelte'),
   },
   {
+    id: 'book',
+    title: 'Book',
+    address: '/books/:id',
+    match: (path) => {
+      const found = /^\/books\/(\d+)(?:\/([a-z-]+))?\/?$/.exec(path)
+      return found && { id: Number(found[1]), tab: found[2] ?? 'equity' }
+    },
+    load: () => import('./books/BookPlace.svelte'),
+  },
+  {
+    id: 'books',
+    title: 'Books',
+    strip: 'places',
+    address: '/books',
+    key: 'b',
+    help: 'the list of books: rules traded as a portfolio',
+    match: (path) => (/^\/books\/?$/.test(path) ? {} : null),
+    load: () => import('./books/BookList.svelte'),
+  },
+  {
     id: 'reference',
     title: 'Reference',
     strip: 'helps',

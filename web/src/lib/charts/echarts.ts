@@ -1,7 +1,7 @@
 /** The parts of ECharts that are used, registered once. */
 import 'echarts/lib/chart/bar'
 import { CandlestickChart, LineChart, ScatterChart } from 'echarts/charts'
-import { DataZoomComponent, GridComponent, TooltipComponent } from 'echarts/components'
+import { DataZoomComponent, GridComponent, MarkLineComponent, TooltipComponent } from 'echarts/components'
 import { init, use, type ECharts } from 'echarts/core'
 import { LabelLayout } from 'echarts/features'
 import { CanvasRenderer } from 'echarts/renderers'
@@ -13,6 +13,7 @@ use([
   GridComponent,
   TooltipComponent,
   DataZoomComponent,
+  MarkLineComponent,
   LabelLayout,
   CanvasRenderer,
 ])

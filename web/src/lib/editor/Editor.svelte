@@ -42,7 +42,11 @@
     /** The lines folded away, counted from 1. */
     onfold: (hidden: number[]) => void
     /** Where each line stands, a wrapped one higher than others. */
-    onplaces: (places: Place[]) => void
+    onplaces?: (places: Place[]) => void
+    /** Words of this kind of text, each with what it does, besides those of every rule. */
+    words?: readonly (readonly [string, string])[]
+    label?: string
+    example?: string
   }
   const {
     value,
@@ -59,10 +63,13 @@
     onvalue,
     onfold,
     onplaces,
+    words = [],
+    label = 'Lines of the rule',
+    example = 'close > sma(50)',
   }: Props = $props()
   let host: HTMLDivElement
   let view: EditorView | undefined
-  const known = $derived(options(entries, ['day', 'week', 'month', 'quarter', 'year']))
+  const known = $derived(options(entries, ['day', 'week', 'month', 'quarter', 'year'], words))
 
   /** Only what differs, so that the cursor stays where it was in the rest. */
   function changed(before: string, after: string): { from: number; to: number; insert: string } {
@@ -84,7 +91,7 @@
     const now = JSON.stringify(places)
     if (now === told) return
     told = now
-    onplaces(places)
+    onplaces?.(places)
   }
 
   $effect(() => {
@@ -105,7 +112,7 @@
           ruleLanguage,
           ruleColours,
           look,
-          placeholder('close > sma(50)'),
+          placeholder(example),
           meaning(
             () => entries,
             (expression) => onvalue(expression),
@@ -122,7 +129,7 @@
             defaultKeymap: false,
           }),
           taking(),
-          EditorView.contentAttributes.of({ 'aria-label': 'Lines of the rule', spellcheck: 'false' }),
+          EditorView.contentAttributes.of({ 'aria-label': label, spellcheck: 'false' }),
           keymap.of([
             { key: 'Mod-Enter', run: () => (onmeasure(), true) },
             { key: 'Mod-s', run: () => (onsave(), true) },

@@ -46,7 +46,11 @@ export function helpOf(entry: Entry): () => HTMLElement {
   }
 }
 
-export function options(entries: Entry[], frames: string[]): Completion[] {
+export function options(
+  entries: Entry[],
+  frames: string[],
+  words: readonly (readonly [string, string])[] = [],
+): Completion[] {
   return [
     ...entries.map((entry) => ({
       label: entry.name,
@@ -57,7 +61,12 @@ export function options(entries: Entry[], frames: string[]): Completion[] {
       info: helpOf(entry),
       section: entry.family,
     })),
-    ...WORDS.map(([label, detail]) => ({ label, info: detail, type: 'keyword', section: 'words' })),
+    ...[...words, ...WORDS].map(([label, detail]) => ({
+      label,
+      info: detail,
+      type: 'keyword',
+      section: 'words',
+    })),
     ...frames.map((label) => ({ label, info: 'a frame, for on(…)', type: 'type', section: 'frames' })),
   ]
 }
@@ -142,15 +151,16 @@ export function complete(known: () => Completion[], texts: () => Texts) {
       const all = texts()
       const asks = (name: string) =>
         new RegExp(`\\b${name}\\s*(==|!=|in)[\\s("]*([^"]*",\\s*")*[^"]*$`).test(before)
-      const wanted = /^\s*use\s+"/.test(before)
-        ? all.rules
-        : /event\(\s*"/.test(before)
-          ? all.events
-          : asks('kind')
-            ? all.kinds
-            : asks('weekday')
-              ? WEEKDAYS
-              : all.sectors
+      const wanted =
+        /^\s*(use|enter)\s+"/.test(before) || asks('held_rule')
+          ? all.rules
+          : /event\(\s*"/.test(before)
+            ? all.events
+            : asks('kind')
+              ? all.kinds
+              : asks('weekday')
+                ? WEEKDAYS
+                : all.sectors
       return {
         from: context.pos - quoted[1]!.length,
         options: wanted.map((label) => ({ label, apply: `${label}"`, type: 'text' })),

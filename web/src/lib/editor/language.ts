@@ -5,7 +5,7 @@ import { tags } from '@lezer/highlight'
 const KEYWORDS = new Set(
   (
     'let dial use skip from to step any all none of at least and or not held once in crosses above below ' +
-    'between near by ago bar bars since'
+    'between near by ago bar bars since when'
   ).split(' '),
 )
 
@@ -15,6 +15,8 @@ export const ruleLanguage = StreamLanguage.define({
     if (stream.eatSpace()) return null
     if (stream.match(/#.*/)) return 'comment'
     if (stream.match(/"[^"]*"?/)) return 'string'
+    // A book's lines begin with what they set: `stop:`, `only while:`, `enter`, `exit long when`.
+    if (stream.sol() && stream.match(/(enter|exit(?= )|[a-z]+( [a-z]+)?(?=\s*:))/)) return 'keyword'
     if (stream.match(/\d+(\.\d+)?(%|mo\b|[dwkmb]\b|min\b)?/)) return 'number'
     const word = stream.match(/[A-Za-z_][A-Za-z0-9_]*/) as RegExpMatchArray | null
     if (word) return KEYWORDS.has(word[0]) ? 'keyword' : 'variableName'

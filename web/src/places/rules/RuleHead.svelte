@@ -39,7 +39,7 @@
 
   async function duplicate(): Promise<void> {
     try {
-      go(`/rules/${(await api.duplicate(open.rule!.id)).id}`)
+      go(`/rules/${(await api.duplicate(open.saved!.id)).id}`)
     } catch (error) {
       tell(sentence(error))
     }
@@ -47,7 +47,7 @@
 
   async function remove(): Promise<void> {
     try {
-      await removeWithUndo(open.rule!, () => go(`/rules/${open.rule!.id}`))
+      await removeWithUndo(open.saved!, () => go(`/rules/${open.saved!.id}`))
       go('/rules')
     } catch (error) {
       tell(sentence(error))
@@ -57,7 +57,7 @@
   async function mirror(): Promise<void> {
     try {
       const found = await api.mirror(open.text)
-      const made = await api.create(withName(found.text, `${open.rule!.name.slice(0, 100)}, other side`))
+      const made = await api.create(withName(found.text, `${open.saved!.name.slice(0, 100)}, other side`))
       go(`/rules/${made.id}`)
       tell(
         found.notes.length
@@ -91,17 +91,17 @@
 {/snippet}
 
 <div class="border-b border-hair px-4 pt-2.5 pb-2">
-  <h1 class="sr-only">{open.rule!.name}</h1>
+  <h1 class="sr-only">{open.saved!.name}</h1>
   <div class="flex items-baseline gap-3">
     <input
       class="min-w-0 flex-1 truncate bg-transparent font-title text-[22px]"
       aria-label="Name of the rule"
-      value={open.headers.name ?? open.rule!.name}
+      value={open.headers.name ?? open.saved!.name}
       onchange={(event) => void open.rename(event.currentTarget.value)}
       onkeydown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
     />
     <span class="text-[13px] text-ink3" aria-live="polite">
-      v{open.rule!.version}{counts.counting
+      v{open.saved!.version}{counts.counting
         ? ', counting'
         : counts.errors.length
           ? ','
@@ -132,7 +132,7 @@
           <DropdownMenu.Item onSelect={() => (editingAbout = true)}>Describe it</DropdownMenu.Item>
           <DropdownMenu.Item onSelect={layOut}>Lay it out</DropdownMenu.Item>
           <DropdownMenu.Item onSelect={duplicate}>Duplicate</DropdownMenu.Item>
-          <DropdownMenu.Item onSelect={() => download(`${open.rule!.name}.rule`, open.text, 'text/plain')}>
+          <DropdownMenu.Item onSelect={() => download(`${open.saved!.name}.rule`, open.text, 'text/plain')}>
             Save as .rule file
           </DropdownMenu.Item>
           {#if open.dirty}

@@ -12,7 +12,7 @@
   import type { Counts } from './counts.svelte'
   import Dials from './Dials.svelte'
   import type { OpenRule } from './open.svelte'
-  import Meanwhile from './Meanwhile.svelte'
+  import Meanwhile from '$lib/open/Meanwhile.svelte'
   import Remarks from './Remarks.svelte'
   import RuleHead from './RuleHead.svelte'
   import SayIt from './SayIt.svelte'
@@ -33,7 +33,7 @@
   let readAloud = $state(false)
   const rules = query(() => ask.rules())
   const others = $derived(
-    (rules.data ?? []).filter((rule) => rule.id !== open.rule?.id).map((rule) => rule.name),
+    (rules.data ?? []).filter((rule) => rule.id !== open.saved?.id).map((rule) => rule.name),
   )
 
   const offset = $derived(offsetOf(open.headers))

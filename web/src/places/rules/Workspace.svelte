@@ -19,11 +19,13 @@
     ['hits', 'Hits'],
     ['sheet', 'Sheet'],
     ['follow-through', 'Follow-through'],
+    ['book', 'Book'],
     ['versions', 'Versions'],
   ] as const
   // A tab is fetched when it is first opened.
   const sheet = lazily(() => import('./Sheet.svelte'))
   const versions = lazily(() => import('./Versions.svelte'))
+  const inBooks = lazily(() => import('./InBooks.svelte'))
   const followThrough = lazily(() => import('./FollowThrough.svelte'))
   const { id, tab }: { id: number; tab: string } = $props()
 
@@ -31,10 +33,10 @@
   // As text, so that an order or a width that changes asks for nothing anew.
   const columns = $derived(JSON.stringify(expressions()))
   const counts = new Counts(() =>
-    open.rule ? { text: open.text, as_of: market.asOf, columns: JSON.parse(columns) as string[] } : null,
+    open.saved ? { text: open.text, as_of: market.asOf, columns: JSON.parse(columns) as string[] } : null,
   )
   $effect(() => {
-    if (open.rule) ofRule(open.rule)
+    if (open.saved) ofRule(open.saved)
   })
   let measure = $state(0)
   let chosen = $state<string | null>(null)
@@ -48,11 +50,11 @@
   const narrow = new MediaQuery('max-width: 999px')
   let writing = $state(false)
   $effect(() => {
-    if (open.rule && !untrack(() => open.body.trim())) writing = true
+    if (open.saved && !untrack(() => open.body.trim())) writing = true
   })
   $effect(() => {
     void tab
-    if (untrack(() => open.rule && open.body.trim())) writing = false
+    if (untrack(() => open.saved && open.body.trim())) writing = false
   })
   const wide = (to: number) => (width = Math.min(Math.max(to, NARROW), window.innerWidth - 480))
 
@@ -94,7 +96,7 @@
     <p role="alert" class="text-loss">{open.failed}</p>
     <button class="quiet mt-4" onclick={() => go('/rules')}>All rules</button>
   </div>
-{:else if !open.rule}
+{:else if !open.saved}
   <p class="p-12 text-ink2">Opening the rule …</p>
 {:else}
   <div
@@ -162,7 +164,7 @@
       </Tabs.List>
       <Tabs.Content value="hits" class="min-h-0 flex-1">
         {#if tab === 'hits'}
-          <Hits {counts} name={open.rule.name} bind:chosen bind:looked bind:full />
+          <Hits {counts} name={open.saved.name} bind:chosen bind:looked bind:full />
         {/if}
       </Tabs.Content>
       <Tabs.Content value="sheet" class="min-h-0 flex-1">
@@ -183,7 +185,14 @@
       <Tabs.Content value="versions" class="min-h-0 flex-1">
         {#if tab === 'versions'}
           {#await versions() then { default: Versions }}
-            <Versions rule={open.rule} dirty={open.dirty} onrestored={open.take} />
+            <Versions rule={open.saved} dirty={open.dirty} onrestored={open.take} />
+          {/await}
+        {/if}
+      </Tabs.Content>
+      <Tabs.Content value="book" class="min-h-0 flex-1">
+        {#if tab === 'book'}
+          {#await inBooks() then { default: InBooks }}
+            <InBooks rule={open.saved} dirty={open.dirty} />
           {/await}
         {/if}
       </Tabs.Content>
@@ -191,7 +200,7 @@
         {#if tab === 'follow-through'}
           {#await followThrough() then { default: FollowThrough }}
             <FollowThrough
-              rule={open.rule}
+              rule={open.saved}
               text={open.text}
               {measure}
               broken={counts.errors.length > 0}

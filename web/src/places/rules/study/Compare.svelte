@@ -7,8 +7,8 @@
   import { ask, query } from '$lib/queries'
   import { join, split } from '$lib/rule/headers'
   import OnlyIn from './OnlyIn.svelte'
-  import Progress from './Progress.svelte'
-  import { Watched } from './run.svelte'
+  import Progress from '$lib/Progress.svelte'
+  import { Watched } from '$lib/watched.svelte'
 
   interface Props {
     question: Schemas['StudyIn']

@@ -4,8 +4,8 @@
   import EChart from '$lib/charts/EChart.svelte'
   import { csv, download } from '$lib/csv'
   import { hits, percent, whole } from '$lib/format'
-  import Progress from './Progress.svelte'
-  import { Watched } from './run.svelte'
+  import Progress from '$lib/Progress.svelte'
+  import { Watched } from '$lib/watched.svelte'
   import { sweepChart } from './sweepChart'
   import SweepGrid from './SweepGrid.svelte'
 

@@ -1,9 +1,26 @@
 /** A piece of work the server was asked for, followed until it has ended. */
-import { api, sentence, type AnyRun } from '$lib/api'
+import { api, sentence } from '$lib/api'
 import { unfinished, watchJob } from '$lib/moved'
 import { client } from '$lib/queries'
 
-export class Watched<T extends AnyRun & { result: unknown }> {
+/** What is known of any piece of work. */
+export interface Work {
+  id: number
+  kind: string
+  state: 'waiting' | 'running' | 'done' | 'stopped' | 'failed' | 'interrupted'
+  stage: string
+  share: number
+  detail: string
+}
+
+/** Where work is stopped, and asked for once more. */
+interface Deeds {
+  stop: (id: number) => Promise<unknown>
+  again: (id: number) => Promise<{ id: number }>
+}
+const STUDIES: Deeds = { stop: api.stopStudy, again: api.studyAgain }
+
+export class Watched<T extends Work & { result: unknown }> {
   run = $state.raw<T | null>(null)
   /** The latest answer: it stays while the next one is worked on. */
   result = $state.raw<T['result'] | null>(null)
@@ -14,6 +31,7 @@ export class Watched<T extends AnyRun & { result: unknown }> {
   constructor(
     private readonly kind: string,
     private readonly fetch: (id: number) => Promise<T>,
+    private readonly deeds: Deeds = STUDIES,
   ) {}
 
   look(id: number): Promise<T> {
@@ -78,12 +96,12 @@ export class Watched<T extends AnyRun & { result: unknown }> {
   /** Runs the same question once more. */
   async again(): Promise<boolean> {
     const id = this.run?.id
-    return id === undefined ? false : this.start(async () => this.look((await api.studyAgain(id)).id))
+    return id === undefined ? false : this.start(async () => this.look((await this.deeds.again(id)).id))
   }
 
   async stop(): Promise<void> {
     const run = this.run
-    if (run) await api.stopStudy(run.id).catch(() => {})
+    if (run) await this.deeds.stop(run.id).catch(() => {})
   }
 
   /** Nobody looks any more. The work itself goes on, and is found again when the same is asked. */

@@ -1,10 +1,20 @@
 <script lang="ts">
-  /** The rule was saved elsewhere while something else was written here: both are offered, and neither is lost. */
+  /** The text was saved elsewhere while something else was written here: both are offered, and neither is lost. */
   import { diffLines } from 'diff'
   import { when } from '$lib/format'
-  import type { OpenRule } from './open.svelte'
+  import type { Saved } from './open.svelte'
 
-  const { open }: { open: OpenRule } = $props()
+  interface Props {
+    open: {
+      readonly kind: { readonly what: string }
+      readonly text: string
+      readonly theirs: Saved | null
+      saveOver: () => Promise<void>
+      takeTheirs: () => void
+      keepBoth: () => Promise<void>
+    }
+  }
+  const { open }: Props = $props()
   let compared = $state(false)
   const theirs = $derived(open.theirs)
   /** What is the same is cut to the lines beside a change. */
@@ -22,7 +32,7 @@
 {#if theirs}
   <section role="alert" class="border-b border-hair bg-glow px-4 py-2 text-[13px]">
     <p>
-      <b class="font-semibold">This rule was saved elsewhere</b> as version {theirs.version} on {when(
+      <b class="font-semibold">This {open.kind.what} was saved elsewhere</b> as version {theirs.version} on {when(
         theirs.saved,
       )}, while you were writing here. What you wrote is still below, and not saved.
     </p>
@@ -34,8 +44,10 @@
         >Save mine over it</button
       >
       <button class="link" onclick={open.takeTheirs}>Take theirs</button>
-      <button class="link" title="What you wrote becomes a rule of its own" onclick={open.keepBoth}
-        >Keep both</button
+      <button
+        class="link"
+        title="What you wrote becomes a {open.kind.what} of its own"
+        onclick={open.keepBoth}>Keep both</button
       >
     </p>
     {#if compared}

@@ -1,11 +1,11 @@
 <script lang="ts">
   /** How far a run is, with Stop; or why there is no answer, and how to get one. */
-  import type { AnyRun } from '$lib/api'
-  import type { Watched } from './run.svelte'
+  import type { Work } from './watched.svelte'
+  import type { Watched } from './watched.svelte'
 
   // eslint-disable-next-line @typescript-eslint/no-explicit-any
   const { watched, onagain }: { watched: Watched<any>; onagain?: () => void } = $props()
-  const run = $derived(watched.run as AnyRun | null)
+  const run = $derived(watched.run as Work | null)
 </script>
 
 {#if run && watched.busy}

@@ -1,6 +1,6 @@
-/** What is typed of a rule and not saved: kept in the browser, with the mark of the text that it builds on.
+/** What is typed of a rule or a book and not saved: kept in the browser, with the mark of the text that it builds on.
  *
- * A window keeps its own through a reload; the browser keeps the one typed last for whoever opens the rule anew. */
+ * A window keeps its own through a reload; the browser keeps the one typed last for whoever opens it anew. */
 export interface Draft {
   text: string
   /** null for one that an older version kept. */
@@ -8,11 +8,11 @@ export interface Draft {
 }
 
 const STORES = () => [sessionStorage, localStorage]
-const place = (rule: number) => `upperwick-draft-${rule}`
+const place = (rule: string) => `upperwick-draft-${rule}`
 let mine = ''
 
 /** Keeps it; false where the browser has no room for it anywhere. */
-export function keep(rule: number, draft: Draft): boolean {
+export function keep(rule: string, draft: Draft): boolean {
   mine = JSON.stringify(draft)
   let kept = false
   for (const store of STORES()) {
@@ -26,8 +26,8 @@ export function keep(rule: number, draft: Draft): boolean {
   return kept
 }
 
-/** What is kept of a rule; null where nothing is. */
-export function keptOf(rule: number): Draft | null {
+/** What is kept of it; null where nothing is. */
+export function keptOf(rule: string): Draft | null {
   for (const store of STORES()) {
     const found = store.getItem(place(rule))
     if (found === null) continue
@@ -42,7 +42,7 @@ export function keptOf(rule: number): Draft | null {
 }
 
 /** Everything is saved: what this window kept goes, and not what another has typed. */
-export function drop(rule: number): void {
+export function drop(rule: string): void {
   sessionStorage.removeItem(place(rule))
   if (localStorage.getItem(place(rule)) === mine) localStorage.removeItem(place(rule))
 }

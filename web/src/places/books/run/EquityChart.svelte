@@ -1,0 +1,54 @@
+<script lang="ts">
+  import type { ECharts } from 'echarts/core'
+  import type { BookResult } from '$lib/api'
+  import { chartIn } from '$lib/charts/echarts'
+  import { theme } from '$lib/theme.svelte'
+  import { equityChart } from './equityChart'
+
+  interface Props {
+    result: BookResult
+    log: boolean
+    /** The session under the crosshair, by its place; null where it has left the chart. */
+    onday: (index: number | null) => void
+    /** A click on a session. */
+    onpick: (index: number) => void
+  }
+  const { result, log, onday, onpick }: Props = $props()
+  let box: HTMLDivElement
+  let chart: ECharts | undefined = $state.raw()
+
+  $effect(() => {
+    const made = chartIn(box)
+    chart = made.chart
+    made.chart.on('updateAxisPointer', (event: unknown) => {
+      const axis = (event as { axesInfo?: { value: number }[] }).axesInfo?.[0]
+      onday(axis ? axis.value : null)
+    })
+    made.chart.getZr().on('globalout', () => onday(null))
+    made.chart.getZr().on('click', (event: { offsetX: number; offsetY: number }) => {
+      const found = made.chart.convertFromPixel({ gridIndex: 0 }, [event.offsetX, event.offsetY])
+      if (found) onpick(Math.round(found[0]!))
+    })
+    return made.dispose
+  })
+
+  $effect(() => {
+    void theme.now
+    chart?.setOption({ animation: false, ...equityChart(result, log) }, { notMerge: true })
+  })
+</script>
+
+<div class="relative">
+  <div
+    bind:this={box}
+    class="h-[388px] w-full"
+    role="img"
+    aria-label="Equity of the book{result.benchmark
+      ? ` beside ${result.benchmark.symbol}`
+      : ''}, its falls from the peak, and what was invested; the values are in the tables below"
+  ></div>
+  <span class="pointer-events-none absolute top-[316px] left-3 text-[11px] text-ink3"
+    >under the highest so far</span
+  >
+  <span class="pointer-events-none absolute top-[344px] left-3 text-[11px] text-ink3">invested</span>
+</div>
