@@ -170,8 +170,8 @@ class SlowBook:
         known["risk"] = risk if risk > 0 else math.nan
         self.positions.append(
             {"number": self.number, "symbol": symbol, "rule": signal["rule"], "place": signal["place"], "side": side, "row": row,
-             "entry_row": row, "entry_day": day, "signal_day": signal["day"], "shares": shares, "bought": shares, "mult": 1.0, "raw": raw, "paid": fill,
-             "mark": fill, "entry": fill * factor, "risk": known["risk"], "stop": stop, "follow": math.nan, "best": fill * factor,
+             "entry_row": row, "entry_day": day, "signal_day": signal["day"], "shares": shares, "bought": shares, "mult": 1.0, "raw": raw,
+             "paid": fill, "mark": fill, "entry": fill * factor, "risk": known["risk"], "stop": stop, "follow": math.nan, "best": fill * factor,
              "worst": fill * factor, "bars": 0 if how == "close" else -1, "how": how, "due": None, "bill": bill, "received": 0.0, "here": True,
              "targets": [[self.level(x.op, signal["known"], known), x.part, False] for x in ways.targets]}
         )  # fmt: skip
