@@ -211,3 +211,70 @@ def test_a_dial_turned(prices: Path) -> None:
     for wrong, words in (("slow=1:2:1", "no dial named slow"), ("fast=1:2", "takes fast=low:high:step"), ("fast=2:1:1", "range")):
         done = run("sweep", "-", "--prices", str(prices), "--dial", wrong, text=DIAL)
         assert (done.returncode, words in done.stderr) == (2, True), done.stderr
+
+
+def test_a_book(prices: Path, tmp_path: Path) -> None:
+    (tmp_path / "up.rule").write_text("name: Up\nclose > sma(20)\n")
+    book = tmp_path / "ten.book"
+    book.write_text(
+        'slots: 3\nrank: change(5)\ncost: 0.1%\ndial far = 3 from 2 to 4 step 1\nenter "Up"\nstop: entry * 95%\nfollow: best - far * atr(5)\n'
+    )
+    trades, equity = tmp_path / "trades.csv", tmp_path / "equity.parquet"
+    asked = ["--luck", "20", "--what-if", "--dial", "far", "--trades", str(trades), "--equity", str(equity)]
+    found = answer("book", str(book), "--prices", str(prices), *asked)
+    assert set(found) >= {
+        "start",
+        "end",
+        "figures",
+        "benchmark",
+        "signals",
+        "equity",
+        "trades",
+        "open",
+        "orders",
+        "luck",
+        "what_if",
+        "sweep",
+    }
+    assert set(found["figures"]) >= {
+        "annual",
+        "total",
+        "worst_fall",
+        "exposure",
+        "sharpe",
+        "trades",
+        "win_rate",
+        "payoff",
+        "profit_factor",
+        "expectancy_r",
+    }
+    assert set(found["signals"]) >= {"traded", "no_slot", "no_cash", "filtered", "held", "unfilled", "no_bar"}
+    assert set(found["equity"][0]) >= {"day", "equity", "cash", "positions"}
+    assert set(found["trades"][0]) >= {
+        "symbol", "rule", "side", "signal_day", "entry_day", "entry", "shares", "exit_day", "exit", "reason",
+        "result", "gain", "gain_r", "bars_held",
+    }  # fmt: skip
+    assert found["benchmark"] is None
+    assert sum(x["result"] for x in found["trades"]) + 100_000 == pytest.approx(found["equity"][-1]["equity"], abs=0.01)
+    assert trades.read_text().count("\n") == len(found["trades"]) + 1
+    assert equity.stat().st_size > 1000
+    beside = answer("book", str(book), "--prices", str(prices), "--benchmark", found["trades"][0]["symbol"])
+    assert beside["benchmark"]["symbol"] == found["trades"][0]["symbol"]
+    said = run("book", str(book), "--prices", str(prices), "--to", found["equity"][60]["day"])
+    assert said.returncode == 0
+    assert "signals:" in said.stdout
+
+
+def test_a_bad_book_says_where(prices: Path, tmp_path: Path) -> None:
+    book = tmp_path / "bad.book"
+    book.write_text('enter "Nobody"\nstop: 8%\n')
+    failed = run("book", str(book), "--prices", str(prices))
+    assert failed.returncode == 2
+    assert "line 1, column 7: There is no rule named “Nobody”" in failed.stderr
+    assert "line 2, column 7: `stop` is a price" in failed.stderr
+    checked = run("check", str(book))
+    assert (checked.returncode, "line 2, column 7" in checked.stderr) == (2, True)
+    laid = run("format", "-", text='enter "Up"\nslots:3\n')
+    assert laid.stdout == 'enter "Up" at next open\nslots: 3\n'
+    assert "entered at the next open" in run("read", "-", text='enter "Up"\n').stdout
+    assert "entry + 1" in run("mirror", "-", text='enter "Up"\nstop: entry - 1\n').stdout

@@ -74,6 +74,6 @@ def set_up(owner: Any, question: Question) -> Trial:
 def try_digest(trial: Trial, question: Question, dials: dict[str, float]) -> str:
     """What makes a setting another try: the text without its name and what it is about, the rules, the dials and the days."""
     lines = [line.strip() for line in question["text"].split("\n") if not line.strip().lower().startswith(("name:", "about:", "#"))]
-    values = {**trial.book.settings, "slots": trial.book.slots, **dials}
+    values = {name: float(value) for name, value in {**trial.book.settings, "slots": trial.book.slots, **dials}.items()}
     return digest_of([line for line in lines if line], question["rules"], values, question["universe"], question["first"], question["last"],
                      question["unsealed"])  # fmt: skip

@@ -15,6 +15,7 @@ from upperwick.jobs.models import Job
 from upperwick.market.services import in_turn, open_market, request_limits
 from upperwick.refused import Refused
 from upperwick.studies.questions import seal_day
+from upperwick.studies.runs import SMALL_BARS
 from wickcore.bars.moment import iso
 from wickcore.book.levels import levels, why
 from wickcore.book.orders import orders
@@ -41,6 +42,7 @@ def _ask(owner: Any, kind: str, question: dict[str, Any], book: Any, again: bool
     return jobs.ask(
         owner, kind, question, name=book.name if book else "A book that is not kept", subject=("book", book.id if book else None),
         note={"version": services.version_of(book, run["text"]) if book else None}, again=again,
+        small=kind == "book" and len(open_market().market.bars) <= SMALL_BARS,
     )  # fmt: skip
 
 

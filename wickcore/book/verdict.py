@@ -8,7 +8,7 @@ from wickcore.book.paths import Paths
 from wickcore.book.run import BookRun
 from wickcore.book.turned import Turned, Walk
 
-FEW = 30
+FEW, NEARLY_ALL = 30, 0.95
 
 
 def percent(value: float, digits: int = 1) -> str:
@@ -62,22 +62,25 @@ def _nothing(run: BookRun, total: int) -> str:
     if not total:
         return "Bought nothing: its rules gave no signal on these days."
     signals = run.signals
-    said = f"{total:,} signal{'' if total == 1 else 's'}"
+    most = max((name for name in signals if name not in ("traded", "held", "no_slot")), key=lambda name: signals[name])
+    one = total == 1
+    share = "the one signal" if one else f"all {total:,} signals" if signals[most] == total else f"nearly all of {total:,} signals"
     words = {
-        "filtered": f"the market filter was shut on all {said}",
-        "no_cash": f"no share could be paid for on any of {said}: the account is too small for these prices, or the risk a trade too small",
-        "unsized": f"no size could be told on any of {said}: the stop was unknown, or on the wrong side of the price",
-        "unfilled": f"none of the orders of {said} was filled",
-        "no_bar": f"none of {said} had a bar to be traded on",
-        "waiting": f"{said} came on the last day, and wait for the next session",
+        "filtered": f"the market filter was shut on {share}",
+        "no_cash": f"no share could be paid for on {share}: the account is too small for these prices, or the risk a trade too small",
+        "unsized": f"no size could be told on {share}: the stop was unknown, or on the wrong side of the price",
+        "unfilled": f"the orders of {share} were not filled",
+        "no_bar": f"{share} had no bar to be traded on",
+        "waiting": f"{share} came on the last day, and {'waits' if one else 'wait'} for the next session",
     }
-    most = max(words, key=lambda name: signals[name])
-    if signals[most] == total:
+    if signals[most] >= NEARLY_ALL * total:
         return f"Bought nothing: {words[most]}."
-    named = {"filtered": "shut out by the market filter", "no_cash": "not affordable", "unsized": "without a size", "unfilled": "not filled",
-             "no_bar": "without a bar", "waiting": "waiting for the next session"}  # fmt: skip
+    named = {
+        "filtered": "shut out by the market filter", "no_cash": "not affordable", "unsized": "without a size", "unfilled": "not filled",
+        "no_bar": "without a bar", "waiting": "waiting for the next session",
+    }  # fmt: skip
     parts = ", ".join(f"{signals[name]:,} {text}" for name, text in named.items() if signals[name])
-    return f"Bought nothing: of {said}, {parts}."
+    return f"Bought nothing: of {total:,} signals, {parts}."
 
 
 def luck_verdict(found: Luck) -> str:
