@@ -3,8 +3,6 @@
 import math
 from typing import Any
 
-import numpy as np
-
 from wickcore.bars.market import Market
 from wickcore.language.book import CheckedBook
 from wickcore.language.check import check_expression
@@ -470,12 +468,12 @@ class SlowBook:
 
 
 def drawn_like_the_loop(seed: int, bars: Any) -> Any:
-    """The draw that ranks signals where the book does not: splitmix64 of seed, session, instrument and rule, in Python's own
+    """The draw that ranks signals where the book does not: splitmix64 of seed, day, instrument and rule, in Python's own
     integers."""
     mask = (1 << 64) - 1
 
     def draw(s: dict[str, Any]) -> float:
-        step, owner, rule = int(np.searchsorted(bars.sessions, s["day"])), bars.number[s["symbol"]], s["place"]
+        step, owner, rule = s["day"], bars.number[s["symbol"]], s["place"]
         z = (seed * 0x9E3779B97F4A7C15 & mask) ^ (step * 0xD1342543DE82EF95 & mask)
         z ^= (owner * 0xBF58476D1CE4E5B9 & mask) ^ ((rule + 1) * 0x94D049BB133111EB & mask)
         z = ((z ^ (z >> 30)) * 0xBF58476D1CE4E5B9) & mask

@@ -325,7 +325,8 @@ def test_a_book_is_laid_out_once_and_for_all_and_read_aloud(text: str) -> None:
 
 PIECES = st.sampled_from(
     "enter|2 * atr(14)|\"Up\"|at|next|open|close|for|3|bars|exit|when|any of:|stop:|follow:|target:|entry|-|best|gain|>|20%|"
-    "\n|    |:|size:|risk 1%|slots:|rank:|only while:|(|)|,|half|\"|long|#|let x = 3|dial d = 1 from 0 to 2|universe: only S01|bars: week|at least 2".split("|")
+    "\n|    |:|size:|risk 1%|slots:|rank:|only while:|(|)|,|half|\"|long|#|let x = 3|"
+    "dial d = 1 from 0 to 2|universe: only S01|bars: week|at least 2".split("|")
 )  # fmt: skip
 
 

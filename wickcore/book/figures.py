@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from wickcore.bars.bars import Days, Floats
+from wickcore.bars.market import Market
 from wickcore.bars.moment import iso
 from wickcore.book.paths import SESSIONS, Paths, annual, resampled
 from wickcore.book.run import BookRun, Trade
@@ -217,18 +218,21 @@ def benchmark_of(run: BookRun) -> Floats | None:
     """The benchmark bought at the first session's close and held with its dividends: money by session, as much at the beginning as
     the book.
     None where the market has none, or none on these days."""
-    market = run.prepared.market
+    return benchmark_money(run.prepared.market, run.daily[0], run.prepared.book.start)
+
+
+def benchmark_money(market: Market, days: Days, start: float) -> Floats | None:
+    """As `benchmark_of`, on any sessions."""
     bars, symbol = market.bars, market.benchmark
     if symbol is None or symbol not in bars.number:
         return None
     k = bars.number[symbol]
     own = slice(int(bars.offsets[k]), int(bars.offsets[k + 1]))
-    days, _ = run.daily
     at = np.searchsorted(bars.days[own], days, "right") - 1
     if not len(days) or at[0] < 0:
         return None
     money = (bars.close[own] * bars.factor[own])[at]
-    return np.asarray(money / money[0] * run.prepared.book.start)
+    return np.asarray(money / money[0] * start)
 
 
 def months(days: Days, money: Floats, start: float) -> list[dict[str, Any]]:

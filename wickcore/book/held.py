@@ -33,7 +33,9 @@ def split(tape: Any, held: Any, i: int, money: Floats) -> None:
 def is_gone(tape: Any, owner: int, row: int, t: int) -> bool:
     """Whether an instrument without a bar is known to trade no more: its listing says so, or, where none does, it was silent for
     long."""
-    return bool(tape.gone[owner] <= t or (tape.gone[owner] == NEVER and t - tape.step[row] > tape.patience))
+    return bool(
+        tape.gone[owner] <= t or (tape.gone[owner] == NEVER and t - np.searchsorted(tape.at, tape.key[row]) > tape.patience)
+    )
 
 
 @kernel

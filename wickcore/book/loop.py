@@ -64,10 +64,10 @@ class Desk(NamedTuple):
 
 
 @kernel
-def drawn(seed: int, step: int, owner: int, rule: int) -> float:
+def drawn(seed: int, key: int, owner: int, rule: int) -> float:
     """A number from 0 to 1 that stands for a signal in a draw: the same whatever else there is (splitmix64, G. L. Steele et al.,
     2014)."""
-    z = np.uint64(seed) * np.uint64(0x9E3779B97F4A7C15) ^ np.uint64(step) * np.uint64(0xD1342543DE82EF95)
+    z = np.uint64(seed) * np.uint64(0x9E3779B97F4A7C15) ^ np.uint64(key) * np.uint64(0xD1342543DE82EF95)
     z ^= np.uint64(owner) * np.uint64(0xBF58476D1CE4E5B9) ^ np.uint64(rule + 1) * np.uint64(0x94D049BB133111EB)
     z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
     z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
@@ -82,7 +82,7 @@ def _scores(tape: Any, signals: Any, terms: Any, out: Floats) -> None:
         score = (
             signals.each[s].score
             if terms.ranked
-            else drawn(terms.seed, tape.step[signals.each[s].row], signals.each[s].owner, signals.each[s].rule)
+            else drawn(terms.seed, tape.key[signals.each[s].row], signals.each[s].owner, signals.each[s].rule)
         )
         out[s] = -score if score == score else math.inf
 
@@ -110,7 +110,7 @@ def _open(tape: Any, programs: Any, terms: Any, held: Any, desk: Any, made: Any,
     for j in range(desk.size[COUNT]):
         i = desk.book[j]
         row = held.each[i].row + 1
-        there = row < tape.offsets[held.each[i].owner + 1] and tape.step[row] == t
+        there = row < tape.offsets[held.each[i].owner + 1] and tape.key[row] == tape.at[t]
         held.each[i].there = 1 if there else 0
         held.each[i].fresh = ENTERED_BEFORE
         if there:
@@ -191,7 +191,7 @@ def _touch(tape: Any, signals: Any, desk: Any, t: int) -> int:
     many = 0
     for j in range(desk.size[RESTING]):
         s, row = desk.orders[j], desk.order_row[j] + 1
-        if row < tape.offsets[signals.each[s].owner + 1] and tape.step[row] == t:
+        if row < tape.offsets[signals.each[s].owner + 1] and tape.key[row] == tape.at[t]:
             desk.order_row[j] = row
             desk.order_left[j] -= 1
             price, side, up = signals.each[s].price / tape.factor[row], signals.each[s].side, signals.each[s].up
@@ -289,7 +289,7 @@ def _drop(held: Any, desk: Any) -> None:
 def _entry_row(tape: Any, signals: Any, s: int, t: int) -> int:
     """The bar of step t; that it is there was made sure of before."""
     row = signals.each[s].row
-    while tape.step[row] < t:
+    while tape.key[row] < tape.at[t]:
         row += 1
     return int(row)
 
@@ -298,7 +298,7 @@ def _entry_row(tape: Any, signals: Any, s: int, t: int) -> int:
 def _before(tape: Any, signals: Any, s: int, t: int) -> int:
     """The last bar before step t."""
     row = signals.each[s].row
-    while row + 1 < tape.offsets[signals.each[s].owner + 1] and tape.step[row + 1] < t:
+    while row + 1 < tape.offsets[signals.each[s].owner + 1] and tape.key[row + 1] < tape.at[t]:
         row += 1
     return int(row)
 

@@ -80,7 +80,12 @@ def _entry(run: BookRun, s: int, equity: float, room: float, cash: float) -> Ord
     signal, tape = prepared.signals.each[s], run.prepared.tape
     side, row = int(signal["side"]), int(signal["row"])
     last = (
-        int(np.searchsorted(tape.step[tape.offsets[signal["owner"]] : tape.offsets[signal["owner"] + 1]], terms.last, "right")) - 1
+        int(
+            np.searchsorted(
+                tape.key[tape.offsets[signal["owner"]] : tape.offsets[signal["owner"] + 1]], tape.at[terms.last], "right"
+            )
+        )
+        - 1
     )
     factor = float(tape.factor[int(tape.offsets[signal["owner"]]) + last])
     resting = signal["kind"] == t.AT_PRICE
@@ -114,7 +119,7 @@ def _entry(run: BookRun, s: int, equity: float, room: float, cash: float) -> Ord
     if not shares > 0:
         return None
     enter = prepared.book.enters[int(signal["rule"])]
-    left = int(signal["bars"]) - (terms.last - int(tape.step[row])) if resting else None
+    left = int(signal["bars"]) - (terms.last - int(np.searchsorted(tape.at, tape.key[row]))) if resting else None
     rests = stop / factor if stop == stop else None
     symbol = prepared.bars.symbols[int(signal["owner"])]
     return Order(symbol, ACTIONS["in", side], shares, raw if resting else None, enter.name, rests, left)

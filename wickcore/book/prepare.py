@@ -1,7 +1,7 @@
 """A checked book over a market to the arrays of the day loop: everything that does not hang on a position is worked out here,
 once."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from functools import cache
 from typing import Any
@@ -10,9 +10,10 @@ import numpy as np
 
 from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints
 from wickcore.bars.frame_names import within_day
-from wickcore.bars.frames import finished, number_of
 from wickcore.bars.market import Market
 from wickcore.book import tape as t
+from wickcore.book.events import actions, ended, gone_at
+from wickcore.book.memo import Memo
 from wickcore.language.book import LONG, SHORT, CheckedBook, Condition, Enter
 from wickcore.language.carried import program_of
 from wickcore.language.check import check_expression
@@ -54,6 +55,15 @@ class Span:
     delay: int = 0
 
 
+def moments_of(bars: Bars) -> tuple[Days, Days, Days]:
+    """Of each bar the key of its moment, the keys of all moments, and the calendar day of each moment."""
+    if bars.minute is None:
+        return bars.days, bars.sessions, bars.sessions
+    days = np.zeros(len(bars.moments), np.int32)
+    days[bars.step] = bars.days
+    return bars.step, np.arange(len(bars.moments), dtype=np.int32), days
+
+
 def table_of(book: CheckedBook) -> str:
     """The table of bars whose sessions or minutes a book steps on."""
     inner = within_day(book.frame) or any(within_day(e.rule.frame) for e in book.enters)
@@ -61,9 +71,9 @@ def table_of(book: CheckedBook) -> str:
 
 
 def prepare(
-    evaluator: Evaluator, book: CheckedBook, span: Span, members: Members, seed: int = 1, limits: Limits | None = None
-) -> Prepared:
-    """Evaluates a book's rules and lines.
+    evaluator: Evaluator, book: CheckedBook, span: Span, members: Members, seed: int = 1, limits: Limits | None = None, memo: Memo | None = None
+) -> Prepared:  # fmt: skip
+    """Evaluates a book's rules and lines. memo: of other settings of the same book over the same market and members.
 
     members: membership by bar of the book's table for a universe, None for all instruments. Raises ValueError with a sentence for
     a book that
@@ -76,89 +86,45 @@ def prepare(
         raise ValueError("There are no prices to run this book over.")
     if book.only and book.only not in bars.number:
         raise ValueError(f"There is no symbol {book.only}; choose another for `universe: only …`.")
-    days = np.zeros(len(bars.moments), np.int32)
-    days[bars.step] = bars.days
+    key, at, days = moments_of(bars)
     first = 0 if span.first is None else int(np.searchsorted(days, span.first))
     last = len(days) - 1 if span.last is None else int(np.searchsorted(days, span.last, "right")) - 1
     if last < first:
         raise ValueError("No session lies between these days.")
-    open_to, shut = _conditions(evaluator, book, limits)
-    each, rows = _signals(evaluator, book, days, first, last, span.delay, open_to, members, limits)
-    programs = _programs(evaluator, book, rows, limits)
+    memo = memo or Memo()
+    shape = (table, first, last, span.delay)
+    conditions = tuple(None if c is None else c.op.key for c in (book.only_while, book.out_unless))
+    open_to, shut = memo.of(("conditions", shape, conditions), lambda: _conditions(evaluator, book, limits))
+    signals_of = (shape, conditions, book.only, _signals_hang_on(book))
+    each, rows, order, begins = memo.of(
+        signals_of, lambda: _signals(evaluator, book, len(days), first, last, span.delay, open_to, members, limits)
+    )
+    signals = t.Signals(each, order, begins)
+    programs = _programs(evaluator, book, rows, limits, memo, signals_of)
     member = members(book.universe) if book.leaves == "exit" else None
     if book.leaves == "exit" and member is None:
         member = np.ones(len(bars), np.bool_)
-    commit = np.empty(0, np.bool_) if book.frame == bars.frame else ended(bars, book.frame)
-    act_row, act_shares, act_money = actions(market, bars)
-    swing, traded = _impact(evaluator, book, limits)
+    commit = memo.of(
+        ("ends", table, book.frame), lambda: np.empty(0, np.bool_) if book.frame == bars.frame else ended(bars, book.frame)
+    )
+    act_row, act_shares, act_money = memo.of(("actions", table), lambda: actions(market, bars))
+    swing, traded = memo.of(("impact", table, book.impact > 0), lambda: _impact(evaluator, book, limits))
     patience = SESSIONS_OF_PATIENCE * max(1, len(bars.moments) // max(1, len(bars.sessions)))
     tape = t.Tape(
-        bars.offsets, bars.step, bars.open, bars.high, bars.low, bars.close, bars.factor, commit,
-        np.empty(0, np.bool_) if member is None else member, gone_at(market, days), patience, act_row, act_shares, act_money, swing, traded,
-        days, shut,
+        bars.offsets, key, at, bars.open, bars.high, bars.low, bars.close, bars.factor, commit,
+        np.empty(0, np.bool_) if member is None else member, memo.of(("gone", table), lambda: gone_at(market, days)), patience, act_row,
+        act_shares, act_money, swing, traded, days, shut,
     )  # fmt: skip
     terms = t.Terms(
         book.slots, book.start, t.SIZES.index(book.sizing), book.size, _most(book.most_share), _most(book.most_day), book.gross,
         book.cash_earns, book.borrow_costs, book.cost, book.cost_least, book.slip, book.impact, book.delisting, book.fractions,
         book.leaves == "exit", book.rank is not None, seed, first, last,
     )  # fmt: skip
-    return Prepared(book, market, bars, tape, _by_step(each, len(days), last), programs, terms)
+    return Prepared(book, market, bars, tape, signals, programs, terms)
 
 
 def _most(cap: float | None) -> float:
     return np.inf if cap is None else cap
-
-
-def gone_at(market: Market, days: Days) -> Ints:
-    """The first step at which each instrument is known to trade no more; a step beyond all others where no listing says so."""
-    found = np.full(len(market.bars.symbols), t.NEVER, np.int64)
-    if len(market.delisted):
-        told = market.delisted >= 0
-        found[told] = np.searchsorted(days, np.maximum(market.delisted, market.stopped)[told], "right")
-    return found
-
-
-def ended(bars: Bars, frame: str) -> Bools:
-    """True on each bar with which its bar of a longer frame is over, as it is known then: the next session lies in another one. A
-    name that
-    misses the week's last session ends no week: on the day before nobody knew that it would."""
-    if within_day(frame):
-        return finished(bars, frame)
-    sessions = bars.sessions
-    following = np.append(sessions[1:], bars.calendar.following(sessions[-1:]))
-    over = (number_of(following, frame) != number_of(sessions, frame))[bars.session]
-    if bars.minute is not None:  # of a session's bars the last
-        over &= np.append((bars.days[1:] != bars.days[:-1]) | (bars.owner[1:] != bars.owner[:-1]), True)
-    return np.asarray(over)
-
-
-# -- splits and dividends -------------------------------------------------------------------------------------------------
-
-
-def actions(market: Market, bars: Bars) -> tuple[Ints, Floats, Floats]:
-    """The bars before whose open the factor moves, by how much shares multiply there, and the money a share (after the split) is
-    paid.
-
-    Where no dividend is recorded, whatever moves the factor is taken as shares: what was paid is put into the name again.
-    """
-    moves = np.flatnonzero(bars.factor[1:] != bars.factor[:-1]) + 1
-    rows = np.setdiff1d(moves, bars.offsets[:-1], assume_unique=True)
-    money = np.zeros(len(rows))
-    if market.dividends is not None and len(rows):
-        offsets, ex, amounts = market.dividends
-        for k in np.flatnonzero(np.diff(offsets)).tolist():
-            begin, end = int(bars.offsets[k]), int(bars.offsets[k + 1])
-            own = slice(int(offsets[k]), int(offsets[k + 1]))
-            at = begin + np.searchsorted(bars.days[begin:end], ex[own])
-            place = np.searchsorted(rows, at)
-            hit = (at < end) & (place < len(rows)) & (rows[np.minimum(place, len(rows) - 1)] == at)
-            np.add.at(money, place[hit], amounts[own][hit])
-    total = bars.factor[rows] / bars.factor[rows - 1]
-    shares = total / (1.0 + total * money / bars.close[rows - 1])
-    near = np.where(money > 0.0, 0.005, 1e-9)  # what an adjusted close has left of a 1 by rounding
-    shares = np.where(np.abs(shares - 1.0) < near, 1.0, shares)
-    short = np.round(shares, 6)
-    return rows.astype(np.int64), np.where(np.abs(shares - short) < 1e-9, short, shares), money
 
 
 # -- the market condition -------------------------------------------------------------------------------------------------
@@ -186,20 +152,30 @@ def _of_benchmark(evaluator: Evaluator, condition: Condition, limits: Limits | N
         )
     k = bars.number[symbol]
     (column,) = evaluator.rows([condition.op], symbol, limits)
-    steps = bars.step[bars.offsets[k] : bars.offsets[k + 1]]
-    at = np.searchsorted(steps, np.arange(len(bars.moments)), "right") - 1
+    key, every, _ = moments_of(bars)
+    at = np.searchsorted(key[bars.offsets[k] : bars.offsets[k + 1]], every, "right") - 1
     return np.where(at >= 0, column[np.maximum(at, 0)], UNKNOWN).astype(np.int64)
 
 
 # -- signals ------------------------------------------------------------------------------------------------------------
 
 
-def _by_step(each: Any, steps: int, last: int) -> t.Signals:
-    """Signals with those that can be traded laid out by the step at which they are due."""
+def _signals_hang_on(book: CheckedBook) -> Hashable:
+    """All of a book that its signals hang on."""
+    enters = tuple(
+        (tuple(line.op.key for line in e.rule.deciding), e.rule.frame, e.rule.decide, e.rule.universe, e.side, e.kind, e.bars,
+         e.price.op.key if e.price else "")
+        for e in book.enters
+    )  # fmt: skip
+    return enters, book.frame, book.rank.op.key if book.rank else "", book.most_day is not None, book.sizing == "volatility"
+
+
+def _by_step(each: Any, steps: int, last: int) -> tuple[Ints, Ints]:
+    """Those that can be traded, by the step at which they are due, and where each step's begin."""
     alive = np.flatnonzero((each["fate"] == t.WAITING) & (each["due"] <= last))
     due = each["due"][alive]
     order = alive[np.lexsort((each["rule"][alive], each["owner"][alive], due))]
-    return t.Signals(each, order, np.searchsorted(each["due"][order], np.arange(steps + 1)).astype(np.int64))
+    return order, np.searchsorted(each["due"][order], np.arange(steps + 1)).astype(np.int64)
 
 
 @cache
@@ -208,16 +184,17 @@ def _helper(text: str, frame: str) -> Value:
 
 
 def _signals(
-    evaluator: Evaluator, book: CheckedBook, days: Days, first: int, last: int, delay: int, open_to: Bools, members: Members,
+    evaluator: Evaluator, book: CheckedBook, steps: int, first: int, last: int, delay: int, open_to: Bools, members: Members,
     limits: Limits | None,
-) -> tuple[Any, Ints]:  # fmt: skip
-    """Each rule's hits as signals, and the bars on which what is fixed with them is evaluated."""
+) -> tuple[Any, Ints, Ints, Ints]:  # fmt: skip
+    """Each rule's hits as signals, the bars on which what is fixed with them is evaluated, and how they are laid out by step."""
     parts = [_of_rule(evaluator, book, i, e, first, last, delay, open_to, members, limits) for i, e in enumerate(book.enters)]
     size = sum(len(each) for each, _ in parts)
     if size > MOST_SIGNALS:
         said = f"These rules hit {size:,} times; a book can choose among {MOST_SIGNALS:,}. Make them rarer, or run fewer years."
         raise ValueError(said)
-    return np.concatenate([each for each, _ in parts]), np.concatenate([rows for _, rows in parts])
+    each, rows = np.concatenate([each for each, _ in parts]), np.concatenate([rows for _, rows in parts])
+    return each, rows, *_by_step(each, steps, last)
 
 
 def _of_rule(
@@ -235,22 +212,23 @@ def _of_rule(
     if rule.frame != bars.frame:
         hits &= ended(bars, rule.frame)
     row = np.flatnonzero(hits).astype(np.int64)
-    step = bars.step[row].astype(np.int64)
+    key, every, _ = moments_of(bars)
+    step = np.searchsorted(every, key[row])
+    owner = np.searchsorted(bars.offsets, row, "right") - 1
     inside = (step >= first) & (step <= last)
-    row, step = row[inside], step[inside]
+    row, step, owner = row[inside], step[inside], owner[inside]
     kind = KINDS[enter.kind]
     rows = row  # what is known when it is entered: for a rule that decides at the open, the bar before
     if rule.decide == "open":
         kind = t.SAME_OPEN
-        has = row > bars.offsets[bars.owner[row]]
-        row, step = row[has], step[has]
+        has = row > bars.offsets[owner]
+        row, step, owner = row[has], step[has], owner[has]
         rows = row - 1
     size = len(row)
-    owner = bars.owner[row].astype(np.int64)
     due = step + (0 if kind in (t.SAME_OPEN, t.AT_CLOSE) else 1) + delay
     allowed = open_to[np.maximum(step - (kind == t.SAME_OPEN), 0)]
     at = row + (due - step)
-    there = (at < bars.offsets[owner + 1]) & (bars.step[np.minimum(at, len(bars) - 1)] == due)
+    there = (at < bars.offsets[owner + 1]) & (key[np.minimum(at, len(bars) - 1)] == every[np.minimum(due, len(every) - 1)])
     fate = np.where(allowed, t.WAITING, t.FILTERED)
     fate = np.where((fate == t.WAITING) & ~there & (due <= last) & (kind != t.AT_PRICE), t.NO_BAR, fate)
     ops = [book.rank.op if book.rank else None, enter.price.op if enter.price else None]
@@ -313,7 +291,9 @@ class _Writer:
         return len(self.begin) - 1
 
 
-def _programs(evaluator: Evaluator, book: CheckedBook, rows: Ints, limits: Limits | None) -> t.Programs:
+def _programs(
+    evaluator: Evaluator, book: CheckedBook, rows: Ints, limits: Limits | None, memo: Memo, signals_of: Hashable
+) -> t.Programs:  # fmt: skip
     fixed, later = _Writer(), _Writer()
     sides = (book.ways(LONG), book.ways(SHORT))
     targets, exits = max(len(w.targets) for w in sides), max(len(w.exits) for w in sides)
@@ -337,13 +317,19 @@ def _programs(evaluator: Evaluator, book: CheckedBook, rows: Ints, limits: Limit
                 follow[i] = base + later.add(ways.follow.op, apart=True)
             for n, leave in enumerate(ways.exits):
                 leaving[i, n], closing[i, n] = base + later.add(leave.op, apart=True), leave.at_close
-    at_signals = evaluator.at(list(fixed.columns.values()), rows, limits) if fixed.columns else []
+    at_signals = memo.of(
+        ("fixed", signals_of, tuple(fixed.columns)),
+        lambda: _stacked(evaluator.at(list(fixed.columns.values()), rows, limits) if fixed.columns else [], len(rows)),
+    )
+    columns = memo.of(
+        ("columns", evaluator.table, tuple(later.columns)), lambda: _whole(evaluator, later.columns, np.float64, limits)
+    )
+    truths = memo.of(("columns", evaluator.table, tuple(later.truths)), lambda: _whole(evaluator, later.truths, np.int8, limits))
     return t.Programs(
         np.concatenate([*fixed.codes, *later.codes, np.empty(0, np.int64)]), np.concatenate([*fixed.numbers, *later.numbers, np.empty(0)]),
         np.array([*fixed.begin, *(b + shift for b in later.begin)], np.int64), np.array([*fixed.end, *(e + shift for e in later.end)], np.int64),
-        stop, follow, target, part, leaving, closing, _stacked(at_signals, len(rows)),
-        _whole(evaluator, list(later.columns.values()), np.float64, limits), _whole(evaluator, list(later.truths.values()), np.int8, limits),
-        max(fixed.most, later.most),
+        stop, follow, target, part, leaving, closing, at_signals,
+        columns, truths, max(fixed.most, later.most),
     )  # fmt: skip
 
 
@@ -354,11 +340,11 @@ def _stacked(columns: Sequence[Floats], size: int) -> Floats:
     return made
 
 
-def _whole(evaluator: Evaluator, ops: list[Op], kind: type, limits: Limits | None) -> Any:
+def _whole(evaluator: Evaluator, ops: dict[str, Op], kind: type, limits: Limits | None) -> Any:
+    """Whole columns, a row each, written where they are read: of a large market there is no room for them twice."""
     made: Any = np.empty((len(ops), len(evaluator.bars)), kind)
-    places = {op.key: i for i, op in enumerate(ops)}
-    for op, column in evaluator.each(ops, limits):
-        made[places[op.key]] = column
+    if ops:
+        evaluator.write(list(ops.values()), list(made), limits)
     return made
 
 

@@ -172,6 +172,21 @@ def equity_of(prepared: Prepared, seed: int | None = None, stop: Bools | None = 
     return np.asarray(made.equity[terms.first : terms.last + 1])
 
 
+def outline(prepared: Prepared, limits: Limits | None = None) -> tuple[Days, Floats, int]:
+    """Of a run only the days, the equity at their closes and how many positions have ended: what a sweep of many needs. Raises
+    Stopped."""
+    held, desk, made = _room(prepared)
+    terms, stop = prepared.terms, np.zeros(1, np.bool_)
+    with heeding(limits, stop):
+        run_days(prepared.tape, prepared.signals, prepared.programs, terms, held, desk, made, stop)
+    days, equity = prepared.tape.days[terms.first : terms.last + 1], made.equity[terms.first : terms.last + 1]
+    if not made.money[t.EQUITY] > 0.0:
+        size = int(np.argmax(equity <= 0.0)) + 1
+        days, equity = days[:size], equity[:size]
+    last = np.append(days[1:] != days[:-1], True)
+    return days[last], equity[last], int(made.size[t.POSITIONS]) - int(desk.size[COUNT])
+
+
 def _room(prepared: Prepared) -> tuple[t.Held, Desk, t.Made]:
     programs, signals, slots = prepared.programs, prepared.signals, prepared.terms.slots
     targets = programs.targets.shape[1]
@@ -194,7 +209,7 @@ def _trades(prepared: Prepared, made: t.Made) -> Iterator[Trade]:
         paid_c, row = paid * float(tape.factor[x["entry_row"]]), int(signals.each["row"][x["signal"]])
         yield Trade(
             x["number"], symbols[x["owner"]], names[x["rule"]], "long" if side > 0 else "short", row, x["entry_row"], x["exit_row"],
-            int(tape.days[tape.step[row]]), int(tape.days[x["entry_step"]]), paid, shares, int(tape.days[x["exit_step"]]), x["got"],
+            int(prepared.bars.days[row]), int(tape.days[x["entry_step"]]), paid, shares, int(tape.days[x["exit_step"]]), x["got"],
             t.REASONS[x["reason"]], x["line"], result, x["costs"], x["received"], result / (shares * paid),
             result / (shares * x["risk"]) if x["risk"] > 0.0 else None, _known(x["stop"]), side * (x["best"] / paid_c - 1.0),
             side * (x["worst"] / paid_c - 1.0), x["exit_row"] - x["entry_row"],

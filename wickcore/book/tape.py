@@ -25,7 +25,8 @@ NEVER = 1 << 60
 
 
 class Tape(NamedTuple):
-    """Bars of one table. commit: where the book's frame ends, empty where every bar does. member: by bar, empty for all. gone: the
+    """Bars of one table. key: of each bar its moment, as a number; at: those of all steps, ascending (of daily bars both are days, so that a
+    large market needs no column more). commit: where the book's frame ends, empty where every bar does. member: by bar, empty for all. gone: the
     first step
     at which each instrument is known to trade no more. patience: steps without a bar after which it counts as gone. act_row,
     act_shares,
@@ -36,7 +37,8 @@ class Tape(NamedTuple):
     market condition ends all positions."""
 
     offsets: Ints
-    step: Days
+    key: Days
+    at: Days
     open: Floats
     high: Floats
     low: Floats

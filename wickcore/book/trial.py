@@ -7,6 +7,7 @@ import numpy as np
 
 from wickcore.bars.bars import Bools
 from wickcore.bars.moment import moment_of
+from wickcore.book.memo import Memo
 from wickcore.book.prepare import Prepared, Span, prepare, table_of
 from wickcore.book.run import BookRun, run
 from wickcore.book.settings import BookChoice
@@ -29,6 +30,7 @@ class Trial:
     members: Callable[[str | None, str], Bools | None]
     choice: BookChoice
     book: CheckedBook = field(init=False)
+    memo: Memo = field(default_factory=Memo, repr=False)
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "book", self.make({}))
@@ -54,7 +56,7 @@ class Trial:
             return survivors_only(self.evaluator.on(table), found, self.last) if survivors else found
 
         span = Span(self.choice.first if first is None else first, self.last if last is None else last, delay)
-        return prepare(self.evaluator, book, span, members, self.choice.seed, limits)
+        return prepare(self.evaluator, book, span, members, self.choice.seed, limits, Memo() if survivors else self.memo)
 
     def run(self, limits: Limits | None = None) -> BookRun:
         """The run itself. Raises ValueError and Stopped."""

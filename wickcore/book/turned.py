@@ -1,7 +1,9 @@
 """A book's dials over their ranges, and the dials one would have chosen walking forward."""
 
 import itertools
+import os
 from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -9,9 +11,9 @@ import numpy as np
 
 from wickcore.bars.bars import Days, Floats
 from wickcore.bars.moment import iso
-from wickcore.book.figures import Curve, benchmark_of, curve_of, returns_of, wholes
+from wickcore.book.figures import Curve, benchmark_money, curve_of, returns_of
 from wickcore.book.overfit import deflated_best, overfitting
-from wickcore.book.run import BookRun, run
+from wickcore.book.run import outline, run
 from wickcore.book.trial import Trial
 from wickcore.scan.limits import Limits
 from wickcore.study.sweep import HOLDS, MOST_CELLS
@@ -77,18 +79,25 @@ def turn(
     total = int(np.prod([len(axis) for axis in axes]))
     if total > MOST_CELLS:
         raise ValueError(f"That is {total:,} settings; at most {MOST_CELLS} can be tried at once. Take wider steps.")
-    cells, columns, one = [], [], None
-    for i, values in enumerate(itertools.product(*axes)):
-        tell(f"Setting {i + 1} of {total}", i / total)
+    settings = list(itertools.product(*axes))
+    done = [0]
+
+    def one(values: tuple[float, ...]) -> tuple[Setting, Days, Floats]:
         book = trial.make(dict(zip(names, values, strict=True)))
-        one = run(trial.prepared(book, limits), limits)
-        days, equity = one.daily
+        days, equity, ended = outline(trial.prepared(book, limits), limits)
         curve = curve_of(days, equity, book.start)
-        cells.append(Setting(values, len(wholes(one.trades)), curve.annual, curve.worst_fall, curve.mar, curve.sharpe))
-        columns.append(returns_of(equity, book.start))
-    assert one is not None
+        done[0] += 1
+        tell(f"Setting {done[0]} of {total}", done[0] / total)
+        return Setting(values, ended, curve.annual, curve.worst_fall, curve.mar, curve.sharpe), days, returns_of(equity, book.start)
+
+    first = one(settings[0])  # what all settings share is worked out with the first
+    with ThreadPoolExecutor(min(2, os.cpu_count() or 1), "sweep") as pool:
+        found = [first, *pool.map(one, settings[1:])]
+    cells, columns = [cell for cell, _, _ in found], [returns for _, _, returns in found]
+    days = max((days for _, days, _ in found), key=len)
     tell("Judging the best of them", 1.0)
-    made = Grid(one.daily[0], _table(columns), _benchmark_returns(one), tuple(c.values for c in cells))
+    index = benchmark_money(trial.evaluator.market, days, 1.0)
+    made = Grid(days, _table(columns), None if index is None else returns_of(index, 1.0), tuple(settings))
     cells = _neighbours(cells, tuple(len(axis) for axis in axes))
     enough = [i for i, c in enumerate(cells) if c.trades >= LEAST_TRADES]
     peak = max(enough, key=lambda i: cells[i].annual, default=None)
@@ -105,11 +114,6 @@ def _table(columns: list[Floats]) -> Floats:
     for i, column in enumerate(columns):
         made[: len(column), i] = column
     return made
-
-
-def _benchmark_returns(one: BookRun) -> Floats | None:
-    money = benchmark_of(one)
-    return None if money is None else returns_of(money, one.prepared.book.start)
 
 
 def superior(grid: Grid, seed: int) -> float | None:

@@ -250,10 +250,15 @@ class Evaluator:
                 first = k
         return blocks
 
-    def _compute(self, ops: list[Op], limits: Limits) -> dict[Place, Column]:
+    def write(self, ops: Sequence[Op], out: Sequence[Column], limits: Limits | None = None) -> None:
+        """Writes the operations' columns into rows that are there already; nothing is kept. Raises Stopped."""
+        self._compute(list(ops), limits or Limits(), {(self.table, op.key): row for op, row in zip(ops, out, strict=True)})
+
+    def _compute(self, ops: list[Op], limits: Limits, out: dict[Place, Column] | None = None) -> dict[Place, Column]:
         total, table = len(self.bars), self.table
         limits.allow(cost(ops, table) * total / 1e9 / 2)
-        out = {(table, op.key): np.empty(total, np.int8 if op.result == "condition" else np.float64) for op in ops}
+        if out is None:
+            out = {(table, op.key): np.empty(total, np.int8 if op.result == "condition" else np.float64) for op in ops}
         given, asked, stop = self._given(ops, limits) | self._sides(ops, limits), uses(ops, table), Event()
 
         def run(block: tuple[int, int]) -> None:
