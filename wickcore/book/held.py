@@ -4,6 +4,7 @@ import math
 from typing import Any
 
 import numpy as np
+from numba import njit
 
 from wickcore.bars.bars import Floats
 from wickcore.book.fills import DOWN_INSIDE, HAIR, UP_INSIDE, know, leave
@@ -12,8 +13,11 @@ from wickcore.measures.frame import TRUE, kernel
 from wickcore.measures.program import work_out
 from wickcore.trade.orders import stop_fill
 
+# What is called for every position on every bar is written into the loop: handing over so many arrays took half of all the time.
+here = njit(nogil=True, inline="always")
 
-@kernel
+
+@here
 def split(tape: Any, held: Any, i: int, money: Floats) -> None:
     """Shares multiply and dividends are paid before the bar's open; the last price moves with them."""
     row = held.each[i].row
@@ -75,7 +79,7 @@ def _reached(held: Any, i: int, target: int, price: float, factor: float) -> boo
     return level == level and not (held.each[i].done >> target) & 1 and (price - level / factor) * held.each[i].side >= 0.0
 
 
-@kernel
+@here
 def beyond(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, step: int) -> None:
     """Resting stops and targets that the open is already beyond fill at the open."""
     row = held.each[i].row
@@ -89,7 +93,7 @@ def beyond(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, s
             _take(tape, terms, programs, held, i, made, target, open_, step)
 
 
-@kernel
+@here
 def inside(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, step: int) -> None:
     """Stops and targets inside the bar: the stop first. A position that was entered inside the bar is stopped where the bar
     touches its stop,
@@ -118,7 +122,7 @@ def inside(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, s
             _take(tape, terms, programs, held, i, made, target, price, step)
 
 
-@kernel
+@here
 def decide(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, step: int, own: Floats, stack: Floats) -> None:
     """What is decided at a close: the stop that follows, and exits, at once or at the next open."""
     row, side = held.each[i].row, held.each[i].side

@@ -149,8 +149,11 @@
 
 {#if market.now?.compiling.length}
   <div role="status" class="shrink-0 border-b border-hair px-4 py-0.5 text-[13px] text-ink2">
-    Compiling {market.now.compiling.includes('patterns') ? 'the chart patterns' : 'the rarer measures'}, once:
-    a rule that needs them may have to wait a minute.
+    Compiling {market.now.compiling.includes('books')
+      ? 'what runs books'
+      : market.now.compiling.includes('patterns')
+        ? 'the chart patterns'
+        : 'the rarer measures'}, once: what needs it may have to wait a minute.
   </div>
 {/if}
 
