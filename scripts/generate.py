@@ -16,6 +16,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
 def language() -> str:
     """The language reference."""
     from wickcore.language.catalogue import CATALOGUE
+    from wickcore.language.positions import POSITION_NAMES
 
     families: dict[str, list[str]] = {}
     for entry in CATALOGUE.entries.values():
@@ -33,6 +34,13 @@ def language() -> str:
         parts.extend(rows)
         if family == "patterns":
             parts.extend(patterns())
+    parts += [
+        "\n### Of a position, in books\n",
+        "Known in a book's lines only ([books.md](books.md)).\n",
+        "| name | what it is | where | example |",
+    ]
+    parts.append("|---|---|---|---|")
+    parts += [f"| `{n.name}` | {n.help} | {', '.join(n.where)} | `{n.example}` |" for n in POSITION_NAMES.values()]
     return "\n".join(parts) + "\n"
 
 

@@ -13,6 +13,11 @@
 
   const word = $derived(wanted.trim().toLowerCase())
   const catalogue = query(() => ask.catalogue())
+  /** What a book knows of a position. */
+  const positions = query(() => ask.positionNames())
+  const ofPositions = $derived(
+    (positions.data ?? []).filter(({ name, help }) => speaks(`${name} ${help} position book`)),
+  )
   const speaks = $derived(finder(word, catalogue.data?.alike ?? []))
   /** The parts of each pattern, by its name; and how many patterns tell the same of a part, which then goes without saying. */
   const parts = $derived.by(() => {
@@ -132,7 +137,28 @@
         {/each}
       </dl>
     {/each}
-    {#if !ideas.length && !families.length}
+    {#if ofPositions.length}
+      <h2 class="mt-6 font-title text-[19px]">Of a position, in books</h2>
+      <dl class="mt-1">
+        {#each ofPositions as position (position.name)}
+          <div class="grid grid-cols-[minmax(200px,300px)_1fr] gap-x-6 border-t border-hair py-2">
+            <dt class="font-mono text-[13px] font-semibold">{position.name}</dt>
+            <dd class="text-[14px]">
+              {position.help}
+              <span class="mt-0.5 block text-[13px] text-ink3">
+                <button
+                  class="font-mono hover:text-ember"
+                  title="Copy the line"
+                  onclick={() => take(position.example)}>{position.example}</button
+                >
+                · in {position.where.join(', ')}
+              </span>
+            </dd>
+          </div>
+        {/each}
+      </dl>
+    {/if}
+    {#if !ideas.length && !families.length && !ofPositions.length}
       <p class="mt-8 text-ink2">Nothing speaks of “{wanted}”.</p>
     {/if}
   </div>
