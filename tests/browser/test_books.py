@@ -32,7 +32,7 @@ def test_a_book_is_run_and_its_trades_are_looked_at_one_by_one(page: Page) -> No
     expect(page.get_by_role("heading", name=re.compile("luck of the pick"))).to_be_visible(timeout=90_000)
     chart.hover(position={"x": 300, "y": 100})
     chart.hover(position={"x": 303, "y": 100})
-    expect(page.locator("[aria-live=off]")).to_contain_text(re.compile(r"\d+ positions?, \d+% invested"))
+    expect(page.locator("[aria-live=off]")).to_contain_text(re.compile(r"\d+\s+positions?, \d+% invested"))
     page.get_by_role("tab", name=re.compile("^Trades")).click()
     page.get_by_role("button", name="Gain").click()
     page.locator("tbody th button").first.click()

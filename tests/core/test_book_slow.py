@@ -9,7 +9,7 @@ from wickcore.book.prepare import Span
 from wickcore.book.run import BookRun, run
 from wickcore.scan.evaluate import Evaluator
 
-PARTS, EACH = 100, 40
+PARTS, EACH = 150, 20
 
 
 def compare(seed: int, delay: int = 0) -> BookRun:

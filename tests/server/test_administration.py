@@ -67,4 +67,4 @@ def test_the_database_holds_to_what_must_hold() -> None:
 def test_kernels_are_compiled_ahead_by_part(tmp_path: Path) -> None:
     assert run("warm", "starters", data=tmp_path).returncode == 0
     wrong = run("warm", "everything", data=tmp_path)
-    assert (wrong.returncode, "there are: starters, patterns, measures" in wrong.stderr) == (2, True)
+    assert (wrong.returncode, "there are: starters, books, patterns, measures" in wrong.stderr) == (2, True)

@@ -222,3 +222,15 @@ def test_books_that_come_to_nothing_say_why(api: Api, book: dict[str, Any]) -> N
         BookRunWhole.model_validate(run)
     beyond = api.post("/books/runs", {"text": BOOK, "first": "2031-01-01"}).json()
     assert (beyond["state"], beyond["detail"]) == ("failed", "No session lies between these days.")
+
+
+def test_two_runs_stand_side_by_side(api: Api, other: Api, book: dict[str, Any]) -> None:
+    one, two = ran(api, book), ran(api, {**book, "text": BOOK.replace("slots: 5", "slots: 8")})
+    found = api.get(f"/books/compare?first={one['id']}&second={two['id']}").json()
+    assert found["first"] == one["result"]["figures"]
+    assert found["difference"] == pytest.approx(found["second"]["annual"] - found["first"]["annual"], abs=2e-3)
+    assert found["low"] < found["high"]
+    assert found["both"] + found["only_first"] == len({(x["symbol"], x["entry_day"]) for x in one["result"]["trades"]})
+    same = api.get(f"/books/compare?first={one['id']}&second={one['id']}").json()
+    assert (same["difference"], same["low"], same["only_first"]) == (0, 0, 0)
+    assert other.get(f"/books/compare?first={one['id']}&second={two['id']}").status_code == 404

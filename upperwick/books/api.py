@@ -14,6 +14,7 @@ from upperwick.books.questions import checked
 from upperwick.books.schemas import (
     BookAsked,
     BookChecked,
+    BookComparison,
     BookDetail,
     BookLuckRun,
     BookName,
@@ -140,6 +141,12 @@ def today(request: HttpRequest, body: TodayIn):
 def kept(request: HttpRequest, book_id: int | None = None):
     """The latest runs, those of one book where it is named."""
     return [runs.told(run) for run in runs.kept(request.user, book_id)]
+
+
+@router.get("/compare", response=BookComparison, operation_id="compare_books")
+def compare(request: HttpRequest, first: int, second: int):
+    """Two finished runs side by side."""
+    return runs.compared(request.user, first, second)
 
 
 @router.get("/runs/{run_id}", response=BookRunWhole, operation_id="book_run")

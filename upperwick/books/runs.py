@@ -1,8 +1,11 @@
 """Runs of books as jobs: what is asked of them, how a run is told, and what is looked up in one."""
 
 import io
+import json
+from datetime import date
 from typing import Any
 
+import numpy as np
 from django.db import transaction
 
 from upperwick.books import services
@@ -17,12 +20,15 @@ from upperwick.refused import Refused
 from upperwick.studies.questions import seal_day
 from upperwick.studies.runs import SMALL_BARS
 from wickcore.bars.moment import iso
+from wickcore.book.figures import returns_of
 from wickcore.book.levels import levels, why
 from wickcore.book.orders import orders
+from wickcore.book.paths import annual
 from wickcore.book.run import BookRun
 from wickcore.book.settings import BookChoice, chosen_from, words_of
 from wickcore.book.shapes import equity_rows, order_row, position_row, signal_rows, trade_row
 from wickcore.book.tape import OUTCOMES
+from wickcore.book.whatif import difference_interval
 from wickcore.study.sweep import MOST_CELLS, steps_of
 
 KINDS = ("book", "book-luck", "book-what-if", "book-sweep", "book-walk")
@@ -150,6 +156,32 @@ def today(owner: Any, body: dict[str, Any]) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def compared(owner: Any, first: int, second: int) -> dict[str, Any]:
+    """Two finished runs side by side, from their kept answers: of two texts, two days, or two states of the data. Raises
+    Refused."""
+    pair = []
+    for run_id in (first, second):
+        run = jobs.find(owner, run_id, "book")
+        answer = jobs.answer_of(run)
+        if run.state != "done" or answer is None:
+            raise Refused("Only runs that are done can be compared.", 409)
+        pair.append(json.loads(answer))
+    series = [{e["day"]: e["equity"] for e in one["equity"]} for one in pair]
+    days = sorted(series[0].keys() & series[1].keys())
+    if len(days) < 2:
+        raise Refused("These two runs have no days in common.", 422)
+    returns = [returns_of(np.array([s[d] for d in days]), s[days[0]]) for s in series]
+    span = float((date.fromisoformat(days[-1]) - date.fromisoformat(days[0])).days)
+    yearly = [annual(s[days[-1]] / s[days[0]], span) for s in series]
+    low, high = difference_interval(returns[1], returns[0], span, 1)
+    trades = [{(x["symbol"], x["rule"], x["entry_day"]) for x in one["trades"]} for one in pair]
+    return {
+        "first": pair[0]["figures"], "second": pair[1]["figures"], "difference": yearly[1] - yearly[0], "low": low, "high": high,
+        "days": len(days), "both": len(trades[0] & trades[1]), "only_first": len(trades[0] - trades[1]),
+        "only_second": len(trades[1] - trades[0]),
+    }  # fmt: skip
+
+
 def signals_of(owner: Any, run_id: int, outcome: str, offset: int, limit: int) -> dict[str, Any]:
     """Signals of a run that came to the same, the latest first."""
     if outcome not in OUTCOMES:
@@ -160,8 +192,6 @@ def signals_of(owner: Any, run_id: int, outcome: str, offset: int, limit: int) -
 
 def file_of(owner: Any, run_id: int, what: str, kind: str) -> tuple[bytes, str]:
     """The trades or the equity of a run as a file: its bytes and type."""
-    import json
-
     import pyarrow as pa
     import pyarrow.csv
     import pyarrow.parquet
@@ -177,8 +207,6 @@ def file_of(owner: Any, run_id: int, what: str, kind: str) -> tuple[bytes, str]:
 
 def report_of(owner: Any, run_id: int) -> tuple[str, str]:
     """A finished run as one HTML page: its name and the page."""
-    import json
-
     run = jobs.find(owner, run_id, "book")
     answer = jobs.answer_of(run)
     if run.state != "done" or answer is None:

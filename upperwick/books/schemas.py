@@ -429,6 +429,22 @@ class BookWalkRun(BookRunOut):
     result: WalkOut | None
 
 
+class BookComparison(Schema):
+    """Two runs side by side. difference: of the annual returns, the second less the first, with its interval from the same draws
+    of days, over the days
+    both have. both, only_first, only_second: trades by symbol, rule and entry."""
+
+    first: BookFigures
+    second: BookFigures
+    difference: float
+    low: float | None
+    high: float | None
+    days: int
+    both: int
+    only_first: int
+    only_second: int
+
+
 class LevelBarOut(Schema):
     """close: as printed that day, by which a chart on another day's scale places the levels."""
 

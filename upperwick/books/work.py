@@ -11,7 +11,7 @@ from upperwick.jobs.registry import Done, Tell
 from upperwick.jobs.services import digest_of
 from wickcore.book.figures import returns_of
 from wickcore.book.luck import luck
-from wickcore.book.run import BookRun
+from wickcore.book.run import BookRun, run
 from wickcore.book.shapes import as_dict
 from wickcore.book.trial import Trial
 from wickcore.book.turned import turn, walk
@@ -33,10 +33,7 @@ def ran(
         tell("Evaluating the rules", 0.1)
         trial = set_up(owner, question)
         prepared = trial.prepared(limits=limits)
-        tell("Trading day by day", 0.6)
-        from wickcore.book.run import run
-
-        _whole[key] = trial, run(prepared, limits)
+        _whole[key] = trial, run(prepared, limits, lambda stage, share: tell(stage, 0.5 + 0.3 * share))
         while len(_whole) > WHOLE:
             _whole.popitem(last=False)
     _whole.move_to_end(key)

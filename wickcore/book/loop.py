@@ -26,6 +26,7 @@ from wickcore.book.tape import (
     NO_SLOT,
     OUT,
     POSITION,
+    STEP,
     TRADE,
     TRADED,
     UNFILLED,
@@ -314,6 +315,7 @@ def run_days(tape: Any, signals: Any, programs: Any, terms: Any, held: Any, desk
     for t in range(terms.first, terms.last + 1):
         if stop[0]:
             break
+        money[STEP] = t
         begin, end = signals.first[t], signals.first[t + 1]
         if size[COUNT] == 0 and begin == end and size[RESTING] == 0 and terms.cash_rate == 0.0 and money[CASH] > 0.0:
             made.equity[t] = made.cash[t] = money[CASH]
@@ -357,7 +359,7 @@ def room_for(steps: int, signals: Signals, slots: int, targets: int) -> Made:
     """Room for what a run makes; memory is taken as it is written."""
     most = len(signals.each) * (targets + 1) + slots
     return Made(
-        np.empty(most, TRADE), np.zeros(2, np.int64), np.zeros(5), np.zeros(steps), np.zeros(steps), np.zeros(steps), np.zeros(steps, np.int64),
+        np.empty(most, TRADE), np.zeros(2, np.int64), np.zeros(6), np.zeros(steps), np.zeros(steps), np.zeros(steps), np.zeros(steps, np.int64),
         signals.each["fate"].copy(),
     )  # fmt: skip
 

@@ -110,7 +110,7 @@ def prepare(
     act_row, act_shares, act_money = memo.of(("actions", table), lambda: actions(market, bars))
     swing, traded = memo.of(("impact", table, book.impact > 0), lambda: _impact(evaluator, book, limits))
     patience = SESSIONS_OF_PATIENCE * max(1, len(bars.moments) // max(1, len(bars.sessions)))
-    tape = t.Tape(
+    tape = _like(
         bars.offsets, key, at, bars.open, bars.high, bars.low, bars.close, bars.factor, commit,
         np.empty(0, np.bool_) if member is None else member, memo.of(("gone", table), lambda: gone_at(market, days)), patience, act_row,
         act_shares, act_money, swing, traded, days, shut,
@@ -121,6 +121,18 @@ def prepare(
         book.leaves == "exit", book.rank is not None, seed, first, last,
     )  # fmt: skip
     return Prepared(book, market, bars, tape, signals, programs, terms)
+
+
+def _like(*fields: Any) -> t.Tape:
+    """The tape with all its arrays as one kind, so that the loop is compiled once: some come from the bars, which nobody may write to, some are
+    made here."""
+    found = []
+    for value in fields:
+        if isinstance(value, np.ndarray):
+            value = value.view()
+            value.flags.writeable = False
+        found.append(value)
+    return t.Tape(*found)
 
 
 def _most(cap: float | None) -> float:
@@ -324,7 +336,7 @@ def _programs(
     columns = memo.of(
         ("columns", evaluator.table, tuple(later.columns)), lambda: _whole(evaluator, later.columns, np.float64, limits)
     )
-    truths = memo.of(("columns", evaluator.table, tuple(later.truths)), lambda: _whole(evaluator, later.truths, np.int8, limits))
+    truths = memo.of(("truths", evaluator.table, tuple(later.truths)), lambda: _whole(evaluator, later.truths, np.int8, limits))
     return t.Programs(
         np.concatenate([*fixed.codes, *later.codes, np.empty(0, np.int64)]), np.concatenate([*fixed.numbers, *later.numbers, np.empty(0)]),
         np.array([*fixed.begin, *(b + shift for b in later.begin)], np.int64), np.array([*fixed.end, *(e + shift for e in later.end)], np.int64),

@@ -1,7 +1,7 @@
 """One run of a book: the loop over a prepared book, and what came of it as records."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cached_property
@@ -115,8 +115,10 @@ class BookRun:
 
 
 @contextmanager
-def heeding(limits: Limits | None, stop: Bools) -> Iterator[None]:
-    """Sets the flag as soon as the limits say that it is over; raises Stopped then, once the work inside has ended."""
+def heeding(limits: Limits | None, stop: Bools, told: Callable[[], None] = lambda: None) -> Iterator[None]:
+    """Sets the flag as soon as the limits say that it is over; raises Stopped then, once the work inside has ended. told: called a
+    few times a
+    second meanwhile."""
     if limits is None:
         yield
         return
@@ -125,6 +127,7 @@ def heeding(limits: Limits | None, stop: Bools) -> Iterator[None]:
 
     def look() -> None:
         while not done.wait(LOOKED_AT):
+            told()
             try:
                 limits.check()
             except Stopped:
@@ -142,12 +145,19 @@ def heeding(limits: Limits | None, stop: Bools) -> Iterator[None]:
         limits.check()
 
 
-def run(prepared: Prepared, limits: Limits | None = None) -> BookRun:
-    """Runs a prepared book. Raises Stopped."""
+def run(
+    prepared: Prepared, limits: Limits | None = None, tell: Callable[[str, float], None] = lambda stage, share: None
+) -> BookRun:
+    """Runs a prepared book. tell: told the year it is in, and the share of the days that is done. Raises Stopped."""
     tape, terms = prepared.tape, prepared.terms
     held, desk, made = _room(prepared)
     stop = np.zeros(1, np.bool_)
-    with heeding(limits, stop):
+
+    def told() -> None:
+        at = int(made.money[t.STEP])
+        tell(f"Trading {1970 + int(np.int64(tape.days[at]) / 365.2425)}", (at - terms.first) / max(1, terms.last - terms.first))
+
+    with heeding(limits, stop, told):
         run_days(tape, prepared.signals, prepared.programs, terms, held, desk, made, stop)
     found = _open(prepared, held, desk.book[: desk.size[COUNT]])
     last = terms.last

@@ -25,8 +25,10 @@ NEVER = 1 << 60
 
 
 class Tape(NamedTuple):
-    """Bars of one table. key: of each bar its moment, as a number; at: those of all steps, ascending (of daily bars both are days, so that a
-    large market needs no column more). commit: where the book's frame ends, empty where every bar does. member: by bar, empty for all. gone: the
+    """Bars of one table. key: of each bar its moment, as a number; at: those of all steps, ascending (of daily bars both are days,
+    so that a
+    large market needs no column more). commit: where the book's frame ends, empty where every bar does. member: by bar, empty for
+    all. gone: the
     first step
     at which each instrument is known to trade no more. patience: steps without a bar after which it counts as gone. act_row,
     act_shares,
@@ -164,7 +166,8 @@ class Held(NamedTuple):
 class Made(NamedTuple):
     """What the loop writes. trades: one record a part that was left; size: how many, and how many positions there were. money:
     cash, equity
-    at the last close, interest earned, paid for borrowing, bars counted as the worst case. equity, cash, gross, held: by step."""
+    at the last close, interest earned, paid for borrowing, bars counted as the worst case, the step it is at. equity, cash, gross,
+    held: by step."""
 
     trades: Any
     size: Ints
@@ -176,5 +179,5 @@ class Made(NamedTuple):
     outcome: Ints
 
 
-CASH, EQUITY, INTEREST, BORROW, WORST_CASES = range(5)
+CASH, EQUITY, INTEREST, BORROW, WORST_CASES, STEP = range(6)
 TRADES, POSITIONS = range(2)

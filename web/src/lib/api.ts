@@ -302,6 +302,8 @@ export const books = {
   start: (body: Schemas['BookRunIn'], again = false) =>
     answer(client.POST('/api/books/runs', { body, params: { query: { again } } })),
   run: (id: number) => answer(client.GET('/api/books/runs/{run_id}', run(id))),
+  compare: (first: number, second: number) =>
+    answer(client.GET('/api/books/compare', { params: { query: { first, second } } })),
   runs: (book_id: number) => answer(client.GET('/api/books/runs', { params: { query: { book_id } } })),
   stop: (id: number) => answer(client.DELETE('/api/books/runs/{run_id}', run(id))),
   again: (id: number) => answer(client.POST('/api/books/runs/{run_id}/again', run(id))),

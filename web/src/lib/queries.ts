@@ -114,6 +114,11 @@ export const ask = {
       gcTime: SHORT,
     }),
   bookRuns: (id: number) => queryOptions({ queryKey: ['jobs', 'books', id], queryFn: () => books.runs(id) }),
+  bookComparison: (first: number, second: number) =>
+    queryOptions({
+      queryKey: ['jobs', 'book comparison', first, second],
+      queryFn: () => books.compare(first, second),
+    }),
   bookTries: (id: number) =>
     queryOptions({ queryKey: ['jobs', 'book tries', id], queryFn: () => books.tries(id) }),
   bookTrade: (run: number, number: number, part: number) =>

@@ -1257,6 +1257,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description Two finished runs side by side.
+         */
+        get: operations["compare_books"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/runs/{run_id}": {
         parameters: {
             query?: never;
@@ -4225,6 +4245,30 @@ export interface components {
             /** Account */
             account?: number | null;
         };
+        /**
+         * BookComparison
+         * @description Two runs side by side. difference: of the annual returns, the second less the first, with its interval from the same draws
+         *     of days, over the days
+         *     both have. both, only_first, only_second: trades by symbol, rule and entry.
+         */
+        BookComparison: {
+            first: components["schemas"]["BookFigures"];
+            second: components["schemas"]["BookFigures"];
+            /** Difference */
+            difference: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Days */
+            days: number;
+            /** Both */
+            both: number;
+            /** Only First */
+            only_first: number;
+            /** Only Second */
+            only_second: number;
+        };
         /** BookLuckRun */
         BookLuckRun: {
             /** Id */
@@ -6493,6 +6537,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TodayOut"];
+                };
+            };
+        };
+    };
+    compare_books: {
+        parameters: {
+            query: {
+                first: number;
+                second: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookComparison"];
                 };
             };
         };

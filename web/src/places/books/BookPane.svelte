@@ -20,6 +20,7 @@
   import type { OpenBook, Reading } from './open.svelte'
   import Said from './Said.svelte'
   import Signals from './Signals.svelte'
+  import Sizes from './Sizes.svelte'
 
   interface Props {
     open: OpenBook
@@ -48,6 +49,7 @@
   }: Props = $props()
   let editor: ReturnType<typeof Editor> | undefined = $state()
   let aloud = $state(false)
+  let sized = $state(false)
   let editingAbout = $state(false)
   const offset = $derived(offsetOf(open.headers))
   const rules = query(() => ask.rules())
@@ -130,6 +132,7 @@
         <DropdownMenu.Portal>
           <DropdownMenu.Content preventScroll={false} align="end" class="menu">
             <DropdownMenu.Item onSelect={() => (aloud = !aloud)}>Read aloud</DropdownMenu.Item>
+            <DropdownMenu.Item onSelect={() => (sized = !sized)}>What a stop costs</DropdownMenu.Item>
             <DropdownMenu.Item onSelect={() => (editingAbout = true)}>Describe it</DropdownMenu.Item>
             <DropdownMenu.Item
               onSelect={() =>
@@ -258,6 +261,12 @@
   {#if aloud}
     <div class="max-h-[40%] shrink-0 overflow-auto border-t border-hair">
       <Said text={open.text} {offset} onclose={() => (aloud = false)} />
+    </div>
+  {/if}
+  {#if sized}
+    <div class="max-h-[45%] shrink-0 overflow-auto border-t border-hair bg-paper2 px-4 py-2">
+      <button class="link float-right text-[13px]" onclick={() => (sized = false)}>close</button>
+      <Sizes own={result?.sizes.own ?? []} slots={reading.said?.slots} />
     </div>
   {/if}
   {#if reading.said?.dials.length}

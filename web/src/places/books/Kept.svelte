@@ -5,6 +5,7 @@
   import { day, fixed, percent, when } from '$lib/format'
   import { unfinished } from '$lib/moved'
   import { tell } from '$lib/notice.svelte'
+  import Compared from './Compared.svelte'
   import { ask, forget, query } from '$lib/queries'
 
   interface Props {
@@ -16,6 +17,20 @@
   const { book, dirty, onopen, onrestored }: Props = $props()
   const answer = query(() => ask.bookRuns(book.id))
   const tries = query(() => ask.bookTries(book.id))
+  /** The runs set side by side: the earlier one first. */
+  let chosen = $state<number[]>([])
+  const pair = $derived(
+    chosen.length === 2
+      ? chosen
+          .toSorted((a, b) => a - b)
+          .map((id) => (answer.data ?? []).find((run) => run.id === id))
+          .filter((run) => run !== undefined)
+          .map((run) => ({
+            id: run.id,
+            label: `${run.version ? `version ${run.version}` : 'not saved'}, ${when(run.asked)}`,
+          }))
+      : [],
+  )
   const versions = query(() => ask.bookVersions(book.id))
 
   async function attempt(work: () => Promise<unknown>): Promise<void> {
@@ -41,6 +56,9 @@
   <table class="mt-1 w-full text-[13px]">
     <thead>
       <tr class="border-b border-hair text-ink2">
+        <th scope="col" class="pr-3 text-left font-semibold" title="Two of them are set side by side"
+          >Compare</th
+        >
         <th scope="col" class="text-left font-semibold">Asked</th>
         <th scope="col" class="pl-4 text-left font-semibold">Text</th>
         <th scope="col" class="pl-4 text-left font-semibold">What it came to</th>
@@ -50,6 +68,19 @@
     <tbody>
       {#each answer.data as run (run.id)}
         <tr class="border-b border-hair/60 align-baseline">
+          <td
+            ><input
+              type="checkbox"
+              class="tick"
+              aria-label="Compare the run of {when(run.asked)}"
+              disabled={run.state !== 'done'}
+              checked={chosen.includes(run.id)}
+              onchange={(event) =>
+                (chosen = event.currentTarget.checked
+                  ? [...chosen.slice(-1), run.id]
+                  : chosen.filter((one) => one !== run.id))}
+            /></td
+          >
           <td class="py-1 whitespace-nowrap">{when(run.asked)}</td>
           <td class="pl-4 whitespace-nowrap"
             ><button
@@ -74,6 +105,10 @@
       {/each}
     </tbody>
   </table>
+{/if}
+
+{#if pair.length === 2}
+  <Compared first={pair[0]!} second={pair[1]!} />
 {/if}
 
 {#if tries.data?.rows.length}

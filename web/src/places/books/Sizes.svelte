@@ -8,7 +8,7 @@
     /** Rows of a run's own worst trades, beside the plain ones. */
     own?: Schemas['SizeRowOut'][]
     /** The slots of the book at hand, marked. */
-    slots?: number
+    slots?: number | undefined
   }
   const { own = [], slots }: Props = $props()
   const answer = query(() => ask.sizes())

@@ -19,6 +19,8 @@
   }
   const { result, run, luck, ontrade }: Props = $props()
   let log = $state(true)
+  /** The figure whose definition is shown. */
+  let meant = $state('')
   let under = $state<number | null>(null)
   let pinned = $state<number | null>(null)
   const f = $derived(result.figures)
@@ -68,23 +70,40 @@
     },
   ])
   const others = $derived([
-    ['Total return', percent(f.total, 0), index ? percent(index.total, 0) : ''],
-    ['Volatility a year', percent(f.volatility, 1, false), index ? percent(index.volatility, 1, false) : ''],
-    ['Sharpe ratio', fixed(f.sharpe), index ? fixed(index.sharpe) : ''],
-    ['Sortino ratio', fixed(f.sortino), index ? fixed(index.sortino) : ''],
-    ['Return over what is invested', percent(f.return_per_exposure), ''],
-    ['Payoff: mean gain over mean loss', fixed(f.payoff), ''],
-    ['Profit factor', fixed(f.profit_factor), ''],
-    ['Mean gain of a trade', percent(f.mean_gain, 2), ''],
-    ['Bars held, in the mean', fixed(f.bars_held, 1), ''],
-    ['Bought a year, over equity', `${fixed(f.turnover, 1)} times`, ''],
-    ['Costs paid', whole(f.costs), ''],
-    ['Dividends', whole(f.dividends), ''],
+    ['total', 'Total return', percent(f.total, 0), index ? percent(index.total, 0) : ''],
+    [
+      'volatility',
+      'Volatility a year',
+      percent(f.volatility, 1, false),
+      index ? percent(index.volatility, 1, false) : '',
+    ],
+    ['sharpe', 'Sharpe ratio', fixed(f.sharpe), index ? fixed(index.sharpe) : ''],
+    ['sortino', 'Sortino ratio', fixed(f.sortino), index ? fixed(index.sortino) : ''],
+    ['return_per_exposure', 'Return over what is invested', percent(f.return_per_exposure), ''],
+    ['payoff', 'Payoff: mean gain over mean loss', fixed(f.payoff), ''],
+    ['profit_factor', 'Profit factor', fixed(f.profit_factor), ''],
+    ['mean_gain', 'Mean gain of a trade', percent(f.mean_gain, 2), ''],
+    ['bars_held', 'Bars held, in the mean', fixed(f.bars_held, 1), ''],
+    ['turnover', 'Bought a year, over equity', `${fixed(f.turnover, 1)} times`, ''],
+    ['costs', 'Costs paid', whole(f.costs), ''],
+    ['dividends', 'Dividends', whole(f.dividends), ''],
     ...(f.interest || f.borrow
-      ? [['Interest earned, and paid for borrowing', `${whole(f.interest)}, ${whole(f.borrow)}`, ''] as const]
+      ? [
+          [
+            'interest',
+            'Interest earned, and paid for borrowing',
+            `${whole(f.interest)}, ${whole(f.borrow)}`,
+            '',
+          ] as const,
+        ]
       : []),
-    ['Bars that touched a stop and something better: taken as stopped', whole(f.worst_cases), ''],
-    ['At the end', whole(f.end), ''],
+    [
+      'worst_cases',
+      'Bars that touched a stop and something better: taken as stopped',
+      whole(f.worst_cases),
+      '',
+    ],
+    ['end', 'At the end', whole(f.end), ''],
   ])
 </script>
 
@@ -97,12 +116,21 @@
 <dl class="mt-3 grid grid-cols-3 gap-x-4 gap-y-2 min-[1150px]:grid-cols-6">
   {#each six as { name, label, figure, below } (name)}
     <div class="border-t border-hair pt-1.5" title={MEANS[name]}>
-      <dt class="text-[13px] text-ink2">{label}</dt>
+      <dt class="text-[13px] text-ink2">
+        <button
+          class="hover:underline"
+          aria-expanded={meant === name}
+          onclick={() => (meant = meant === name ? '' : name)}>{label}</button
+        >
+      </dt>
       <dd class="font-mono text-[20px] font-semibold">{figure}</dd>
       <dd class="font-mono text-[12px] text-ink2">{below}</dd>
     </div>
   {/each}
 </dl>
+{#if meant}
+  <p class="mt-2 max-w-[90ch] bg-paper2 px-3 py-1.5 text-[13px]" role="status">{MEANS[meant]}.</p>
+{/if}
 <div class="mt-4 grid grid-cols-1 gap-x-8 min-[1150px]:grid-cols-[minmax(0,1fr)_250px]">
   <div class="min-w-0">
     <p class="flex items-baseline gap-3 text-[13px] text-ink2">
@@ -152,8 +180,8 @@
     <h3 class="font-title text-[17px]">More figures</h3>
     <table class="mt-1 w-full text-[13px]">
       <tbody>
-        {#each others as [label, own, other] (label)}
-          <tr class="border-b border-hair/60">
+        {#each others as [name, label, own, other] (label)}
+          <tr class="border-b border-hair/60" title={MEANS[name!]}>
             <th scope="row" class="text-left font-normal">{label}</th>
             <td class="num pl-4">{own}</td>
             <td class="num pl-4 text-ink2">{other ? `index ${other}` : ''}</td>
