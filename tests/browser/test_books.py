@@ -38,7 +38,7 @@ def test_a_book_is_run_and_its_trades_are_looked_at_one_by_one(page: Page) -> No
     page.locator("tbody th button").first.click()
     trade = page.get_by_role("region", name=re.compile("^Trade in"))
     expect(trade).to_contain_text("1 of")
-    expect(trade).to_contain_text(re.compile("Bought .* stop at .*(Stopped|Left|Target|Still open)"))
+    expect(trade).to_contain_text(re.compile(r"Bought\s.* stop at .*(Stopped|Left|Target|Still open)", re.DOTALL))
     expect(trade.get_by_role("img", name=re.compile("^Price chart"))).to_be_visible()
     page.keyboard.press("j")
     expect(trade).to_contain_text("2 of")

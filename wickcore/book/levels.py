@@ -92,7 +92,14 @@ def _price(level: float, factor: float) -> float | None:
 
 
 def why(prepared: Prepared, trade: Trade) -> str:
-    """Why a trade ended, in a sentence made from what it met."""
+    """Why a trade ended, in a sentence made from what it met; and by how much its shares multiplied on the way, where a split came."""
+    tape = prepared.tape
+    between = (tape.act_row > trade.entry_row) & (tape.act_row <= trade.exit_row)
+    times = float(np.prod(tape.act_shares[between])) if between.any() else 1.0
+    return _why(prepared, trade) + (f" Its shares had multiplied by {times:.4g} since." if abs(times - 1.0) > 0.01 else "")
+
+
+def _why(prepared: Prepared, trade: Trade) -> str:
     book, day = prepared.book, said_day(trade.exit_day)
     ways: Ways = book.ways(1 if trade.side == "long" else -1)
     at = f"{trade.exit:,.2f}"
@@ -101,22 +108,20 @@ def why(prepared: Prepared, trade: Trade) -> str:
         case "stop":
             stop = ways.stop
             assert stop is not None
-            return f"Stopped at {at} on {day}, {held}: the bar met the stop, `{stop.text}` as it was fixed at the entry (line {stop.line})."
+            return f"Stopped at {at} on {day}, {held}: the bar met the stop, `{stop.text}` as it was fixed at the entry."
         case "follow":
             follow = ways.follow
             assert follow is not None
-            return (
-                f"Stopped at {at} on {day}, {held}: the bar met the stop that had followed, `{follow.text}` (line {follow.line})."
-            )
+            return f"Stopped at {at} on {day}, {held}: the bar met the stop that had followed, `{follow.text}`."
         case "target":
             target = ways.targets[trade.line]
             part = "" if target.part >= 1 else f" for {target.part:.0%} of it"
-            return f"Target met at {at} on {day}{part}, {held}: `{target.text}` (line {target.line})."
+            return f"Target met at {at} on {day}{part}, {held}: `{target.text}`."
         case "exit":
             exit_: Leaving = ways.exits[trade.line]
             when = "at the close" if exit_.at_close else "at the open"
             since = "was true there" if exit_.at_close else "had been true at the close before"
-            return f"Left {when} of {day} at {at}, {held}: `{exit_.text}` {since} (line {exit_.line})."
+            return f"Left {when} of {day} at {at}, {held}: `{exit_.text}` {since}."
         case "delisted":
             back = "" if book.delisting >= 1 else f", of which the book gets {book.delisting:.0%} back"
             return f"Delisted: no bar since {said_day(int(prepared.bars.days[trade.exit_row]))}; closed on {day} at the last price{back}."

@@ -254,7 +254,7 @@
     </div>
   </div>
   {#if result}
-    <div class="max-h-[36%] shrink-0 overflow-auto border-t border-hair">
+    <div class="max-h-[30%] shrink-0 overflow-auto border-t border-hair">
       <Signals counts={result.signals} {old} onpick={onoutcome} />
     </div>
   {/if}

@@ -50,5 +50,7 @@
   <span class="pointer-events-none absolute top-[316px] left-3 text-[11px] text-ink3"
     >under the highest so far</span
   >
-  <span class="pointer-events-none absolute top-[344px] left-3 text-[11px] text-ink3">invested</span>
+  <span class="pointer-events-none absolute top-[332px] left-3 text-[10.5px] leading-none text-ink3"
+    >invested</span
+  >
 </div>
