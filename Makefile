@@ -10,7 +10,7 @@ export UPPERWICK_DATA := $(DATA)
 PY := .venv/bin/python
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: help demo serve test test-all lint lint-python lint-web vitest bench clean docs api check-tools chromium
+.PHONY: help demo start serve test test-all lint lint-python lint-web vitest bench clean docs api check-tools chromium
 
 help: ## these lines
 	@awk -F ':.*## ' '/^[a-z-]+:.*## /{printf "  make %-9s %s\n", $$1, $$2}' Makefile
@@ -18,6 +18,10 @@ help: ## these lines
 demo: check-tools ## install, build, load the demo market and serve it (PORT=8000, DATA=data)
 	@$(MAKE) --no-print-directory -j2 .stamps/python .stamps/web
 	@exec .venv/bin/upperwick demo --serve --port "$(PORT)"
+
+start: check-tools ## install, build and begin with your own prices instead of the demo (PORT=8000, DATA=data)
+	@$(MAKE) --no-print-directory -j2 .stamps/python .stamps/web
+	@exec .venv/bin/upperwick start --port "$(PORT)"
 
 test: check-tools .stamps/dev .stamps/web chromium ## everything that must pass: lint, pytest, Vitest, build
 	@$(MAKE) --no-print-directory -j2 -O lint-python lint-web vitest

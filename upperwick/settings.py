@@ -40,6 +40,7 @@ INSTALLED_APPS = [
     "upperwick.accounts",
     "upperwick.bench",
     "upperwick.books",
+    "upperwick.data",
     "upperwick.events",
     "upperwick.jobs",
     "upperwick.market",

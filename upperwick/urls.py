@@ -13,6 +13,7 @@ from upperwick.accounts.api import router as session
 from upperwick.accounts.preferences import router as preferences
 from upperwick.bench.api import router as lists
 from upperwick.books.api import router as books
+from upperwick.data.api import router as data
 from upperwick.events.views import events
 from upperwick.market.api import router as market
 from upperwick.rules.api import router as rules
@@ -32,6 +33,7 @@ api.add_router("", scans)
 api.add_router("/language", language)
 api.add_router("/studies", studies)
 api.add_router("/books", books)
+api.add_router("/data", data)
 problems.install(api)
 
 

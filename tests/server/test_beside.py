@@ -207,4 +207,4 @@ def test_a_published_holiday_ends_its_week_a_day_earlier(tmp_path: Path, capsys:
     wrong = write(tmp_path, "x.csv", "day,name,kind\n2024-06-28,Founders' Day,feast\n")
     code, _, said = run(capsys, "scan", rule, "--prices", prices, "--announcements", wrong, "--json")
     assert code
-    assert "x.csv, line 2: kind `feast` is no kind of day; kinds are announcement and holiday" in said
+    assert "x.csv, line 2: kind `feast` is no kind; kinds are announcement and holiday" in said

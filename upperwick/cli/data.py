@@ -1,48 +1,149 @@
-"""The commands that bring prices in and out: import, export."""
+"""The commands that bring data in and out: import, imports, undo, export."""
 
 import sys
 from argparse import Namespace
-from collections.abc import Iterator, Mapping
-from typing import TYPE_CHECKING
+from collections.abc import Iterator
 
-from upperwick.cli.shared import Bad, emit, engine_of, read_price_files, symbol_of, with_database
-
-if TYPE_CHECKING:
-    pass
+from upperwick.cli.shared import BAD_ROWS_SHOWN, Bad, emit, engine_of, symbol_of, with_database
 
 
-def import_prices(given: Namespace) -> None:
-    """Imports prices: all of them, or nothing. What is stored and not in the files stays as it is."""
+def import_files(given: Namespace) -> None:
+    """Imports files of any of the open tables: all of them, or nothing. What is stored and not in the files stays as it is."""
     with_database()
+    from upperwick.data.reading import read_all
+    from upperwick.data.taking import count, take
     from upperwick.market.aside import AnotherImport
-    from upperwick.market.store import save_tables
-    from wickcore.bars.moment import of_key
+    from upperwick.market.models import BarBlock, DataVersion
+    from upperwick.market.opened import PriceFileError
+    from upperwick.market.understood import FLAGS, Answers, FileUnclear
 
-    found = read_price_files(given.prices, given.skip_bad, given.any_date)
-    what = f"{', '.join(path.name for path in given.prices)}: {_symbols_of(found.tables):,} symbols imported"
+    latest = DataVersion.objects.last()
+    zone = given.zone or (latest.zone if latest else "")
+    answers = Answers(given.table or "", given.dates or "", given.decimal or "", zone)
     try:
-        done = save_tables(found.tables, given.universe, what)
+        read = read_all(given.files, answers, given.any_date)
+        for name, question in read.questions:
+            raise FileUnclear(name, question, FLAGS)
+    except PriceFileError as error:
+        raise Bad(str(error)) from None
+    if read.bad and not given.skip_bad:
+        shown, more = read.bad[:BAD_ROWS_SHOWN], len(read.bad) - BAD_ROWS_SHOWN
+        rest = [f"… and {more} more."] if more > 0 else []
+        raise Bad(*shown, *rest, f"{len(read.bad)} bad rows; nothing was taken. Mend them, or leave them out with --skip-bad.")
+    if read.empty:
+        raise Bad(f"{' and '.join(map(str, given.files))} holds no usable row.")
+    if given.count:
+        found = count(read)
+        return _say_counts(given, found.tables, found.changes, found.notes, found.symbols, len(read.bad), "would be ")
+    changed = {"zone": given.zone} if given.zone else {}
+    if read.market and not BarBlock.objects.exists():
+        changed = {**{k: v for k, v in read.market.items() if k in ("benchmark", "zone", "invented") and v}, **changed}
+    try:
+        made = take(read, source="command line", universe=given.universe, **changed)
     except AnotherImport as error:
         raise Bad(str(error)) from None
+    symbols = len({s for by_symbol in read.prices.tables.values() for s in by_symbol})
+    _say_counts(given, made.counts, made.changes, made.notes, symbols, len(read.bad), "", made.id)
+
+
+def _say_counts(
+    given: Namespace, tables: dict[str, dict[str, int]], changes: list[dict[str, str]], notes: list[str], symbols: int, bad: int,
+    would: str, import_id: int | None = None,
+) -> None:  # fmt: skip
     if given.json:
-        changes = [
-            {"symbol": symbol, "moment": str(of_key(c.key)), "old": list(c.old), "new": list(c.new)} for symbol, c in done.changes
-        ]
-        counts = {key: getattr(done, key) for key in ("symbols", "added", "replaced", "same", "left", "notes")}
-        return emit({**counts, "bad_rows": len(found.bad), "changes": changes})
-    print(
-        f"{done.symbols:,} symbol{'' if done.symbols == 1 else 's'}: {done.added:,} bar{'' if done.added == 1 else 's'} added, "
-        f"{done.replaced:,} replaced, {done.same:,} were stored already, "
-        f"{done.left:,} others left as they were" + (f"; {len(found.bad):,} bad rows left out" if found.bad else "") + "."
-    )
-    for symbol, c in done.changes:
-        print(f"  {symbol} {of_key(c.key)}: {_prices_said(c.old)} became {_prices_said(c.new)}")
-    for note in done.notes:
+        total = {n: sum(t[n] for t in tables.values()) for n in ("added", "replaced", "same", "left")}
+        return emit(
+            {
+                "symbols": symbols,
+                **total,
+                "tables": tables,
+                "notes": notes,
+                "bad_rows": bad,
+                "changes": changes,
+                "import": import_id,
+            }
+        )
+    from upperwick.market.tables import TABLES
+
+    for table, of in tables.items():
+        among = f" of {symbols:,} symbol{'' if symbols == 1 else 's'}" if table == "bars" else ""
+        print(
+            f"{TABLES[table].title}{among}: {of['added']:,} {would}added, {of['replaced']:,} {would}replaced, "
+            f"{of['same']:,} were stored already, {of['left']:,} others left as they {'are' if would else 'were'}."
+        )
+    if bad:
+        print(f"{bad:,} bad rows left out.")
+    for c in changes:
+        print(f"  {c['key']}: {c['old']} {'would become' if would else 'became'} {c['new']}")
+    for note in notes:
         print(note, file=sys.stderr)
+    if import_id is not None:
+        print(f"It is import {import_id}: `upperwick undo {import_id}` takes it back.")
 
 
-def export_prices(given: Namespace) -> None:
-    """Exports the stored bars of a frame as printed, with adjusted closes on the latest bar's scale."""
+def imports(given: Namespace) -> None:
+    """Lists the latest imports."""
+    with_database()
+    from upperwick.data.contents import imports as latest
+
+    rows = latest()
+    if given.json:
+        keys = ("id", "by", "source", "what", "tables", "undoable")
+        return emit(
+            {
+                "imports": [
+                    {**{k: row[k] for k in keys}, "at": row["at"].isoformat(), "undone": row["undone"] is not None} for row in rows
+                ]
+            }
+        )
+    if not rows:
+        print("Nothing was imported yet.")
+    for row in rows:
+        state = "undone" if row["undone"] else "can be undone" if row["undoable"] else ""
+        print(f"{row['id']:>5}  {row['at']:%Y-%m-%d %H:%M}  {row['source']:<12}  {row['what']}" + (f"  ({state})" if state else ""))
+
+
+def undo_import(given: Namespace) -> None:
+    """Takes one import back, whatever was imported since."""
+    with_database()
+    from upperwick.data.undo import undo, undoable
+    from upperwick.market.aside import AnotherImport
+    from upperwick.refused import Refused
+
+    wanted = given.number
+    if wanted is None:
+        can = undoable()
+        if not can:
+            raise Bad("There is no import that can be undone.")
+        wanted = can[0]
+    try:
+        one = undo(wanted)
+    except (Refused, AnotherImport) as error:
+        raise Bad(getattr(error, "detail", None) or str(error)) from None
+    if given.json:
+        return emit({"import": one.id, "what": one.what})
+    print(f"Undone: {one.what}.")
+
+
+def export(given: Namespace) -> None:
+    """Exports the stored bars of a frame, or everything."""
+    return _export_all(given) if given.all else _export_prices(given)
+
+
+def _export_all(given: Namespace) -> None:
+    with_database()
+    from upperwick.data.package import write_package
+    from upperwick.market.opened import PriceFileError
+
+    try:
+        counts = write_package(given.file, given.text)
+    except (PriceFileError, OSError) as error:
+        raise Bad(f"{given.file} cannot be written: {error}" if isinstance(error, OSError) else str(error)) from None
+    print(f"Everything written to {given.file}: " + ", ".join(f"{rows:,} {name}" for name, rows in counts.items()) + ".")
+
+
+def _export_prices(given: Namespace) -> None:
+    """The stored bars of a frame as printed, with adjusted closes on the latest bar's scale."""
     engine = engine_of(Namespace(prices=None, skip_bad=False))
     if given.bars not in {table.frame for table in engine.market.tables}:
         raise Bad(f"There are no {given.bars} bars stored.")
@@ -81,12 +182,3 @@ def export_prices(given: Namespace) -> None:
     except (PriceFileError, OSError) as error:
         raise Bad(f"{given.file} cannot be written: {error}") from None
     print(f"{total:,} bars of {len(wanted):,} symbols written to {given.file}.")
-
-
-def _symbols_of(tables: Mapping[str, Mapping[str, object]]) -> int:
-    return len({symbol for by_symbol in tables.values() for symbol in by_symbol})
-
-
-def _prices_said(values: tuple[float, ...]) -> str:
-    """Open, high, low, close and volume on one line."""
-    return " ".join(f"{v:.6g}" for v in values[:4]) + f" volume {values[4]:,.0f}"

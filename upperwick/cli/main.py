@@ -21,7 +21,9 @@ BESIDE = {
     "dividends": "dividends",
     "members": "universes and who belonged to them when",
     "announcements": "announcements and holidays of the calendar by day and name",
+    "own": "facts of your own: symbol, day, name, value",
 }
+TABLE_NAMES = ("bars", "instruments", "splits", "dividends", "members", "reports", "calendar", "own")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -150,22 +152,46 @@ def build_parser(asked: str = "") -> argparse.ArgumentParser:
     phrase.add_argument("phrase", nargs="+")
     _json(phrase)
 
-    bring = command("import", "data.import_prices", "Prices from CSV or Parquet into the database, merged with what is there.")
-    bring.add_argument("prices", type=Path, nargs="+", help="files, or folders of one file a symbol; the later one's bars count")
+    bring = command("import", "data.import_files", "Files of any open table into the database, merged with what is there.")
+    bring.add_argument(
+        "files",
+        type=Path,
+        nargs="+",
+        help="CSV, Parquet or Arrow files, folders or zips of them, or a data package; the later one counts",
+    )
     _json(bring)
-    bring.add_argument("--universe", metavar="NAME", help="make the symbols members of this universe")
+    bring.add_argument("--count", action="store_true", help="say what it would do, and do nothing")
+    bring.add_argument("--universe", metavar="NAME", help="make the symbols with bars members of this universe")
     bring.add_argument("--skip-bad", action="store_true", help="leave bad rows out instead of refusing the import")
     bring.add_argument("--any-date", action="store_true", help="take dates before there were markets, or after next week, too")
+    bring.add_argument("--table", choices=TABLE_NAMES, help="what the files hold, where their columns do not tell")
+    bring.add_argument(
+        "--dates", metavar="FORM", help="how dates are written: `day first`, `month first`, …, where they do not tell"
+    )
+    bring.add_argument("--decimal", choices=["point", "comma"], help="how decimals are written, where they do not tell")
+    bring.add_argument("--zone", metavar="ZONE", help="the exchange's time zone, for moments with an offset: Europe/Helsinki")
+    _json(command("imports", "data.imports", "The latest imports, and which of them can be undone."))
+    back = command("undo", "data.undo_import", "Take an import back, whatever was imported since.")
+    back.add_argument("number", type=int, nargs="?", help="which, as `imports` numbers them; the latest where left out")
+    _json(back)
 
-    take = command("export", "data.export_prices", "The stored bars as CSV or Parquet, by the file's ending.")
-    take.add_argument("file", type=Path)
+    take = command("export", "data.export", "The stored bars as CSV or Parquet, or everything as a data package.")
+    take.add_argument("file", type=Path, help="a .csv or .parquet file; with --all a new folder, or a .zip")
     take.add_argument("--symbols", help="only these, separated by commas")
     take.add_argument("--bars", choices=["day", "5min"], default="day", help="which of the stored bars")
+    take.add_argument("--all", action="store_true", help="everything that is known of the market")
+    take.add_argument("--text", action="store_true", help="with --all: bars as CSV too")
 
     demo = command("demo", "serving.demo", "Prepare the database, and the demo market where there is none.")
     demo.add_argument("--fresh", action="store_true", help="make the demo market anew even where one is stored")
     demo.add_argument("--serve", action="store_true", help="then serve it, in the same process")
     demo.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")), help="with --serve")
+    start = command(
+        "start",
+        "serving.start",
+        "Begin with your own prices and no demo: asks for the first account, then serves.",
+    )
+    start.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")))
     serve = command("serve", "serving.serve", "Serve the application on this machine.")
     serve.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")))
     account = command("account", "accounts.account", "Accounts: add one, change its password, list all, remove one.")

@@ -34,6 +34,52 @@ def demo(given: Namespace) -> None:
         _serve(given.port)
 
 
+def start(given: Namespace) -> None:
+    """Begins an installation for somebody's own prices: the first account, then the application, empty, at the place Data."""
+    with_database()
+    from django.contrib.auth import get_user_model
+
+    from upperwick.accounts.services import Unfit, add_account
+    from upperwick.kernels import missing, warm, warm_behind
+    from upperwick.rules.services import plain_starters
+
+    accounts = get_user_model().objects
+    if not accounts.exists():
+        name, password = _asked_account()
+        try:
+            add_account(name, password, staff=True)
+        except Unfit as error:
+            raise Bad(str(error)) from None
+        print(f"The account {name} is made.")
+    todo = missing()
+    if todo:
+        print("Compiling the measures, once …", flush=True)
+        warm_behind([part for part in todo if part != "starters"])
+        warm("starters", plain_starters())
+    _serve(given.port)
+
+
+def _asked_account() -> tuple[str, str]:
+    """A name and a password for the first account, from the terminal; from two lines where there is none."""
+    import getpass
+    import sys
+
+    if not sys.stdin.isatty():
+        name, password = (sys.stdin.readline().strip() for _ in range(2))
+        if not name or not password:
+            raise Bad("The first account is needed: a name on one line of standard input, and a password on the next.")
+        return name, password
+    print("This is a new installation, with no prices yet. Its first account may bring data in and add others.")
+    try:
+        name = input("A name for it: ").strip()
+        password = getpass.getpass("A password, eight signs or more: ")
+        if getpass.getpass("The same again: ") != password:
+            raise Bad("The two passwords differ; nothing was made. Start again.")
+    except EOFError:
+        raise Bad("No account was made.") from None
+    return name, password
+
+
 def serve(given: Namespace) -> None:
     """Serves on 127.0.0.1 until stopped."""
     from upperwick.kernels import missing, prepare, warm_behind

@@ -112,7 +112,8 @@ def engine_of(given: Namespace) -> "Evaluator":
     if beside:
         raise Bad(f"{beside[0]} goes with --prices; the database has its own.")
     with_database()
-    from upperwick.market.load import DamagedBlock, evaluator
+    from upperwick.market.load import evaluator
+    from upperwick.market.store import DamagedBlock
 
     try:
         engine = evaluator()

@@ -1,19 +1,23 @@
-"""What lies beside price files: instruments, reports, splits, dividends, members, announcements and holidays, as CSV or Parquet.
+"""What lies beside price files: instruments, reports, splits, dividends, members, the calendar and own facts, as CSV, Parquet or Arrow.
 
 Columns in any order and case; those that are not needed may be left out. Each row is checked, and what is wrong is said with its line.
 """
 
 import math
+import re
 from collections import defaultdict
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 from typing import Any
 
-import pandas as pd
+import pyarrow as pa
+import pyarrow.compute as pc
 
-from upperwick.market.formats import PARQUET
+from upperwick.market.opened import PriceFileError
+from upperwick.market.tables import CALENDAR, DIVIDENDS, INSTRUMENTS, MEMBERS, OWN, REPORTS, RULE_NAME, SPLITS, Column
+from upperwick.market.understood import Answers, Understood, plain_heading, unasked, understand
 from wickcore.bars.market import Beside
 from wickcore.bars.moment import to_day
 from wickcore.bars.reports import Published, facts_of
@@ -24,14 +28,6 @@ SHOWN = 5  # of what is wrong in a file
 
 class BesideError(ValueError):
     """A file that cannot be taken; the message says which, where and why."""
-
-
-@dataclass(frozen=True, slots=True)
-class Kind:
-    """columns: those that must be there, with how their cells are read. optional: those that may be."""
-
-    columns: dict[str, Callable[[str], Any]]
-    optional: dict[str, Callable[[str], Any]]
 
 
 def _text(said: str) -> str:
@@ -71,39 +67,35 @@ def _truth(said: str) -> bool:
     return found
 
 
-def _kind(said: str) -> str:
-    if said.lower() not in ("share", "fund", "index"):
-        raise ValueError(f"`{said}` is no kind; kinds are share, fund and index")
-    return said.lower()
+def read_cell(column: Column, said: str) -> Any:
+    """A cell as its column has it: a text, days since 1970, a number or a truth. Raises ValueError with what is wrong with it."""
+    if column.kind == "choice":
+        if said.lower() not in column.choices:
+            raise ValueError(f"`{said}` is no kind; kinds are {', '.join(column.choices[:-1])} and {column.choices[-1]}")
+        return said.lower()
+    found = READERS[column.kind](said)
+    if len(str(found)) > LONGEST.get(column.name, 300):
+        raise ValueError(f"`{found[:20]}…` has {len(found)} characters; at most {LONGEST.get(column.name, 300)} are kept")
+    return found
 
 
-def _of_calendar(said: str) -> str:
-    if said.lower() not in ("announcement", "holiday"):
-        raise ValueError(f"`{said}` is no kind of day; kinds are announcement and holiday (a day without a session)")
-    return said.lower()
+def own_name(said: str) -> str:
+    """An own fact's name as rules say it: `Tone of news` is tone_of_news. Raises ValueError."""
+    found = plain_heading(said)
+    if not re.fullmatch(RULE_NAME, found):
+        raise ValueError(f"`{said}` cannot be a name in a rule; names begin with a letter, as in `tone_of_news`")
+    return found
 
 
+READERS: dict[str, Callable[[str], Any]] = {
+    "text": _text, "day": _day, "number": _number, "above zero": _above_zero, "truth": _truth,
+}  # fmt: skip
+LONGEST = {"symbol": 32, "universe": 80, "name": 80, "sector": 60, "reason": 60}
+# What goes beside --prices, by the option that gives it.
 KINDS = {
-    "instruments": Kind(
-        {"symbol": _text},
-        {
-            "name": _text,
-            "kind": _kind,
-            "sector": _text,
-            "listed": _day,
-            "delisted": _day,
-            "optionable": _truth,
-            "weekly_options": _truth,
-        },
-    ),
-    "reports": Kind(
-        {"symbol": _text, "day": _day, "shares": _above_zero, "revenue": _number, "earnings": _number}, {"expected": _number}
-    ),
-    "splits": Kind({"symbol": _text, "day": _day, "ratio": _above_zero}, {}),
-    "dividends": Kind({"symbol": _text, "day": _day, "amount": _above_zero}, {}),
-    "members": Kind({"universe": _text, "symbol": _text, "first": _day}, {"last": _day}),
-    "announcements": Kind({"day": _day, "name": _text}, {"kind": _of_calendar}),
-}
+    "instruments": INSTRUMENTS, "reports": REPORTS, "splits": SPLITS, "dividends": DIVIDENDS, "members": MEMBERS,
+    "announcements": CALENDAR, "own": OWN,
+}  # fmt: skip
 
 
 def read_beside(files: dict[str, Path], benchmark: str | None = None) -> Beside:
@@ -122,6 +114,8 @@ def read_beside(files: dict[str, Path], benchmark: str | None = None) -> Beside:
             found.holidays.add(row["day"])
         else:
             found.events.setdefault(row["name"], []).append(row["day"])
+    for row in sorted(rows.get("own", []), key=lambda r: r["day"]):
+        found.own.setdefault(row["name"], {}).setdefault(row["symbol"], {})[row["day"]] = row["value"]
     if "reports" in rows:
         by_symbol: dict[str, list[Published]] = defaultdict(list)
         for row in sorted(rows["reports"], key=lambda r: r["day"]):
@@ -146,35 +140,54 @@ def _take_instrument(found: Beside, row: dict[str, Any]) -> None:
             setattr(found, mark, chosen | {symbol} if row[mark] else chosen)
 
 
-def _rows(kind: str, path: Path) -> list[dict[str, Any]]:
-    """The rows of a file, each cell read; an optional cell that is empty is left out."""
-    try:
-        parquet = path.suffix.lower() in PARQUET
-        table = pd.read_parquet(path) if parquet else pd.read_csv(path, dtype=str, keep_default_na=False, sep=None, engine="python")
-    except (OSError, ValueError, pd.errors.ParserError) as error:
-        raise BesideError(f"{path} cannot be read: {str(error).splitlines()[0]}") from None
-    table.columns = [str(name).strip().lower().replace(" ", "_") for name in table.columns]
-    if "day" not in table and "date" in table:
-        table = table.rename(columns={"date": "day"})
-    wanted = KINDS[kind]
-    missing = [name for name in wanted.columns if name not in table]
-    if missing:
-        raise BesideError(f"{path} has no column {', '.join(missing)}; {kind} need {', '.join(wanted.columns)}.")
-    known = {name: read for name, read in {**wanted.columns, **wanted.optional}.items() if name in table}
-    texts = table[list(known)].astype(object).where(table[list(known)].notna(), "").astype(str)
-    found, wrong = [], []
-    for line, cells in enumerate(texts.itertuples(index=False), 2):
+def rows_of(read: Understood, wrong: list[str]) -> list[dict[str, Any]]:
+    """The rows of a file that holds no bars, each cell read; an optional cell that is empty is left out. What is wrong is added to `wrong`,
+    with its line."""
+    known = {name: read.table.column(name) for name in read.rows.column_names}
+    columns = {name: _cells(read.rows[name]) for name in known}
+    found = []
+    for i in range(read.rows.num_rows):
         row: dict[str, Any] = {}
-        for (name, read), cell in zip(known.items(), cells, strict=True):
-            said = cell.strip()
-            if not said and name in wanted.optional:
+        bad = False
+        for name, column in known.items():
+            said = columns[name][i]
+            if not said and not column.needed:
                 continue
             try:
-                row[name] = read(said)
+                row[name] = read_cell(column, said)
+                if read.table is OWN and name == "name":
+                    row[name] = own_name(said)
             except ValueError as error:
-                wrong.append(f"{path.name}, line {line}: {name} {error}.")
-        found.append(row)
-    if wrong:
-        more = [f"… and {len(wrong) - SHOWN} more."] if len(wrong) > SHOWN else []
-        raise BesideError("\n".join([*wrong[:SHOWN], *more]))
+                wrong.append(f"{read.file.name}, line {i + 2}: {name} {error}.")
+                bad = True
+        if not bad:
+            found.append(row)
+    wrong += [f"{read.file.name}, line {line}: {reason}." for line, reason in read.skipped]
     return found
+
+
+def _cells(column: Any) -> list[str]:
+    if pa.types.is_date(column.type) or pa.types.is_timestamp(column.type):
+        column = pc.cast(pc.cast(column, pa.date32()), pa.string())
+    elif pa.types.is_boolean(column.type) or pa.types.is_floating(column.type) or pa.types.is_integer(column.type):
+        return ["" if value is None or value != value else repr(value) for value in column.to_pylist()]
+    return ["" if value is None else str(value).strip() for value in column.to_pylist()]
+
+
+def _rows(kind: str, path: Path, answers: Answers | None = None) -> list[dict[str, Any]]:
+    """The rows of a file of one kind. Raises BesideError."""
+    wrong: list[str] = []
+    try:
+        read = unasked(understand(path, replace(answers or Answers(), table=KINDS[kind].name)))
+        found = rows_of(read, wrong)
+    except PriceFileError as error:
+        raise BesideError(str(error)) from None
+    if wrong:
+        raise BesideError(shortened(wrong))
+    return found
+
+
+def shortened(wrong: list[str]) -> str:
+    """What is wrong, the first few of it."""
+    more = [f"… and {len(wrong) - SHOWN} more."] if len(wrong) > SHOWN else []
+    return "\n".join([*wrong[:SHOWN], *more])

@@ -8,7 +8,7 @@ from upperwick.market.charts import place
 from upperwick.market.models import Instrument, Report
 from upperwick.market.services import as_of_day, open_market, request_limits, shown_as
 from wickcore.bars.market import Market
-from wickcore.bars.moment import iso, to_day
+from wickcore.bars.moment import iso, to_date, to_day
 from wickcore.language.check import check_expression
 from wickcore.scan.scales import on_scale
 
@@ -43,7 +43,7 @@ def facts(symbol: str, as_of: str | None) -> dict[str, Any]:
         "sector": stored.sector,
         "optionable": stored.optionable,
         "weekly_options": stored.weekly_options,
-        "listed": stored.listed,
+        "listed": to_date(int(market.listed[k])),
         "delisted": stored.delisted if gone else None,
         "delisted_reason": stored.delisted_reason if gone else "",
         "universes": [

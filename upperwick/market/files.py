@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
@@ -13,8 +13,9 @@ import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 import pyarrow.parquet as pq
 
-from upperwick.market.formats import PARQUET, PRICE_FILES
-from upperwick.market.opened import PriceFileError, opened
+from upperwick.market.formats import COLUMNAR, PARQUET, PRICE_FILES
+from upperwick.market.opened import PriceFileError
+from upperwick.market.understood import Answers, Understood, unasked, understand
 from wickcore.bars.merge import Table, merge
 from wickcore.bars.moment import CLOSE, Moment, iso, keys, of_key, read_moment, to_day
 
@@ -45,44 +46,43 @@ class PriceTables:
     any_date: bool = False
 
 
-def read_prices(paths: Path | Iterable[Path], any_date: bool = False) -> PriceTables:
+def read_prices(paths: Path | Iterable[Path], any_date: bool = False, answers: Answers | None = None) -> PriceTables:
     """Reads files, or folders of one file a symbol, in turn; where two hold the same bar, the later one's counts.
 
     Columns symbol, date, open, high, low, close, volume in any order and case, rows in any order, optionally adj_close; a file without
     `symbol` takes its own name for it. With a column `time` (HH:MM, the bar's beginning), or with dates that have one, the bars are of
-    five minutes. any_date: also dates before there were markets, or after next week. Raises PriceFileError when there is nothing to read.
+    five minutes. any_date: also dates before there were markets, or after next week. Raises PriceFileError when there is nothing to read, or
+    something can be read two ways that `answers` do not decide.
     """
     asked = [paths] if isinstance(paths, Path) else list(paths)
     found = PriceTables(any_date=any_date)
-    for path in asked:
-        if not path.exists():
-            raise PriceFileError(f"There is no file or folder {path}.")
-        files = sorted(p for p in path.iterdir() if p.suffix.lower() in PRICE_FILES) if path.is_dir() else [path]
-        if not files:
-            raise PriceFileError(f"The folder {path} holds no .csv or .parquet file.")
-        for file in files:
-            _read_file(file, found)
+    for file in files_in(asked):
+        take_bars(unasked(understand(file, replace(answers or Answers(), table="bars"))), found)
     if not found.tables and not found.bad:
         raise PriceFileError(f"{' and '.join(map(str, asked))} holds no rows.")
     return found
 
 
-def _read_file(file: Path, found: PriceTables) -> None:
-    table, skipped = opened(file)
-    names = [re.sub(r"[^a-z]+", "_", name.strip().strip("\ufeff").lower()).strip("_") for name in table.column_names]
-    table = table.rename_columns(names)
-    missing = [name for name in ("date", *NUMBERS) if name not in names]
-    if missing:
-        raise PriceFileError(f"{file} has no column {', '.join(missing)}; its columns are {', '.join(names) or 'none'}.")
-    for name in ("symbol", "date", "time", *NUMBERS, "adj_close"):
-        if names.count(name) > 1:
-            raise PriceFileError(
-                f"{file} has {names.count(name)} columns named {name}; which of them is meant? Rename or remove the others."
-            )
-        if name in names:
-            _check_kind(file, name, table[name].type)
-    lines = _Lines(file, skipped)
-    for number, reason in skipped:
+def files_in(paths: Iterable[Path]) -> list[Path]:
+    """The files, and those of the folders. Raises PriceFileError for one that is not there, or a folder that holds none."""
+    found = []
+    for path in paths:
+        if not path.exists():
+            raise PriceFileError(f"There is no file or folder {path}.")
+        files = sorted(p for p in path.iterdir() if p.suffix.lower() in PRICE_FILES) if path.is_dir() else [path]
+        if not files:
+            raise PriceFileError(f"The folder {path} holds no .csv, .parquet or .arrow file.")
+        found += files
+    return found
+
+
+def take_bars(read: Understood, found: PriceTables) -> None:
+    """Adds the bars of a file, each row checked."""
+    file, table, names = read.file, read.rows, read.rows.column_names
+    for name in names:
+        _check_kind(file, name, table[name].type)
+    lines = _Lines(file, read.skipped)
+    for number, reason in read.skipped:
         found.bad.append(BadRow(file.name, number, reason))
     found.rows += table.num_rows
     if not table.num_rows:
@@ -94,7 +94,7 @@ def _read_file(file: Path, found: PriceTables) -> None:
         _check_dates(day, problems)
     if minute is not None:
         _check_minutes(day, minute, problems)
-    wanted = [*NUMBERS, *(["adj_close"] if "adj_close" in names else [])]
+    wanted = [*NUMBERS, *(name for name in ("adj_close", "ratio") if name in names)]
     numbers = {name: _numbers(table[name], name, problems) for name in wanted}
     _check_values(numbers, problems)
     coded = symbols.dictionary_encode()
@@ -125,7 +125,7 @@ def _check_kind(file: Path, name: str, kind: pa.DataType) -> None:
     if types.is_dictionary(kind):
         kind = kind.value_type
     text = types.is_string(kind) or types.is_large_string(kind)
-    if name in (*NUMBERS, "adj_close"):
+    if name in (*NUMBERS, "adj_close", "ratio"):
         fits = text or types.is_integer(kind) or types.is_floating(kind) or types.is_decimal(kind)
         wanted = "numbers"
     elif name == "date":
@@ -159,7 +159,7 @@ class _Lines:
         self._numbers: list[int] | None = None
 
     def of(self, row: int) -> int:
-        if self.file.suffix.lower() in PARQUET:
+        if self.file.suffix.lower() in COLUMNAR:
             return row + 1
         if self._numbers is None:
             with self.file.open("rb") as lines:
@@ -254,6 +254,8 @@ def _numbers(column: pa.ChunkedArray, name: str, problems: dict[int, str]) -> An
         bad = ~np.isfinite(values)
     for row in np.flatnonzero(bad).tolist():
         said = texts[row].as_py() if texts is not None else ""
+        if name == "ratio" and not said:
+            continue  # a market's own export leaves it out where it is unknown
         problems.setdefault(row, f"{name} `{said}` is not a number" if said else f"{name} is missing")
     return values
 
@@ -285,6 +287,8 @@ def _ascending(rows: Any, key: Any, problems: dict[int, str]) -> Any:
 def _add(found: PriceTables, symbol: str, table: Table) -> None:
     if "adj_close" in table:
         table["ratio"] = table.pop("adj_close") / table["close"]
+    if "ratio" in table and np.isnan(table["ratio"]).all():
+        del table["ratio"]
     frame = "5min" if "minute" in table else "day"
     by_symbol = found.tables.setdefault(frame, {})
     by_symbol[symbol] = merge(by_symbol.get(symbol), table).table

@@ -1,4 +1,7 @@
-"""The endings of files that prices are read from; what is neither is refused by name."""
+"""The endings of files that tables are read from; what is neither is refused by name."""
 
-PRICE_FILES = (".csv", ".txt", ".parquet", ".pq")
 PARQUET = (".parquet", ".pq")
+ARROW = (".arrow", ".feather", ".ipc")
+TEXT = (".csv", ".txt", ".tsv")
+PRICE_FILES = (*TEXT, *PARQUET, *ARROW)
+COLUMNAR = (*PARQUET, *ARROW)

@@ -12,21 +12,17 @@ import numpy as np
 import pyarrow as pa
 from django.db import connection
 
-from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, Report, Split
-from upperwick.market.store import fits
+from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, OwnFact, Report, Split
+from upperwick.market.store import DamagedBlock, fits
 from wickcore.bars.bars import FIELDS, STEP, Bars
 from wickcore.bars.calendar import Calendar, hours_of
 from wickcore.bars.factor import factor, factor_by_day
-from wickcore.bars.market import Facts, Market, Membership
+from wickcore.bars.market import Dated, Facts, Market, Membership, dated
 from wickcore.bars.moment import to_day
 from wickcore.bars.reports import Published, facts_of
 from wickcore.scan.evaluate import Evaluator
 
 CHUNK, AHEAD = 1_000, 4  # blocks read at once, and how many such chunks may wait for their place
-
-
-class DamagedBlock(RuntimeError):
-    """A stored block whose checksum does not fit its bytes."""
 
 
 class Place(NamedTuple):
@@ -125,7 +121,7 @@ def _load(version: str, left_out: frozenset[Place]) -> Market:
         texts={"sector": tuple(i.sector for i in instruments), "kind": tuple(i.kind for i in instruments)},
         names=tuple(i.name for i in instruments),
         delisted=_delisted(instruments),
-        listed=np.array([to_day(i.listed) if i.listed else -1 for i in instruments], np.int32),
+        listed=_listed(instruments, tables),
         optionable=np.array([i.optionable for i in instruments], np.bool_),
         weekly_options=np.array([i.weekly_options for i in instruments], np.bool_),
         facts=_facts(instruments, splits),
@@ -133,6 +129,7 @@ def _load(version: str, left_out: frozenset[Place]) -> Market:
         universes=_universes(number),
         benchmark=latest.benchmark or None if latest else None,
         events=_events(),
+        own=_own(instruments),
         version=version,
     )
 
@@ -275,6 +272,15 @@ def _by_instrument(model: Any, column: str) -> dict[int, list[tuple[int, float]]
     return found
 
 
+def _listed(instruments: list[Instrument], tables: list[Bars]) -> Any:
+    """The day each was listed: as it was said, and by its first bar at the latest."""
+    found = np.array([to_day(i.listed) if i.listed else np.iinfo(np.int32).max for i in instruments], np.int32)
+    for bars in tables:
+        some = np.flatnonzero(np.diff(bars.offsets) > 0)
+        found[some] = np.minimum(found[some], bars.days[bars.offsets[:-1][some]])
+    return found
+
+
 def _delisted(instruments: list[Instrument]) -> Any:
     """The last day each delisted instrument traded, -1 while it trades; empty where no listing was ever given, so that the bars decide."""
     if not any(i.delisted for i in instruments):
@@ -307,6 +313,15 @@ def _events() -> dict[str, Any]:
     for name, day in CalendarEvent.objects.filter(kind="announcement").order_by("day").values_list("name", "day"):
         found[name].append(to_day(day))
     return {name: np.array(days, np.int32) for name, days in found.items()}
+
+
+def _own(instruments: list[Instrument]) -> dict[str, Dated]:
+    rows: dict[str, dict[int, list[tuple[int, float]]]] = defaultdict(lambda: defaultdict(list))
+    for owner, name, day, value in OwnFact.objects.order_by("instrument_id", "name", "day").values_list(
+        "instrument_id", "name", "day", "value"
+    ):
+        rows[name][owner].append((to_day(day), value))
+    return {name: dated([of.get(i.id, []) for i in instruments]) for name, of in sorted(rows.items())}
 
 
 def _facts(instruments: list[Instrument], splits: dict[int, list[tuple[int, float]]]) -> Facts:

@@ -122,6 +122,19 @@ class Member(models.Model):
         ]
 
 
+class OwnFact(models.Model):
+    """A number of one's own about an instrument, known from `day` on: `own.NAME` in rules."""
+
+    # Without an index of its own: that of the constraint begins with it.
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="own_facts", db_index=False)
+    name = models.CharField(max_length=80)
+    day = models.DateField()
+    value = models.FloatField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["instrument", "name", "day"], name="one_own_fact_a_day")]
+
+
 class CalendarEvent(models.Model):
     """A holiday or an economic announcement."""
 
@@ -139,6 +152,7 @@ class DataVersion(models.Model):
     what = models.CharField(max_length=200)
     invented = models.BooleanField(default=False)
     benchmark = models.CharField(max_length=32, blank=True)
+    zone = models.CharField(max_length=64, blank=True)  # the exchange's time zone (IANA), by which moments with an offset are read
 
 
 class Drawing(models.Model):

@@ -1,5 +1,6 @@
-"""A CSV or Parquet file as a table, or a sentence that says why it is none."""
+"""A CSV, Parquet or Arrow file as a table, or a sentence that says why it is none."""
 
+import csv
 from pathlib import Path
 from typing import Any
 
@@ -7,7 +8,7 @@ import pyarrow as pa
 import pyarrow.csv as pacsv
 import pyarrow.parquet as pq
 
-from upperwick.market.formats import PARQUET
+from upperwick.market.formats import ARROW, PARQUET
 
 LOOKED_AT = 65_536  # bytes of a file by which it is known for a text
 _OTHERS = {b"\xff\xfe": "UTF-16", b"\xfe\xff": "UTF-16", b"PK\x03\x04": "a zip", b"\x1f\x8b": "a gzip", b"%PDF": "a PDF"}
@@ -47,6 +48,13 @@ def _check_text(file: Path) -> None:
 def _read(file: Path) -> tuple[pa.Table, list[tuple[int, str]]]:
     if file.suffix.lower() in PARQUET:
         return pq.read_table(file), []
+    if file.suffix.lower() in ARROW:
+        with pa.memory_map(str(file)) as source:
+            try:
+                return pa.ipc.open_file(source).read_all(), []
+            except pa.ArrowInvalid:  # the other of Arrow's two forms
+                source.seek(0)
+                return pa.ipc.open_stream(source).read_all(), []
     _check_text(file)
     skipped: list[tuple[int, str]] = []
 
@@ -59,11 +67,12 @@ def _read(file: Path) -> tuple[pa.Table, list[tuple[int, str]]]:
     if not header:
         raise PriceFileError(f"{file} is empty.")
     delimiter = max(",;\t", key=header.count)
-    names = [name.strip().strip('"') for name in header.split(delimiter)]
+    # The head as RFC 4180 has it: a heading in quotes may hold the sign that separates.
+    names = [name.strip() for name in next(csv.reader([header], delimiter=delimiter), [])]
     table = pacsv.read_csv(
         file,
         read_options=pacsv.ReadOptions(column_names=names, skip_rows=1, use_threads=False),
-        parse_options=pacsv.ParseOptions(delimiter=delimiter, invalid_row_handler=invalid),
+        parse_options=pacsv.ParseOptions(delimiter=delimiter, invalid_row_handler=invalid, newlines_in_values=True),
         convert_options=pacsv.ConvertOptions(column_types=dict.fromkeys(names, pa.string()), strings_can_be_null=False),
     )
     return table, skipped

@@ -3,7 +3,7 @@
 import hashlib
 import zlib
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from datetime import date
 from typing import Any
@@ -11,15 +11,32 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 from django.db import transaction
+from django.db.models import Sum
 
 from upperwick.market.aside import Stage, importing, staged
-from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, Report, Split, Universe
+from upperwick.market.models import (
+    BarBlock,
+    CalendarEvent,
+    DataVersion,
+    Dividend,
+    Instrument,
+    Member,
+    OwnFact,
+    Report,
+    Split,
+    Universe,
+)
 from wickcore.bars.bars import FIELDS
-from wickcore.bars.merge import CHANGES_KEPT, Change, Table, merge
+from wickcore.bars.merge import CHANGES_KEPT, Change, Merged, Table, merge, touched, without
 from wickcore.bars.moment import to_date, to_day
 from wickcore.demo.market import DemoMarket
 
 FAR = date(9999, 12, 31)
+CHUNK = 500  # blocks fetched from the database at once
+
+
+class DamagedBlock(RuntimeError):
+    """A stored block whose checksum does not fit its bytes."""
 
 
 def digest(data: bytes) -> str:
@@ -77,20 +94,26 @@ class Imported:
     notes: list[str] = field(default_factory=list)
 
 
-def save_tables(tables: dict[str, dict[str, Table]], universe: str | None, what: str) -> Imported:
+Record = Callable[[str, str, Table], None]  # told symbol, frame, and what stood at the bars that an import touched (see `touched`)
+
+
+def save_tables(
+    tables: dict[str, dict[str, Table]], universe: str | None, what: str, record: Record | None = None,
+    more: Callable[[Imported], None] | None = None, tell: Callable[[float], None] = lambda share: None, **changed: Any,
+) -> Imported:  # fmt: skip
     """Merges imported bars into the stored ones: by instrument, frame and moment, the imported ones winning; nothing else is touched.
 
     The merged bars are put aside in portions, each in a short transaction, and then stand in place of the old ones in one, so that nobody
     who reads or saves meanwhile has to wait. tables: by frame, then by symbol. universe: a name the symbols become members of, from their
-    first bar on. Raises AnotherImport.
+    first bar on. more: called inside that last transaction with what was done, for what is to be true together with the bars. tell: told
+    the share done; what it raises ends the import, which has then taken nothing. changed: what else the new version says. Raises AnotherImport.
     """
     done = Imported(symbols=len({symbol for by_symbol in tables.values() for symbol in by_symbol}))
     firsts: dict[str, date] = {}
     with importing(), staged() as stage:
-        for frame, by_symbol in tables.items():
-            for symbol, table in by_symbol.items():
-                firsts[symbol] = min(firsts.get(symbol, FAR), to_date(table["days"][0]))
-                _merge_aside(symbol, frame, table, done, stage)
+        for symbol, first in _firsts(tables):
+            firsts[symbol] = min(firsts.get(symbol, FAR), first)
+        _merge_all(tables, done, stage, record, tell)
         stage.flush()
         with transaction.atomic():
             known = _instruments(firsts)
@@ -98,63 +121,161 @@ def save_tables(tables: dict[str, dict[str, Table]], universe: str | None, what:
             if universe:
                 group = Universe.objects.get_or_create(name=universe)[0]
                 _join(group, known, firsts)
-            latest = DataVersion.objects.last()
-            DataVersion.objects.create(
-                what=what[:200], invented=bool(latest and latest.invented), benchmark=latest.benchmark if latest else ""
-            )
+            if more is not None:
+                more(done)
+            another_version(what, **changed)
     return done
 
 
-def _instruments(firsts: dict[str, date]) -> dict[str, Instrument]:
-    """The instruments of these symbols, those that are new made; one with bars before its listing was listed by then."""
-    symbols = list(firsts)
-    known = {i.symbol: i for i in Instrument.objects.all() if i.symbol in firsts}
-    fresh = [Instrument(symbol=s, name=s, listed=firsts[s]) for s in symbols if s not in known]
+def another_version(what: str, **changed: Any) -> None:
+    """Says that the data changed: everything computed from them is of before."""
+    latest = DataVersion.objects.last()
+    stands = {name: getattr(latest, name) for name in ("invented", "benchmark", "zone")} if latest else {}
+    DataVersion.objects.create(what=what[:200], **{**stands, **changed})
+
+
+def count_tables(tables: dict[str, dict[str, Table]], tell: Callable[[float], None] = lambda share: None) -> Imported:
+    """What `save_tables` would do, and nothing done."""
+    done = Imported(symbols=len({symbol for by_symbol in tables.values() for symbol in by_symbol}))
+    _merge_all(tables, done, None, None, tell)
+    return done
+
+
+def _firsts(tables: dict[str, dict[str, Table]]) -> Iterator[tuple[str, date]]:
+    for by_symbol in tables.values():
+        for symbol, table in by_symbol.items():
+            yield symbol, to_date(table["days"][0])
+
+
+AT_ONCE = 200  # instruments whose stored bars are looked up together
+
+
+def _merge_all(
+    tables: dict[str, dict[str, Table]], done: Imported, stage: Stage | None, record: Record | None, tell: Callable[[float], None]
+) -> None:
+    total = sum(map(len, tables.values())) or 1
+    merged = 0
+    for frame, by_symbol in tables.items():
+        for part in _batched(list(by_symbol), AT_ONCE):
+            tell(merged / total)
+            kept = _Stored(frame, {symbol: by_symbol[symbol] for symbol in part})
+            for symbol in part:
+                _merge_aside(kept, symbol, by_symbol[symbol], done, stage, record)
+            merged += len(part)
+
+
+def _batched(items: list[str], size: int) -> Iterator[list[str]]:
+    for begin in range(0, len(items), size):
+        yield items[begin : begin + size]
+
+
+class _Stored:
+    """The stored blocks of some instruments around the years that files touch, read in one go. rows: how many bars each has in all."""
+
+    def __init__(self, frame: str, given: dict[str, Table]) -> None:
+        self.frame = frame
+        stored = BarBlock.objects.filter(frame=frame, instrument__symbol__in=list(given)).order_by("year")
+        self.rows: dict[str, int] = dict(
+            stored.order_by()
+            .values_list("instrument__symbol")
+            .annotate(total=Sum("rows"))
+            .values_list("instrument__symbol", "total")
+        )
+        # The years beside those a file touches are where it meets what is stored.
+        years = sorted({int(y) + by for table in given.values() for y in np.unique(_years(table)) for by in (-1, 0, 1)})
+        self._blocks: dict[str, list[tuple[int, int, str, bytes]]] = defaultdict(list)
+        found = stored.filter(year__in=years).values_list("instrument__symbol", "year", "rows", "checksum", "content__data")
+        for symbol, *block in found.iterator(CHUNK):
+            self._blocks[symbol].append(tuple(block))
+
+    def around(self, symbol: str) -> list[tuple[int, int, str, bytes]]:
+        """An instrument's blocks in those years: (year, rows, checksum, bytes)."""
+        return self._blocks.get(symbol, [])
+
+    def all_of(self, symbol: str) -> list[tuple[int, int, str, bytes]]:
+        """All of an instrument's blocks."""
+        stored = BarBlock.objects.filter(instrument__symbol=symbol, frame=self.frame).order_by("year")
+        return list(stored.values_list("year", "rows", "checksum", "content__data"))
+
+
+def _instruments(symbols: Iterable[str]) -> dict[str, Instrument]:
+    """The instruments of these symbols, those that are new made."""
+    wanted = list(symbols)
+    asked = set(wanted)
+    known = {s: i for s, i in ((i.symbol, i) for i in Instrument.objects.all()) if s in asked}
+    fresh = [Instrument(symbol=s, name=s) for s in wanted if s not in known]
     Instrument.objects.bulk_create(fresh)
-    earlier = [i for s, i in known.items() if i.listed is None or firsts[s] < i.listed]
-    for instrument in earlier:
-        instrument.listed = firsts[instrument.symbol]
-    Instrument.objects.bulk_update(earlier, ["listed"], batch_size=400)
     return {**known, **{i.symbol: i for i in fresh}}
 
 
-def _merge_aside(symbol: str, frame: str, table: Table, done: Imported, stage: Stage) -> None:
-    stored = BarBlock.objects.filter(instrument__symbol=symbol, frame=frame).order_by("year")
-    years = np.unique(_years(table))
-    total = sum(stored.values_list("rows", flat=True))
-    # Adjusted closes may move all that is stored; without them only the years the file touches are looked at.
-    wanted = stored if "ratio" in table else stored.filter(year__in=years.tolist())
-    read = list(wanted.values_list("year", "rows", "checksum", "content__data"))
+def _merge_aside(
+    kept: _Stored, symbol: str, table: Table, done: Imported, stage: Stage | None, record: Record | None
+) -> None:  # fmt: skip
+    read = kept.around(symbol)
+    merged, years, table = _merged(symbol, table, read, done)
+    if merged is not None and (merged.moved or merged.rescaled) and len(read) < len(everything := kept.all_of(symbol)):
+        read = everything  # its adjusted closes move those of every year
+        merged, years, table = _merged(symbol, table, read, done)
+    if merged is None:
+        return
     old = [(year, unpack(data)) for year, _, checksum, data in read if fits(checksum, data)]
-    # What is damaged is restored by a file that has all of it, and by none that has less: the rest would be gone for good.
-    damaged = {year: rows for year, rows, checksum, data in read if not fits(checksum, data)}
-    short = {year for year, rows in damaged.items() if year in years and int(np.sum(_years(table) == year)) < rows}
-    if short:
-        done.notes += [
-            f"{symbol}: its stored bars of {year} are damaged, and the file has fewer of that year than there were ({damaged[year]:,}). "
-            "Nothing of that year was taken; import the whole of it."
-            for year in sorted(short)
-        ]
-        kept = ~np.isin(_years(table), list(short))
-        table = {name: column[kept] for name, column in table.items()}
-        years = np.unique(_years(table))
-        if not len(years):
-            return
-    merged = merge(_joined([part for _, part in old]), table)
-    touched = set(years.tolist()) if not merged.rescaled else {year for year, _ in old} | set(years.tolist())
-    for year, count, data in blocks(merged.table):
-        if year in touched:
-            stage.add(symbol, frame, year, count, digest(data), data)
+    changed = set(years) if not merged.rescaled else {year for year, _ in old} | set(years)
+    if stage is not None:
+        for year, count, data in blocks(merged.table):
+            if year in changed:
+                stage.add(symbol, kept.frame, year, count, digest(data), data)
+    if record is not None:
+        record(symbol, kept.frame, touched(_joined([part for _, part in old]), table, merged.table))
     done.added += merged.added
     done.replaced += merged.replaced
     done.same += merged.same
-    done.left += total - merged.replaced - merged.same
+    done.left += kept.rows.get(symbol, 0) - merged.replaced - merged.same
     done.changes += [(symbol, change) for change in merged.changes][: CHANGES_KEPT - len(done.changes)]
     if merged.seam:
         done.notes.append(
             f"{symbol}: its adjusted closes jump by {merged.seam:+.0%} where the file meets the stored bars, and its closes "
             "do not: the two were adjusted on different days. Import the file again with a day of the stored bars in it."
         )
+
+
+def _merged(
+    symbol: str, table: Table, read: list[tuple[int, int, str, bytes]], done: Imported
+) -> tuple[Merged | None, list[int], Table]:
+    """A file's bars merged with stored blocks, the years the file touches, and what of the file is taken; None where nothing can be."""
+    years = np.unique(_years(table))
+    # What is damaged is restored by a file that has all of it, and by none that has less: the rest would be gone for good.
+    damaged = {year: rows for year, rows, checksum, data in read if not fits(checksum, data)}
+    short = {year for year, rows in damaged.items() if year in years and int(np.sum(_years(table) == year)) < rows}
+    if short:
+        said = [
+            f"{symbol}: its stored bars of {year} are damaged, and the file has fewer of that year than there were ({damaged[year]:,}). "
+            "Nothing of that year was taken; import the whole of it."
+            for year in sorted(short)
+        ]
+        done.notes += [note for note in said if note not in done.notes]
+        kept = ~np.isin(_years(table), list(short))
+        table = {name: column[kept] for name, column in table.items()}
+        years = np.unique(_years(table))
+        if not len(years):
+            return None, [], table
+    old = [unpack(data) for _, _, checksum, data in read if fits(checksum, data)]
+    return merge(_joined(old), table), years.tolist(), table
+
+
+def put_back(symbol: str, frame: str, before: Table, stage: Stage) -> list[int]:
+    """Puts aside the blocks of an instrument as they were before an import touched the bars of `before` (see `touched`). Returns the years
+    that then have no bars at all. Raises DamagedBlock where what is stored cannot be read."""
+    years = np.unique(_years(before)).tolist()
+    stored = BarBlock.objects.filter(instrument__symbol=symbol, frame=frame, year__in=years).order_by("year")
+    read = list(stored.values_list("checksum", "content__data"))
+    if not all(fits(checksum, data) for checksum, data in read):
+        raise DamagedBlock(f"The stored bars of {symbol} are damaged; import them again first.")
+    whole = without(_joined([unpack(data) for _, data in read]), before)
+    left = set(years)
+    for year, count, data in blocks(whole) if whole is not None and len(whole["days"]) else ():
+        stage.add(symbol, frame, year, count, digest(data), data)
+        left.discard(year)
+    return sorted(left)
 
 
 def _joined(tables: list[Table]) -> Table | None:
@@ -195,7 +316,7 @@ def save_demo(market: DemoMarket) -> int:
 
 
 def _put_demo(market: DemoMarket, stage: Stage) -> None:
-    for model in (CalendarEvent, Member, Universe, Report, Split, Dividend, BarBlock, Instrument):
+    for model in (CalendarEvent, OwnFact, Member, Universe, Report, Split, Dividend, BarBlock, Instrument):
         model.objects.all().delete()
     Instrument.objects.bulk_create(
         Instrument(

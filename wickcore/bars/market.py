@@ -1,7 +1,7 @@
 """What a rule is evaluated over: a table of bars a frame, facts as published, texts, and dated membership."""
 
 from collections import OrderedDict
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from threading import Lock
@@ -36,6 +36,25 @@ class Facts:
 
 
 @dataclass(frozen=True, eq=False)
+class Dated:
+    """One number about instruments, known from its day until the next: a fact of one's own.
+
+    offsets: int64, instruments + 1. days: ascending within each instrument. values: one a day.
+    """
+
+    offsets: Ints
+    days: Days
+    values: Floats
+
+
+def dated(rows: Sequence[Sequence[tuple[int, float]]]) -> Dated:
+    """Of each instrument, in their order, its (day, value), ascending."""
+    flat = [pair for of_one in rows for pair in of_one]
+    offsets = np.concatenate([[0], np.cumsum([len(of_one) for of_one in rows])]).astype(np.int64)
+    return Dated(offsets, np.array([d for d, _ in flat], np.int32), np.array([v for _, v in flat], np.float64))
+
+
+@dataclass(frozen=True, eq=False)
 class Membership:
     """Dated membership of one universe: instrument numbers with first and last day, both included."""
 
@@ -51,7 +70,7 @@ class Market:
     tables: one a frame (`day`, `5min`), of the same instruments. Where there is none of days, it is made of the five-minute bars.
     texts: by name (`sector`, `kind`), one an instrument, "" where unknown. delisted: the last day an instrument traded, or
     -1 while it trades. listed: its listing day, or -1 where unknown. dividends: offsets, days and money a share as printed.
-    events: the days of each kind of announcement, ascending.
+    events: the days of each kind of announcement, ascending. own: facts of one's own, by the name that `own.` goes before in rules.
     version: changes whenever anything in it does; caches hang on it. benchmark: the symbol studies hold regimes against.
     """
 
@@ -67,6 +86,7 @@ class Market:
     universes: dict[str, Membership] = field(default_factory=dict)
     benchmark: str | None = None
     events: dict[str, Days] = field(default_factory=dict)
+    own: dict[str, Dated] = field(default_factory=dict)
     version: str = "files"
     _lists: OrderedDict[str, Membership] = field(default_factory=OrderedDict, repr=False)
     _lists_lock: Lock = field(default_factory=Lock, repr=False)
@@ -206,6 +226,7 @@ class Beside:
 
     texts: by name (`sector`, `kind`). names: what they are called. listed, delisted: days. optionable, weekly_options: symbols. splits,
     dividends: (day, ratio or money a share), ascending. members: by universe, (symbol, first, last day). events: days by name. holidays: days.
+    own: by name and symbol, values by day, ascending.
     facts: as of `reports.facts_of`, made for the symbols in their order.
     """
 
@@ -220,6 +241,7 @@ class Beside:
     members: dict[str, list[tuple[str, int, int]]] = field(default_factory=dict)
     events: dict[str, list[int]] = field(default_factory=dict)
     holidays: set[int] = field(default_factory=set)
+    own: dict[str, dict[str, dict[int, float]]] = field(default_factory=dict)
     facts: Callable[[tuple[str, ...]], Facts] | None = None
     benchmark: str | None = None
 
@@ -289,4 +311,5 @@ def _with(beside: Beside, tables: tuple[Bars, ...], symbols: tuple[str, ...]) ->
         },
         benchmark=beside.benchmark,
         events={name: np.array(sorted(set(of)), np.int32) for name, of in beside.events.items()},
+        own={name: dated([list(of.get(s, {}).items()) for s in symbols]) for name, of in beside.own.items()},
     )

@@ -26,7 +26,8 @@ class Change:
 class Merged:
     """table: everything, ascending. added, replaced, same: bars of the file that are new, that changed a stored one, and that said what
     was stored already. left: stored bars that the file does not hold. rescaled: whether adjustment ratios of stored bars that the file does
-    not hold were brought on its scale. seam: how far the adjusted close jumps where the file meets stored bars of another
+    not hold were brought on its scale. moved: whether its adjusted closes say so at the first or the last bar that both know, so that
+    bars further off would move too. seam: how far the adjusted close jumps where the file meets stored bars of another
     adjustment, 0 where it does not."""
 
     table: Table
@@ -36,6 +37,7 @@ class Merged:
     left: int = 0
     changes: list[Change] = field(default_factory=list)
     rescaled: bool = False
+    moved: bool = False
     seam: float = 0.0
 
 
@@ -63,12 +65,13 @@ def merge(stored: Table | None, given: Table) -> Merged:
     for name in PRICES:
         changed |= stored[name][at] != given[name][shared]
     columns = [n for n in ("days", "minute", *PRICES, "ratio") if n in stored or n in given]
-    rescaled, seam = False, 0.0
+    rescaled, moved, seam = False, False, 0.0
     if "ratio" in columns:
         before, own = _ratios(stored), _ratios(given)
         if "ratio" in given:
             scale = _scales(old, at, before[at], own[shared])
             rescaled = bool((scale[kept] != 1.0).any())
+            moved = bool(scale[0] != 1.0 or scale[-1] != 1.0)
             changed |= (before[at] != own[shared]) & ~np.isnan(own[shared])
             before = before * scale
             own[shared] = np.where(np.isnan(own[shared]), before[at], own[shared])
@@ -81,7 +84,50 @@ def merge(stored: Table | None, given: Table) -> Merged:
     source = np.flatnonzero(shared)
     changes = [Change(int(old[at[i]]), _bar(stored, at[i]), _bar(given, source[i])) for i in np.flatnonzero(changed)[:CHANGES_KEPT]]
     replaced = int(changed.sum())
-    return Merged(table, len(new) - len(at), replaced, len(at) - replaced, int(kept.sum()), changes, rescaled, seam)
+    return Merged(table, len(new) - len(at), replaced, len(at) - replaced, int(kept.sum()), changes, rescaled, moved, seam)
+
+
+def touched(stored: Table | None, given: Table, merged: Table) -> Table:
+    """What stood at the bars that a file speaks of, and at those that its merge changed besides: `days` (and `minute`), `had` (whether there was
+    a bar), `same` (whether it is as it was), and the columns as they were, NaN where there was none or nothing changed. merged: as `merge` made
+    it of both."""
+    new = table_keys(merged)
+    had = np.zeros(len(new), np.bool_)
+    names = [n for n in (*PRICES, "ratio") if n in merged]
+    was = {n: np.full(len(new), np.nan) for n in names}
+    same = np.zeros(len(new), np.bool_)
+    if stored is not None and len(stored["days"]):
+        at = np.searchsorted(new, table_keys(stored))
+        had[at] = True
+        for n in names:
+            if n in stored:
+                was[n][at] = stored[n]
+        same = had.copy()
+        for n in names:
+            same &= (was[n] == merged[n]) | (np.isnan(was[n]) & np.isnan(merged[n]))
+    rows = ~same
+    rows[np.searchsorted(new, table_keys(given))] = True
+    for column in was.values():
+        column[same] = np.nan
+    marks = [n for n in ("days", "minute") if n in merged]
+    return {**{n: merged[n][rows] for n in marks}, "had": had[rows], "same": same[rows], **{n: was[n][rows] for n in names}}
+
+
+def without(stored: Table | None, before: Table) -> Table | None:
+    """The stored bars as they were before those of `before` (see `touched`) were added or changed. None where none were stored."""
+    if stored is None:
+        return None
+    changed = ~np.asarray(before["same"], np.bool_)
+    old, key = table_keys(stored), table_keys(before)
+    kept = ~np.isin(old, key[changed])
+    back = np.asarray(before["had"], np.bool_) & changed
+    names = [n for n in ("days", "minute", *PRICES, "ratio") if n in stored or n in before]
+
+    def column(table: Table, name: str, rows: Any) -> Any:
+        return table[name][rows] if name in table else np.full(int(rows.sum()), np.nan)
+
+    order = np.argsort(np.concatenate([old[kept], key[back]]), kind="stable")
+    return {n: np.concatenate([column(stored, n, kept), column(before, n, back)])[order] for n in names}
 
 
 def _bar(table: Table, at: int) -> tuple[float, ...]:

@@ -136,6 +136,10 @@ class Speaker:
 
     def part(self, node: tree.Part) -> str:
         """A part of a pattern: `upper.slope` is the slope of its upper line."""
+        if node.name == "own":
+            return f"your own {node.part.replace('_', ' ')}"
+        if node.name == "own_age":
+            return f"the number of days since your own {node.part.replace('_', ' ')} was given"
         line, _, what = node.part.rpartition(".")
         if what == "age" and (node.name not in SHAPES or line):
             point = f"the {line} of the {self.pattern(node)}" if line else f"the latest {node.name.replace('_', ' ')}"

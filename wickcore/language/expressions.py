@@ -38,6 +38,8 @@ FOLDED: dict[str, Callable[..., float]] = {
 # What can be counted from an event on, a step a bar.
 SINCE = ("bars_since_highest", "bars_since_lowest", "count", "highest", "lowest", "sma", "stdev", "sum")
 
+OWN = ("own", "own_age")  # facts of one's own: `own.tone`, and `own_age.tone`, how many days ago it was given
+
 
 class Expressions(Scope):
     """Checks every kind of node."""
@@ -90,6 +92,10 @@ class Expressions(Scope):
         if node.name in ("overnight", "first_hour"):
             self.fail(node.span, f"`{node.name}` needs bars shorter than a day, and this market holds none.")
         name = f"{node.name}.{node.part}"
+        if node.name in OWN:
+            if node.arguments:
+                self.fail(node.span, f"`{name}` takes no brackets.", name)
+            return Value(Op("fact", (), (name,), "day", "number"), "number", 0)
         if name in CATALOGUE:
             return self._use(CATALOGUE[name], tree.Call(name, node.arguments, node.span, node.span))
         known = [n for n in CATALOGUE.entries if n.startswith(node.name + ".")]

@@ -64,6 +64,7 @@ FORMS: tuple[tuple[str, str], ...] = (
     ("combine conditions: both, on one line", "close > sma(50) and rsi(2) < 10"),
     ("another rule as a part of this one", 'use "Uptrend stack"'),
     ("a number that can be turned: a dial", "dial reach = 60 from 20 to 250 step 10"),
+    ("a number of your own, brought in under a name, and how many days old it is", "own.tone > 0.5 and own_age.tone <= 30"),
     ("a name for a value: let", "let middle = (high + low) / 2"),
 )
 # What is looked for under one word is found under the others.

@@ -208,6 +208,8 @@ class MirrorOf:
         raise NoMirror(f"`{write(node, self.text)}` has no mirror.")
 
     def _part(self, node: tree.Part) -> tuple[tree.Node, str]:
+        if node.name in ("own", "own_age"):
+            return node, PLAIN
         whole = f"{node.name}.{node.part}"
         two_way = node.name in SHAPES and SHAPES[node.name].side == 0
         if whole in OTHER and node.name not in SHAPES:  # of a swing

@@ -82,7 +82,8 @@ class Scope:
 
     def condition(self, node: tree.Node) -> Value:
         value = self.check(node)
-        if value.op.kind == "fact" and CATALOGUE[str(value.op.params[0])].formula == YES_OR_NO:
+        name = str(value.op.params[0]) if value.op.kind == "fact" else ""
+        if name in CATALOGUE and CATALOGUE[name].formula == YES_OR_NO:
             return Value(Op("compare", (value.op, constant(1.0)), ("==",), result="condition"), "condition")
         if value.type != "condition":
             what = "a text; compare it with a text in quotes" if value.type == "text" else "a number; compare it with something"

@@ -60,6 +60,9 @@ class FactReader:
 
     def read(self, name: str) -> Floats:
         """The fact by its name in the catalogue; NaN where not yet known."""
+        of, dot, own = name.partition(".")
+        if dot:
+            return self._own(own, of == "own_age")
         close = self.bars.close[self.begin : self.end]
         if name == "market_cap":
             return self._published("shares") * close
@@ -88,6 +91,18 @@ class FactReader:
         if name == "days_to_dividend":
             return self._to_dividend()
         return self._published(name)
+
+    def _own(self, name: str, age: bool) -> Floats:
+        """A fact of one's own: the latest value given by the bar's day, or how many days before it was given; unknown before the first."""
+        dated = self.market.own.get(name)
+        if dated is None or not len(dated.days):
+            return self._unknown()
+        row = np.empty(len(self.days), np.int64)
+        every = np.ones(len(dated.days), np.bool_)
+        _latest(self.offsets, self.days, dated.offsets[self.first : self.last + 1], dated.days, every, row)
+        at = np.maximum(row, 0)
+        found = (self.days - dated.days[at]).astype(np.float64) if age else dated.values[at]
+        return np.where(row >= 0, found, np.nan)
 
     def earlier(self, name: str, n: int) -> Floats:
         """What the report n before the latest said, shares and earnings a share on today's count of shares; NaN while there are fewer."""

@@ -49,6 +49,9 @@ def _rank(market: Market, op: Op) -> str | None:
 
 def _fact(market: Market, op: Op) -> str | None:
     name = str(op.params[0])
+    if "." in name:
+        own = name.partition(".")[2]
+        return None if own in market.own else f"fact of your own called “{own}”"
     if name in ("month", "day_of_month"):
         return None
     if name == "listed_days":

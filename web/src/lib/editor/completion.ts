@@ -145,7 +145,8 @@ export function complete(known: () => Completion[], texts: () => Texts) {
   return (context: CompletionContext): CompletionResult | null => {
     const line = context.state.doc.lineAt(context.pos)
     const before = line.text.slice(0, context.pos - line.from)
-    if (before.includes('#')) return null
+    // A remark, and a line of the head, which is about to move into the controls: no names of the language stand there.
+    if (before.includes('#') || /^\s*(name|universe|bars|side|decide|about)\s*:/.test(before)) return null
     const quoted = /"([^"]*)$/.exec(before)
     if (quoted) {
       const all = texts()

@@ -1,0 +1,1 @@
+"""The place Data: what is brought in, kept, undone and taken out again."""

@@ -1,0 +1,141 @@
+"""Routes of the place Data."""
+
+import json
+from typing import Any
+
+from django.http import FileResponse, HttpRequest, HttpResponse
+from ninja import File, Router, Status
+from ninja.files import UploadedFile
+
+from upperwick.data import services, uploads
+from upperwick.data.contents import contents, imports
+from upperwick.data.models import Import
+from upperwick.data.schemas import ContentsOut, DataJobOut, ExportIn, FilesIn, ImportOut, MarketChoice, UploadOut
+from upperwick.data.work import exports
+from upperwick.jobs import services as jobs
+from upperwick.jobs.models import Job
+from upperwick.market.tables import TABLES
+from upperwick.refused import Refused
+
+router = Router(tags=["data"])
+
+
+@router.get("", response=ContentsOut, operation_id="data")
+def data(request: HttpRequest):
+    """What is there, what was imported, and what can be."""
+    return {
+        **contents(),
+        "may": services.may(request.user),
+        "imports": imports(),
+        "tables": [
+            {
+                "name": t.name,
+                "title": t.title,
+                "about": t.about,
+                "columns": [{"name": c.name, "about": c.about, "needed": c.needed} for c in t.columns],
+            }
+            for t in TABLES.values()
+        ],
+    }
+
+
+@router.put("/choices", response={204: None}, operation_id="chooseMarket")
+def choose(request: HttpRequest, body: MarketChoice):
+    """Chooses the benchmark, and the exchange's time zone."""
+    services.settle(request.user, body.benchmark, body.zone)
+    return Status(204, None)
+
+
+@router.post("/uploads", response=UploadOut, operation_id="upload")
+def upload(request: HttpRequest, files: File[list[UploadedFile]]):
+    """Keeps files for a day, to be looked at and taken."""
+    services.allowed(request.user)
+    token = uploads.receive(request.user, files)
+    return {"upload": token, "files": [p.name for p in uploads.files_of(request.user, token)]}
+
+
+@router.delete("/uploads/{upload}", response={204: None}, operation_id="forgetUpload")
+def forget(request: HttpRequest, upload: str):
+    """Removes an upload that is not to be taken."""
+    uploads.forget(request.user, upload)
+    return Status(204, None)
+
+
+@router.post("/look", response=DataJobOut, operation_id="lookAtFiles")
+def look(request: HttpRequest, body: FilesIn):
+    """What the files are, and what taking them would do."""
+    return _files(request.user, "data-look", body)
+
+
+@router.post("/import", response=DataJobOut, operation_id="importFiles")
+def take(request: HttpRequest, body: FilesIn):
+    """Takes the files: all that is good in them, or nothing."""
+    return _files(request.user, "data-import", body)
+
+
+def _files(user: Any, kind: str, body: FilesIn) -> dict[str, Any]:
+    names = ", ".join(p.name for p in uploads.files_of(user, body.upload))
+    return as_out(services.ask(user, kind, body.dict(), names[:120], int(body.upload[:12], 16)))
+
+
+@router.get("/imports", response=list[ImportOut], operation_id="imports")
+def all_imports(request: HttpRequest):
+    """The latest imports."""
+    return imports()
+
+
+@router.post("/imports/{import_id}/undo", response=DataJobOut, operation_id="undoImport")
+def undo(request: HttpRequest, import_id: int):
+    """Undoes an import; what later ones said stays."""
+    one = Import.objects.filter(id=import_id).first()
+    if one is None:
+        raise Refused("There is no such import.", 404)
+    return as_out(services.ask(request.user, "data-undo", {"import": one.id}, f"undo: {one.what}"[:120], one.id))
+
+
+@router.post("/export", response=DataJobOut, operation_id="exportMarket")
+def export(request: HttpRequest, body: ExportIn):
+    """Writes everything that is known of the market as one zip."""
+    return as_out(services.ask(request.user, "data-export", body.dict(), "everything"))
+
+
+@router.get("/jobs/{job_id}", response=DataJobOut, operation_id="dataJob")
+def job(request: HttpRequest, job_id: int):
+    """How far one is, and what came of it."""
+    return as_out(_job(request.user, job_id))
+
+
+@router.post("/jobs/{job_id}/stop", response=DataJobOut, operation_id="stopDataJob")
+def stop(request: HttpRequest, job_id: int):
+    """Stops one; nothing of it is kept."""
+    _job(request.user, job_id)
+    return as_out(jobs.stop(request.user, job_id))
+
+
+@router.get("/exports/{job_id}", operation_id="exportedMarket")
+def exported(request: HttpRequest, job_id: int) -> HttpResponse:
+    """The zip that was written."""
+    answer = jobs.answer_of(_job(request.user, job_id))
+    name = json.loads(answer)["file"] if answer else ""
+    path = exports() / name
+    if not name or not path.is_file():
+        raise Refused("This export is no longer kept; write it anew.", 404)
+    return FileResponse(path.open("rb"), as_attachment=True, filename=name)
+
+
+def _job(user: Any, job_id: int) -> Job:
+    found = jobs.find(user, job_id)
+    if not found.kind.startswith("data-"):
+        raise Refused("This is no longer kept; ask for it again.", 404)
+    return found
+
+
+def as_out(found: Job) -> dict[str, Any]:
+    """A job as the API says it."""
+    answer = jobs.answer_of(found)
+    said = json.loads(answer) if answer else {}
+    return {
+        "id": found.id, "kind": found.kind, "state": found.state_now, "stage": found.stage, "share": found.share,
+        "detail": found.detail_now, "headline": found.headline, "look": said if found.kind == "data-look" and said else None,
+        "made": said.get("import"), "file": said.get("file"), "bytes": said.get("bytes"),
+    }  # fmt: skip

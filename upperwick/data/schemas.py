@@ -1,0 +1,209 @@
+"""What the API says and takes of the data."""
+
+from datetime import date, datetime
+from typing import Literal
+
+from ninja import Schema
+from pydantic import Field
+
+TableName = Literal["bars", "instruments", "splits", "dividends", "members", "reports", "calendar", "own"]
+
+
+class KindCount(Schema):
+    kind: str
+    instruments: int
+
+
+class YearOfBars(Schema):
+    year: int
+    bars: int
+    instruments: int
+
+
+class FrameThere(Schema):
+    """first, last: moments."""
+
+    frame: str
+    bars: int
+    instruments: int
+    first: str | None
+    last: str | None
+    years: list[YearOfBars]
+
+
+class YearOfMembers(Schema):
+    year: int
+    members: int
+
+
+class UniverseThere(Schema):
+    """now: members without an end. years: how many were members on some day of each."""
+
+    name: str
+    now: int
+    years: list[YearOfMembers]
+
+
+class FactsThere(Schema):
+    """name: an own fact's."""
+
+    table: str
+    name: str
+    rows: int
+    first: date | None
+    last: date | None
+
+
+class Counted(Schema):
+    added: int
+    replaced: int
+    same: int
+    left: int
+
+
+class ChangeOut(Schema):
+    table: str
+    key: str
+    old: str
+    new: str
+
+
+class ImportOut(Schema):
+    id: int
+    at: datetime
+    by: str
+    source: str
+    what: str
+    tables: dict[str, Counted]
+    changes: list[ChangeOut]
+    notes: list[str]
+    undone: datetime | None
+    undoable: bool
+
+
+class ColumnKnown(Schema):
+    name: str
+    about: str
+    needed: bool
+
+
+class TableKnown(Schema):
+    name: str
+    title: str
+    about: str
+    columns: list[ColumnKnown]
+
+
+class ContentsOut(Schema):
+    """may: whether this account may bring data in. waiting: instruments of which something is known, and that have no prices yet. tables: what
+    can be brought in."""
+
+    may: bool
+    invented: bool
+    benchmark: str
+    zone: str
+    kinds: list[KindCount]
+    waiting: int
+    frames: list[FrameThere]
+    universes: list[UniverseThere]
+    facts: list[FactsThere]
+    bytes: int
+    imports: list[ImportOut]
+    tables: list[TableKnown]
+
+
+class MarketChoice(Schema):
+    benchmark: str | None = Field(None, max_length=32)
+    zone: str | None = Field(None, max_length=64)
+
+
+class UploadOut(Schema):
+    upload: str
+    files: list[str]
+
+
+class AnswersIn(Schema):
+    """What was said of one file. columns: our name by heading, empty for a column that is not taken."""
+
+    table: TableName | Literal[""] = ""
+    dates: str = Field("", max_length=40)
+    decimal: Literal["", "point", "comma"] = ""
+    zone: str = Field("", max_length=64)
+    columns: dict[str, str] = Field(default_factory=dict, max_length=200)
+
+
+class FilesIn(Schema):
+    """answers: by file. skip_bad: leave out rows that cannot be taken. any_date: take dates before there were markets, or after next week.
+    universe: the symbols with bars become its members."""
+
+    upload: str = Field(max_length=64)
+    answers: dict[str, AnswersIn] = Field(default_factory=dict, max_length=200)
+    skip_bad: bool = False
+    any_date: bool = False
+    universe: str = Field("", max_length=80)
+
+
+class ExportIn(Schema):
+    """text: bars as CSV instead of Parquet."""
+
+    text: bool = False
+
+
+class OptionOut(Schema):
+    answer: str
+    said: str
+
+
+class QuestionOut(Schema):
+    key: Literal["table", "dates", "decimal", "zone"]
+    ask: str
+    options: list[OptionOut]
+
+
+class HeadingOut(Schema):
+    """name: what it is taken as; empty where it is not taken."""
+
+    heading: str
+    name: str
+
+
+class FileOut(Schema):
+    name: str
+    table: TableName
+    frame: str
+    rows: int
+    dates: str
+    decimal: str
+    columns: list[HeadingOut]
+    first: list[list[str]]
+    questions: list[QuestionOut]
+
+
+class LookOut(Schema):
+    """tables: what taking the files would do. bad: the first rows that cannot be taken, with file and line. outside: a sentence where bars lie
+    outside the session."""
+
+    files: list[FileOut]
+    tables: dict[str, Counted]
+    changes: list[ChangeOut]
+    notes: list[str]
+    symbols: int
+    bad: list[str]
+    bad_rows: int
+    outside: str
+
+
+class DataJobOut(Schema):
+    """look: of `data-look`. made: the import of `data-import`. file: of `data-export`, with its bytes."""
+
+    id: int
+    kind: str
+    state: Literal["waiting", "running", "done", "stopped", "failed", "interrupted"]
+    stage: str
+    share: float
+    detail: str
+    headline: str
+    look: LookOut | None = None
+    made: int | None = None
+    file: str | None = None
+    bytes: int | None = None

@@ -1,0 +1,179 @@
+"""An import, counted before it is confirmed and taken after: all of it, or nothing, and kept so that it can be undone."""
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import pyarrow as pa
+
+from upperwick.data.models import Before, Import
+from upperwick.data.reading import Read
+from upperwick.data.rows import Counted, Row, key_of, merged, stored_rows, write
+from upperwick.market.models import BarBlock
+from upperwick.market.store import Imported, count_tables, save_tables
+from upperwick.market.tables import TABLES
+from wickcore.bars.merge import Table
+from wickcore.bars.moment import of_key
+
+KEPT = 10  # imports that can be undone
+PUT_ASIDE = 400  # rows of what stood before, in one go
+Share = Callable[[float], None]
+
+
+@dataclass(slots=True)
+class Counts:
+    """What an import does, by table: added, replaced, same, left. symbols: how many have bars in it."""
+
+    tables: dict[str, dict[str, int]] = field(default_factory=dict)
+    changes: list[dict[str, Any]] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+    symbols: int = 0
+
+
+def count(read: Read, tell: Share = lambda share: None) -> Counts:
+    """What taking it would do. Nothing is taken."""
+    bars = count_tables(read.prices.tables, tell)
+    return _counts(bars, {table: merged(table, rows)[0] for table, rows in read.rows.items()})
+
+
+def take(
+    read: Read, *, source: str, by: Any = None, universe: str | None = None, digests: list[str] | None = None,
+    tell: Share = lambda share: None, **changed: Any,
+) -> Import:  # fmt: skip
+    """Takes all that was read, in one step. universe: a name that the symbols with bars become members of. changed: what else the data's version
+    says from now on (benchmark, zone, invented). Raises AnotherImport; what `tell` raises ends it, and then nothing was taken."""
+    names = [f.name for f in read.files]
+    made: list[Import] = []
+    touched_bars: list[tuple[str, str, bytes]] = []
+    symbols = sorted({s for by_symbol in read.prices.tables.values() for s in by_symbol})
+    every = sorted({*symbols, *(row["symbol"] for rows in read.rows.values() for row in rows if "symbol" in row)})
+    was = _by_symbol(stored_rows("instruments", every))
+    was_member = _membership(universe, symbols)
+
+    def rest(bars: Imported) -> None:
+        """What is to be true together with the bars."""
+        by_table: dict[str, Counted] = {}
+        for table in TABLES:
+            if read.rows.get(table):
+                by_table[table], rows = merged(table, read.rows[table])
+                write(table, rows)
+        counts = _counts(bars, by_table)
+        one = Import.objects.create(
+            by=by, source=source, what=_what(names, counts), files=names[:200], digests=digests or [], counts=counts.tables,
+            changes=counts.changes, notes=[*counts.notes, *_without_bars(read)][:50],
+        )  # fmt: skip
+        made.append(one)
+        before = {table: dict(counted.before) for table, counted in by_table.items()}
+        for table, rows_now, rows_was in (
+            ("instruments", _by_symbol(stored_rows("instruments", every)), was),
+            ("members", _membership(universe, symbols), was_member),
+        ):
+            for symbol, row in rows_now.items():
+                old = rows_was.get(symbol)
+                if old != row:  # made for its bars, or a membership that begins earlier now
+                    before.setdefault(table, {}).setdefault(key_of(table, row), None)
+                    if old is not None:
+                        before[table][key_of(table, old)] = old
+        kept = [Before(of=one, table="bars", symbol=s, frame=f, data=data) for s, f, data in touched_bars]
+        kept += [Before(of=one, table=table, data=packed_rows(rows)) for table, rows in before.items() if rows]
+        Before.objects.bulk_create(kept, batch_size=PUT_ASIDE)
+        old_ones = Import.objects.filter(undone__isnull=True).values_list("id", flat=True)[KEPT:]
+        Before.objects.filter(of__in=list(old_ones)).delete()
+
+    def record(symbol: str, frame: str, table: Table) -> None:
+        touched_bars.append((symbol, frame, packed(table)))
+
+    save_tables(read.prices.tables, universe, _version_said(names), record, rest, tell, **changed)
+    return made[0]
+
+
+def _version_said(names: list[str]) -> str:
+    return f"{', '.join(names[:3])}{' …' if len(names) > 3 else ''} imported"
+
+
+def _by_symbol(rows: list[Row]) -> dict[str, Row]:
+    return {row["symbol"]: row for row in rows}
+
+
+def _membership(universe: str | None, symbols: list[str]) -> dict[str, Row]:
+    """The members of a universe among some symbols, by symbol."""
+    if not universe:
+        return {}
+    return _by_symbol([row for row in stored_rows("members", symbols) if row["universe"] == universe])
+
+
+def _counts(bars: Imported, by_table: dict[str, Counted]) -> Counts:
+    found = Counts(symbols=bars.symbols, notes=list(bars.notes))
+    if bars.symbols:
+        found.tables["bars"] = {n: getattr(bars, n) for n in ("added", "replaced", "same", "left")}
+    found.changes = [
+        {"table": "bars", "key": f"{symbol} {of_key(c.key)}", "old": _prices(c.old), "new": _prices(c.new)}
+        for symbol, c in bars.changes
+    ]
+    for table, counted in by_table.items():
+        found.tables[table] = {n: getattr(counted, n) for n in ("added", "replaced", "same", "left")}
+        found.changes += counted.changes
+    return found
+
+
+def _prices(values: tuple[float, ...]) -> str:
+    return " ".join(f"{v:.6g}" for v in values[:4]) + f", volume {values[4]:,.0f}"
+
+
+def _what(names: list[str], counts: Counts) -> str:
+    """An import in a sentence."""
+    parts = []
+    for table, of in counts.tables.items():
+        touched = of["added"] + of["replaced"]
+        title = TABLES[table].title.lower()
+        among = f" of {counts.symbols:,} symbol{'' if counts.symbols == 1 else 's'}" if table == "bars" else ""
+        changed = f", {of['replaced']:,} of them changed" if of["replaced"] else ""
+        parts.append(f"{touched:,} {title}{among}{changed}")
+    return f"{', '.join(names[:3])}{f' and {len(names) - 3} more files' if len(names) > 3 else ''}: {'; '.join(parts) or 'nothing new'}"[
+        :300
+    ]
+
+
+def _without_bars(read: Read) -> list[str]:
+    """What is said of symbols that have no bars yet: it is kept and waits for them."""
+    said = {row["symbol"] for table, rows in read.rows.items() if table != "instruments" for row in rows if "symbol" in row}
+    given = {s for by_symbol in read.prices.tables.values() for s in by_symbol}
+    if not said - given:
+        return []
+    with_bars = given | set(BarBlock.objects.values_list("instrument__symbol", flat=True).distinct())
+    alone = sorted(said - with_bars)
+    if not alone:
+        return []
+    more = f" and {len(alone) - 5} more" if len(alone) > 5 else ""
+    return [f"There are no prices yet of {', '.join(alone[:5])}{more}; what was said of them is kept until there are."]
+
+
+# -- what stood before -----------------------------------------------------------------------------------------------
+
+
+def packed(table: Table) -> bytes:
+    """Columns to a compressed Arrow stream."""
+    batch = pa.record_batch({name: pa.array(column) for name, column in table.items()})
+    sink = pa.BufferOutputStream()
+    with pa.ipc.new_stream(sink, batch.schema, options=pa.ipc.IpcWriteOptions(compression="zstd")) as writer:
+        writer.write_batch(batch)
+    return sink.getvalue().to_pybytes()
+
+
+def unpacked(data: bytes) -> Table:
+    """A compressed Arrow stream to columns."""
+    with pa.ipc.open_stream(data) as reader:
+        table = reader.read_all()
+    return {name: table[name].to_numpy() for name in table.column_names}
+
+
+def packed_rows(rows: dict[str, Row | None]) -> bytes:
+    """Rows by their key to a compressed Arrow stream."""
+    return packed({"key": list(rows), "row": [json.dumps(row, ensure_ascii=False) for row in rows.values()]})
+
+
+def unpacked_rows(data: bytes) -> dict[str, Row | None]:
+    """The rows by their key."""
+    table = unpacked(data)
+    return {str(k): json.loads(r) for k, r in zip(table["key"], table["row"], strict=True)}

@@ -1,0 +1,153 @@
+"""What each kind of job about the data does: look at files, take them, undo an import, write everything out."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.utils import timezone
+
+from upperwick.data.package import write_package
+from upperwick.data.reading import Read, read_all
+from upperwick.data.taking import Counts, count, take
+from upperwick.data.undo import undo
+from upperwick.data.uploads import files_of, forget
+from upperwick.jobs.registry import Done, Tell
+from upperwick.market.aside import AnotherImport
+from upperwick.market.models import BarBlock, DataVersion
+from upperwick.market.opened import PriceFileError
+from upperwick.market.understood import Answers
+from upperwick.refused import Refused
+from wickcore.scan.limits import Limits
+
+SHOWN_BAD = 20
+
+
+def _read(owner: Any, question: dict[str, Any], limits: Limits, tell: Tell) -> Read:
+    def told(stage: str, share: float) -> None:
+        limits.check()
+        tell(stage, 0.5 * share)
+
+    latest = DataVersion.objects.last()
+    zone = question.get("zone") or (latest.zone if latest else "")
+    said = {name: Answers(**{"zone": zone, **given}) for name, given in question.get("answers", {}).items()}
+    try:
+        return read_all(files_of(owner, question["upload"]), Answers(zone=zone), question.get("any_date", False), told, said)
+    except PriceFileError as error:
+        raise Refused(_without_folder(str(error), owner, question["upload"])) from None
+
+
+def _without_folder(said: str, owner: Any, upload: str) -> str:
+    """A sentence that names a file as the person did, not where it lies here."""
+    return said.replace(f"{files_of(owner, upload)[0].parent}/", "")
+
+
+def look(owner: Any, question: dict[str, Any], version: str, limits: Limits, tell: Tell) -> Done:
+    """What the files are, and what taking them would do; nothing is taken."""
+    read = _read(owner, question, limits, tell)
+    tell("Counting what would change", 0.6)
+    counts = count(read, _share(limits, tell, "Counting what would change"))
+    files = [
+        {
+            "name": f.name, "table": f.table, "frame": f.frame, "rows": f.rows, "dates": f.dates, "decimal": f.decimal,
+            "columns": [{"heading": h, "name": n} for h, n in f.headings], "first": f.first,
+            "questions": [{"key": q.key, "ask": q.ask, "options": [{"answer": a, "said": s} for a, s in q.options]} for q in f.questions],
+        }
+        for f in read.files
+    ]  # fmt: skip
+    return Done({"files": files, **_counted(counts), **_bad(read), **_outside(read)}, _sentence(counts, read))
+
+
+def take_in(owner: Any, question: dict[str, Any], version: str, limits: Limits, tell: Tell) -> Done:
+    """Takes the files: all that is good in them, or nothing."""
+    read = _read(owner, question, limits, tell)
+    if read.questions:
+        name, asked = read.questions[0]
+        raise Refused(f"{name}: {asked.ask} Answer that first; nothing was taken.")
+    if read.bad and not question.get("skip_bad"):
+        raise Refused(f"{len(read.bad):,} rows cannot be taken; nothing was. Mend them, or leave them out.")
+    if read.empty:
+        raise Refused("The files hold nothing that can be taken.")
+    try:
+        made = take(
+            read, source="browser", by=owner, universe=question.get("universe") or None,
+            tell=_share(limits, tell, "Putting the bars aside"), **_market_said(question, read),
+        )  # fmt: skip
+    except AnotherImport as error:
+        raise Refused(str(error)) from None
+    forget(owner, question["upload"])
+    return Done({"import": made.id, "tables": made.counts, "changes": made.changes, "notes": made.notes}, made.what)
+
+
+def _market_said(question: dict[str, Any], read: Read) -> dict[str, Any]:
+    """What else is true from now on: a zone that was answered; and what a package says of its market, where it is the first that comes."""
+    changed: dict[str, Any] = {}
+    zones = [given["zone"] for given in question.get("answers", {}).values() if given.get("zone")]
+    if zones:
+        changed["zone"] = zones[-1]
+    if read.market and not BarBlock.objects.exists():
+        changed |= {k: v for k, v in read.market.items() if k in ("benchmark", "zone", "invented") and v}
+    return changed
+
+
+def take_back(owner: Any, question: dict[str, Any], version: str, limits: Limits, tell: Tell) -> Done:
+    """Undoes an import."""
+    try:
+        one = undo(question["import"], _share(limits, tell, "Putting back what stood before"))
+    except AnotherImport as error:
+        raise Refused(str(error)) from None
+    return Done({"import": one.id}, f"Undone: {one.what}")
+
+
+def write_out(owner: Any, question: dict[str, Any], version: str, limits: Limits, tell: Tell) -> Done:
+    """Writes everything as one zip, to be fetched."""
+    folder = exports()
+    folder.mkdir(parents=True, exist_ok=True)
+    for old in folder.iterdir():  # one at a time is kept
+        old.unlink(missing_ok=True)
+    name = f"market-{timezone.now():%Y%m%d-%H%M%S}.zip"
+
+    def told(stage: str, share: float) -> None:
+        limits.check()
+        tell(stage, share)
+
+    try:
+        counts = write_package(folder / name, question.get("text", False), told)
+    except PriceFileError as error:
+        raise Refused(str(error)) from None
+    size = (folder / name).stat().st_size
+    return Done({"file": name, "bytes": size, "rows": counts}, f"{name}, {size / 1e6:,.1f} MB")
+
+
+def exports() -> Path:
+    return Path(settings.DATA_DIR) / "exports"
+
+
+def _share(limits: Limits, tell: Tell, stage: str) -> Callable[[float], None]:
+    def told(share: float) -> None:
+        limits.check()
+        tell(stage, 0.5 + 0.5 * share)
+
+    return told
+
+
+def _counted(counts: Counts) -> dict[str, Any]:
+    return {"tables": counts.tables, "changes": counts.changes, "notes": counts.notes, "symbols": counts.symbols}
+
+
+def _bad(read: Read) -> dict[str, Any]:
+    return {"bad": read.bad[:SHOWN_BAD], "bad_rows": len(read.bad)}
+
+
+def _outside(read: Read) -> dict[str, Any]:
+    return {"outside": read.outside}
+
+
+def _sentence(counts: Counts, read: Read) -> str:
+    if read.questions:
+        return f"{len(read.questions)} question{'' if len(read.questions) == 1 else 's'} first."
+    added, replaced, same = (sum(t[n] for t in counts.tables.values()) for n in ("added", "replaced", "same"))
+    return f"{added:,} rows to add, {replaced:,} to change, {same:,} stored already."
+
+
+WORK = {"data-look": look, "data-import": take_in, "data-undo": take_back, "data-export": write_out}

@@ -1,0 +1,143 @@
+"""How dates and numbers are written in a file: found out from all of its cells, and asked about where they can be read two ways."""
+
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+_TIME = r"(?:[T ]+(?P<time>\d{1,2}:\d\d(?::\d\d(?:\.\d+)?)?)\s*(?P<offset>Z|[+-]\d\d:?\d\d)?)?"
+_MONTHS = {m: i for i, m in enumerate(("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"), 1)}
+
+
+@dataclass(frozen=True, slots=True)
+class Form:
+    """A way to write a day. pattern: with the groups y, m, d."""
+
+    name: str
+    example: str
+    pattern: "re.Pattern[str]"
+
+
+FORMS = {
+    form.name: form
+    for form in (
+        Form("year first", "2024-06-28", re.compile(rf"(?P<y>\d{{4}})[-/.](?P<m>\d{{1,2}})[-/.](?P<d>\d{{1,2}}){_TIME}$")),
+        Form("digits", "20240628", re.compile(rf"(?P<y>\d{{4}})(?P<m>\d\d)(?P<d>\d\d){_TIME}$")),
+        Form("day first", "28/6/2024", re.compile(rf"(?P<d>\d{{1,2}})[-/.](?P<m>\d{{1,2}})[-/.](?P<y>\d{{4}}){_TIME}$")),
+        Form("month first", "6/28/2024", re.compile(rf"(?P<m>\d{{1,2}})[-/.](?P<d>\d{{1,2}})[-/.](?P<y>\d{{4}}){_TIME}$")),
+        Form("day and month's name", "28 Jun 2024", re.compile(rf"(?P<d>\d{{1,2}})[- ](?P<m>[A-Za-z]{{3,9}})[- ](?P<y>\d{{4}}){_TIME}$")),
+        Form("month's name and day", "Jun 28, 2024", re.compile(rf"(?P<m>[A-Za-z]{{3,9}})[- ](?P<d>\d{{1,2}}),? +(?P<y>\d{{4}}){_TIME}$")),
+    )
+}  # fmt: skip
+ISO = "year first"
+
+
+def _month(text: str) -> int:
+    return int(text) if text.isdigit() else _MONTHS.get(text[:3].lower(), 0)
+
+
+def read_day_as(form: str, text: str) -> tuple[str, str, str] | None:
+    """A text in a form as (2024-06-28, time or "", offset or ""); None where it is not in it, or no day of the calendar."""
+    found = FORMS[form].pattern.match(text)
+    if not found:
+        return None
+    try:
+        day = datetime(int(found["y"]), _month(found["m"]), int(found["d"]))
+    except ValueError:
+        return None
+    return day.date().isoformat(), found["time"] or "", found["offset"] or ""
+
+
+def forms_of(texts: Iterable[str]) -> list[str]:
+    """The forms in which the most of the texts are days; more than one where they say different days, and it must be asked which is meant."""
+    read = {name: {t: got for t in texts if (got := read_day_as(name, t))} for name in FORMS}
+    most = max(map(len, read.values()), default=0)
+    if not most:
+        return [ISO]
+    best = [name for name, got in read.items() if len(got) == most]
+    same = [name for name in best[1:] if read[name] != read[best[0]]]
+    return [best[0], *same]
+
+
+def have_offsets(texts: Sequence[str]) -> bool:
+    """Whether the texts are moments that say how far their clock is from UTC; a few among others that do not are mistakes."""
+    return 2 * sum(bool(re.search(r"\d\d:\d\d.*(Z|[+-]\d\d:?\d\d)$", t)) for t in texts) > len(texts)
+
+
+def canonical_days(column: Any, form: str, zone: str | None) -> pa.Array:
+    """Texts in a form as 2024-06-28, or 2024-06-28T10:35 where there is a time; those that are not in it stay as they are, for whoever reads
+    them to say so. zone: the exchange's, to which a moment with an offset is brought, daylight saving included."""
+    coded = _plain(column).dictionary_encode()
+    market = ZoneInfo(zone) if zone else None
+    return pa.DictionaryArray.from_arrays(coded.indices, pa.array([_canonical(t, form, market) for t in coded.dictionary.to_pylist()])).cast(
+        pa.string()
+    )  # fmt: skip
+
+
+def _canonical(text: str, form: str, market: ZoneInfo | None) -> str:
+    got = read_day_as(form, text)
+    if got is None:
+        return text
+    day, time, offset = got
+    if not time:
+        return day
+    hour, minute = time.split(":")[:2]
+    if int(hour) > 23 or int(minute) > 59 or (len(time.split(":")) > 2 and float(time.split(":")[2]) >= 60):
+        return text
+    if not offset:
+        rest = time.split(":")[2] if time.count(":") == 2 else "00"
+        return f"{day}T{int(hour):02d}:{minute}" if float(rest) == 0 else text
+    if market is None:
+        return text
+    sign = "+00:00" if offset == "Z" else offset if ":" in offset else f"{offset[:3]}:{offset[3:]}"
+    return f"{datetime.fromisoformat(f'{day}T{int(hour):02d}:{minute}{sign}').astimezone(market):%Y-%m-%dT%H:%M}"
+
+
+# -- numbers ---------------------------------------------------------------------------------------------------------
+
+_SPACES = "[\\s\u00a0\u202f'’]"
+_COMMA, _EITHER = re.compile(r"^[+-]?[\d.]*,(\d{1,2}|\d{4,})$|\.\d{3},\d+$"), re.compile(r"^[+-]?\d{1,3},\d{3}$")
+_POINT = re.compile(r",\d{3}\.\d+$|^[+-]?\d{1,3}(,\d{3}){2,}$")
+
+
+def decimals_of(columns: Iterable[Any]) -> list[str]:
+    """How numbers are written: `point` or `comma`; both where `1,234` may be either and nothing tells."""
+    comma = point = either = False
+    for column in columns:
+        texts = _plain(column)
+        with_comma = pc.unique(pc.filter(texts, pc.match_substring(texts, ","))).to_pylist()
+        for text in with_comma:
+            comma |= bool(_COMMA.search(text))
+            point |= bool(_POINT.search(text))
+            either |= bool(_EITHER.search(text))
+        if not comma and either:  # a number with a point that is no thousand's says that the comma is not the decimal one
+            point |= bool(pc.any(pc.match_substring_regex(texts, r"\.(\d{1,2}|\d{4,})$")).as_py())
+    if comma:
+        return ["comma"]
+    return ["point"] if point or not either else ["point", "comma"]
+
+
+def canonical_numbers(column: Any, decimal: str) -> pa.Array:
+    """Numbers as texts with a decimal point and nothing between thousands."""
+    texts = _plain(column)
+    if pc.any(pc.match_substring_regex(texts, _SPACES)).as_py():
+        texts = pc.replace_substring_regex(texts, _SPACES, "")
+    if decimal == "comma":
+        return pc.replace_substring(pc.replace_substring(texts, ".", ""), ",", ".")
+    if pc.any(pc.match_substring(texts, ",")).as_py():
+        fits = pc.match_substring_regex(texts, r"^[+-]?\d{1,3}(,\d{3})+(\.\d+)?$")
+        texts = pc.if_else(fits, pc.replace_substring(texts, ",", ""), texts)
+    return texts
+
+
+def _plain(column: Any) -> pa.Array:
+    whole = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
+    if isinstance(whole, pa.ChunkedArray):  # more than one array can hold
+        whole = pa.concat_arrays(whole.chunks)
+    text = whole if pa.types.is_string(whole.type) else pc.cast(whole, pa.string())
+    return pc.fill_null(pc.utf8_trim_whitespace(text), "")
