@@ -10,6 +10,7 @@ from django.contrib.auth import get_user_model
 from django.test import Client
 
 from tests.made import market
+from upperwick.market.models import CalendarEvent, DataVersion, Instrument, OwnFact, Universe
 from upperwick.market.store import save_demo
 from wickcore.demo.market import make_market
 from wickcore.language.check import check_expression
@@ -64,6 +65,13 @@ def account(name: str) -> Api:
     client = Client()
     client.force_login(user)
     return Api(client)
+
+
+@pytest.fixture
+def empty_market(db: None) -> None:
+    """Nothing of the market is stored; all is back after the test."""
+    for model in (CalendarEvent, OwnFact, Universe, Instrument, DataVersion):
+        model.objects.all().delete()
 
 
 @pytest.fixture

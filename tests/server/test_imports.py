@@ -29,7 +29,7 @@ from wickcore.demo.market import make_market
 
 HEAD = "symbol,date,open,high,low,close,volume\n"
 GOOD = HEAD + "ZZA,2024-01-02,10,11,9,10.5,1000\nZZA,2024-01-03,10.5,12,10,11,1500\nZZB,2024-01-02,5,6,4,5,100\n"
-pytestmark = pytest.mark.django_db(transaction=True)
+pytestmark = pytest.mark.usefixtures("empty_market")
 
 
 def write(folder: Path, text: str, name: str = "prices.csv") -> Path:

@@ -9,6 +9,7 @@ from django.db.models import Count
 from django.utils import timezone
 
 from upperwick.books.models import Book, BookVersion
+from upperwick.market.starters import at_home
 from upperwick.refused import Refused
 from upperwick.rules import services as rules
 from upperwick.rules.naming import cleaned, header_in
@@ -212,7 +213,7 @@ def add_starters(owner: Any) -> None:
         return
     with transaction.atomic():
         for path in sorted(STARTERS.glob("*.book")):
-            create(owner, path.read_text(encoding="utf-8"))
+            create(owner, at_home(path.read_text(encoding="utf-8")))
 
 
 def _check_size(text: str) -> None:

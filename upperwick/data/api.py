@@ -7,7 +7,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
-from upperwick.data import services, uploads
+from upperwick.data import incoming, services, uploads
 from upperwick.data.contents import contents, imports
 from upperwick.data.models import Import
 from upperwick.data.schemas import ContentsOut, DataJobOut, ExportIn, FilesIn, ImportOut, MarketChoice, UploadOut
@@ -27,6 +27,7 @@ def data(request: HttpRequest):
         **contents(),
         "may": services.may(request.user),
         "imports": imports(),
+        "folder": incoming.shown(),
         "tables": [
             {
                 "name": t.name,
@@ -134,8 +135,10 @@ def as_out(found: Job) -> dict[str, Any]:
     """A job as the API says it."""
     answer = jobs.answer_of(found)
     said = json.loads(answer) if answer else {}
+    result = {
+        "look": said if found.kind == "data-look" else None, "made": said.get("import"), "file": said.get("file"), "bytes": said.get("bytes"),
+    }  # fmt: skip
     return {
         "id": found.id, "kind": found.kind, "state": found.state_now, "stage": found.stage, "share": found.share,
-        "detail": found.detail_now, "headline": found.headline, "look": said if found.kind == "data-look" and said else None,
-        "made": said.get("import"), "file": said.get("file"), "bytes": said.get("bytes"),
+        "detail": found.detail_now, "headline": found.headline, "result": result if said else None,
     }  # fmt: skip

@@ -94,6 +94,20 @@ class TableKnown(Schema):
     columns: list[ColumnKnown]
 
 
+class RefusedOut(Schema):
+    name: str
+    why: str
+    at: datetime
+
+
+class FolderOut(Schema):
+    """path: of the drop folder. waiting: the files that lie in it. refused: the latest that could not be taken."""
+
+    path: str
+    waiting: list[str]
+    refused: list[RefusedOut]
+
+
 class ContentsOut(Schema):
     """may: whether this account may bring data in. waiting: instruments of which something is known, and that have no prices yet. tables: what
     can be brought in."""
@@ -109,6 +123,7 @@ class ContentsOut(Schema):
     facts: list[FactsThere]
     bytes: int
     imports: list[ImportOut]
+    folder: FolderOut
     tables: list[TableKnown]
 
 
@@ -193,9 +208,16 @@ class LookOut(Schema):
     outside: str
 
 
-class DataJobOut(Schema):
+class DataResult(Schema):
     """look: of `data-look`. made: the import of `data-import`. file: of `data-export`, with its bytes."""
 
+    look: LookOut | None = None
+    made: int | None = None
+    file: str | None = None
+    bytes: int | None = None
+
+
+class DataJobOut(Schema):
     id: int
     kind: str
     state: Literal["waiting", "running", "done", "stopped", "failed", "interrupted"]
@@ -203,7 +225,4 @@ class DataJobOut(Schema):
     share: float
     detail: str
     headline: str
-    look: LookOut | None = None
-    made: int | None = None
-    file: str | None = None
-    bytes: int | None = None
+    result: DataResult | None

@@ -9,6 +9,7 @@ from typing import Any
 from django.db import connection
 from django.db.models import Max, Q
 
+from upperwick.data.incoming import moved_mark
 from upperwick.events.bus import owners, publish
 from upperwick.jobs.models import UNFINISHED, Job
 from upperwick.kernels import missing
@@ -62,7 +63,7 @@ class Watch:
     """What was seen last, and what of it has moved since."""
 
     def __init__(self) -> None:
-        self._version, self._compiling = data_version(), missing()
+        self._version, self._compiling, self._refused = data_version(), missing(), moved_mark()
         self._newest = Job.objects.aggregate(newest=Max("id"))["newest"] or 0
         self._seen: dict[int, tuple[Any, ...]] = {}
 
@@ -72,6 +73,9 @@ class Watch:
         if (version, compiling) != (self._version, self._compiling):
             publish("market" if version != self._version else "compiling")
             self._version, self._compiling = version, compiling
+        if (refused := moved_mark()) != self._refused:
+            publish("data")
+            self._refused = refused
         rows = Job.objects.filter(Q(state__in=UNFINISHED) | Q(id__in=self._seen) | Q(id__gt=self._newest))
         seen: dict[int, tuple[Any, ...]] = {}
         for row in rows.order_by("id").values_list(*SHOWN):

@@ -25,7 +25,8 @@ class DamagedOut(Schema):
 
 
 class MarketOut(Schema):
-    """compiling: the parts of the measures that are still being compiled, on a first start. damaged: stored bars that cannot be read, and are
+    """own: facts of one's own, by name. frames: those a rule may step on. compiling: the parts of the measures that are still
+    being compiled, on a first start. damaged: stored bars that cannot be read, and are
     left out of everything."""
 
     version: str
@@ -35,6 +36,8 @@ class MarketOut(Schema):
     sectors: list[str]
     kinds: list[str]
     events: list[str]
+    own: list[str]
+    frames: list[str]
     instruments: int
     benchmark: str | None
     compiling: list[str]
@@ -60,7 +63,8 @@ class IdeaOut(Schema):
 
 
 class CatalogueOut(Schema):
-    """ideas: everyday ideas as ready lines; forms: ways of writing that are no lines by themselves. alike: words that mean the same to who
+    """ideas: everyday ideas as ready lines; forms: ways of writing that are no lines by themselves. alike: words that mean the
+    same to who
     looks for something."""
 
     entries: list[EntryOut]
@@ -144,7 +148,8 @@ class PointOut(Schema):
 
 
 class DrawingOut(Schema):
-    """today: a line's price on the as-of day. touches: days on which prices touched it. support: whether it lies below prices. values: of
+    """today: a line's price on the as-of day. touches: days on which prices touched it. support: whether it lies below prices.
+    values: of
     a line, one a bar of the frame, the latest last. change, bars: how far and how long a range reaches."""
 
     id: int

@@ -28,13 +28,14 @@ def facts(symbol: str, as_of: str | None) -> dict[str, Any]:
     k, begin, end = place(table, symbol, day)
     stored = Instrument.objects.get(symbol=symbol)
     at = end - begin - 1
-    values = {label: check_expression(text) for label, text in FIGURES.items()}
+    texts = {**FIGURES, **own_figures(market, k)}
+    values = {label: check_expression(text) for label, text in texts.items()}
     rows = engine.rows([v.op for v in values.values()], symbol, request_limits())
     scale = float(table.factor[end - 1]) if at >= 0 else 1.0
     figures = []
     for (label, value), row in zip(values.items(), rows, strict=True):
         found = on_scale(row[at], value, scale) if at >= 0 else np.nan
-        figures.append({"label": label, "text": FIGURES[label], "shown": shown_as(value), "value": _known(found)})
+        figures.append({"label": label, "text": texts[label], "shown": shown_as(value), "value": _known(found)})
     gone = stored.delisted is not None and np.datetime64(stored.delisted, "D").astype(int) <= day
     return {
         "symbol": symbol,
@@ -54,6 +55,12 @@ def facts(symbol: str, as_of: str | None) -> dict[str, Any]:
         "figures": figures,
         "reports": _reports(stored, market, k, day),
     }
+
+
+def own_figures(market: Market, instrument: int) -> dict[str, str]:
+    """A label and an expression for each fact of one's own this instrument has values of, in order of name."""
+    told = [name for name, dated in sorted(market.own.items()) if dated.offsets[instrument + 1] > dated.offsets[instrument]]
+    return {name.replace("_", " ").capitalize(): f"own.{name}" for name in told}
 
 
 def _reports(stored: Instrument, market: Market, k: int, day: int) -> list[dict[str, Any]]:

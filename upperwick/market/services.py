@@ -10,6 +10,7 @@ from upperwick.market.load import damage, evaluator
 from upperwick.market.models import DataVersion
 from upperwick.refused import Refused
 from wickcore.bars.bars import Bools
+from wickcore.bars.frame_names import FRAMES, within_day
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, iso, read_moment
 from wickcore.bars.universe import UnknownUniverse
@@ -26,7 +27,7 @@ def open_market() -> Evaluator:
     """The evaluator over the stored market. Raises Refused when nothing is stored yet."""
     found = evaluator()
     if not len(found.market.bars):
-        raise Refused("There are no prices yet: load the demo market with `make demo`, or import your own.", 409)
+        raise Refused("There are no prices yet: bring some in at the place Data.", 409)
     return found
 
 
@@ -103,9 +104,14 @@ def members_of(market: Market, universe: str | None, table: str = "day") -> Bool
         return _members[key]
 
 
+def frames_of(market: Market) -> list[str]:
+    """The frames a rule may step on, the shortest first."""
+    return [f for f in FRAMES if not within_day(f) or market.finest != "day"]
+
+
 def overview() -> dict[str, Any]:
     """What the interface needs to know of the market before anything else."""
-    market = open_market().market
+    market = evaluator().market
     latest = DataVersion.objects.last()
     return {
         "version": market.version,
@@ -115,6 +121,8 @@ def overview() -> dict[str, Any]:
         "sectors": sorted(set(market.texts.get("sector", ())) - {""}),
         "kinds": sorted(set(market.texts.get("kind", ())) - {""}),
         "events": sorted(market.events),
+        "own": sorted(market.own),
+        "frames": frames_of(market),
         "instruments": len(market.bars.symbols),
         "benchmark": market.benchmark,
         "compiling": missing(),

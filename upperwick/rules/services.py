@@ -9,6 +9,7 @@ from django.db import transaction
 from django.db.models import Count
 from django.utils import timezone
 
+from upperwick.market.starters import at_home
 from upperwick.refused import Refused
 from upperwick.rules.models import Rule, RuleVersion
 from upperwick.rules.naming import cleaned, name_in, same_but_name, with_name
@@ -212,7 +213,7 @@ def add_starters(owner: Any) -> None:
         return
     with transaction.atomic():
         for path in sorted(STARTERS.rglob("*.rule"), key=lambda p: p.name):
-            rule = create(owner, path.read_text())
+            rule = create(owner, at_home(path.read_text()))
             rule.folder = path.parent.name
             rule.save()
 

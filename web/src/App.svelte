@@ -56,7 +56,9 @@
     try {
       const [end] = await Promise.all([loadMarket(), loadPreferences()])
       ends.push(end, listen())
-      if (!placeOf(route.path)) go(HOME, true)
+      // Where nothing is there yet, the first thing to do is to bring it.
+      const none = !market.now?.sessions.length
+      if (!placeOf(route.path) || (none && route.path === HOME)) go(none ? '/data' : HOME, true)
     } catch (error) {
       trouble = sentence(error)
     }

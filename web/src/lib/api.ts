@@ -35,6 +35,10 @@ export type BookRun = Schemas['BookRunWhole']
 export type BookResult = Schemas['BookResult']
 export type BookTrade = Schemas['BookTrade']
 export type DialRange = Schemas['DialRange']
+export type DataThere = Schemas['ContentsOut']
+export type DataFile = Schemas['FileOut']
+export type FilesIn = Schemas['FilesIn']
+export type DataJob = Schemas['DataJobOut']
 
 export interface Others {
   text: string
@@ -333,6 +337,29 @@ export const books = {
   seal: (id: number) => answer(client.GET('/api/books/{book_id}/seal', book(id))),
   breakSeal: (id: number) => answer(client.POST('/api/books/{book_id}/seal', book(id))),
   tries: (id: number) => answer(client.GET('/api/books/{book_id}/tries', book(id))),
+}
+
+const job = (job_id: number) => ({ params: { path: { job_id } } })
+
+export const data = {
+  there: () => answer(client.GET('/api/data')),
+  choose: (body: Schemas['MarketChoice']) => answer(client.PUT('/api/data/choices', { body })),
+  upload: (files: Iterable<File>) => {
+    const form = new FormData()
+    for (const file of files) form.append('files', file)
+    return answer(
+      client.POST('/api/data/uploads', { body: form as never, bodySerializer: (body) => body as never }),
+    )
+  },
+  forget: (upload: string) =>
+    answer(client.DELETE('/api/data/uploads/{upload}', { params: { path: { upload } } })),
+  look: (body: FilesIn) => answer(client.POST('/api/data/look', { body })),
+  take: (body: FilesIn) => answer(client.POST('/api/data/import', { body })),
+  undo: (import_id: number) =>
+    answer(client.POST('/api/data/imports/{import_id}/undo', { params: { path: { import_id } } })),
+  writeOut: (text: boolean) => answer(client.POST('/api/data/export', { body: { text } })),
+  job: (id: number) => answer(client.GET('/api/data/jobs/{job_id}', job(id))),
+  stop: (id: number) => answer(client.POST('/api/data/jobs/{job_id}/stop', job(id))),
 }
 
 /** The sentence of any failure. */

@@ -106,3 +106,18 @@ export function when(moment: string): string {
   const date = `${at.getFullYear()}-${String(at.getMonth() + 1).padStart(2, '0')}-${String(at.getDate()).padStart(2, '0')}`
   return `${day(date)}, ${String(at.getHours()).padStart(2, '0')}:${String(at.getMinutes()).padStart(2, '0')}`
 }
+
+/** Bytes as people say them: 41 MB. */
+export function size(bytes: number): string {
+  for (const [of, unit] of [
+    [1e9, 'GB'],
+    [1e6, 'MB'],
+    [1e3, 'kB'],
+  ] as const)
+    if (bytes >= of)
+      return `${(bytes / of)
+        .toPrecision(3)
+        .replace(/(\.\d*?)0+$/, '$1')
+        .replace(/\.$/, '')} ${unit}`
+  return `${bytes} bytes`
+}

@@ -9,7 +9,8 @@ export type JobEvent = Pick<AnyRun, 'id' | 'state' | 'stage' | 'share' | 'detail
   subject_id: number | null
 }
 type Event =
-  ({ what: 'job' } & JobEvent) | { what: 'market' | 'compiling' | 'rules' | 'books' | 'lists' | 'everything' }
+  | ({ what: 'job' } & JobEvent)
+  | { what: 'market' | 'compiling' | 'rules' | 'books' | 'lists' | 'data' | 'everything' }
 
 const KEPT = 100
 const AGAIN = 5_000 // after a refusal, which the browser does not try again by itself
@@ -50,13 +51,14 @@ function jobMoved(event: JobEvent): void {
 export function take(event: Event): void {
   if (event.what === 'job') jobMoved(event)
   else if (event.what === 'compiling') forget('market')
-  else if (event.what === 'market') forget('market', 'catalogue', 'bars', 'rules')
+  else if (event.what === 'market') forget('market', 'catalogue', 'bars', 'rules', 'data')
   else if (event.what === 'rules') forget('rules')
   else if (event.what === 'books') forget('books')
+  else if (event.what === 'data') forget('data')
   else if (event.what === 'lists') forget('lists', 'bars')
   else if (event.what === 'everything') {
     // A stream that begins has missed whatever came before it: what is on show may be of then.
-    forget('market', 'lists', 'rules', 'books', 'jobs')
+    forget('market', 'lists', 'rules', 'books', 'jobs', 'data')
     // What was asked in vain while the server was away is asked again.
     void client.refetchQueries({ type: 'active', predicate: (asked) => asked.state.status === 'error' })
     for (const { tell } of [...watchers]) tell(null)

@@ -1,6 +1,6 @@
 /** Everything that is fetched: one cache, under one name for each question. Nothing asks again by a clock: what moved is told (moved.ts). */
 import { createQuery, keepPreviousData, QueryClient, queryOptions } from '@tanstack/svelte-query'
-import { api, books, Problem, type Asked, type ChartChoice, type Drawn, type Schemas } from './api'
+import { api, books, data, Problem, type Asked, type ChartChoice, type Drawn, type Schemas } from './api'
 
 const AWAY = [0, 502, 504] // no answer: asked until there is one
 const NOT_YET = 503
@@ -96,6 +96,7 @@ export const ask = {
   bookVersions: (id: number) =>
     queryOptions({ queryKey: ['books', 'versions', id], queryFn: () => books.versions(id) }),
   bookSeal: (id: number) => queryOptions({ queryKey: ['books', 'seal', id], queryFn: () => books.seal(id) }),
+  data: () => queryOptions({ queryKey: ['data'], queryFn: data.there, staleTime: 0 }),
   sizes: () => queryOptions({ queryKey: ['sizes'], queryFn: books.sizes }),
   positionNames: () => queryOptions({ queryKey: ['position names'], queryFn: books.names }),
   /** What a book's text says, with the text that is meant. It hangs on the account's rules too. */

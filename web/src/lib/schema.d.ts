@@ -1668,6 +1668,246 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/data": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Data
+         * @description What is there, what was imported, and what can be.
+         */
+        get: operations["data"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Choose
+         * @description Chooses the benchmark, and the exchange's time zone.
+         */
+        put: operations["chooseMarket"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Upload
+         * @description Keeps files for a day, to be looked at and taken.
+         */
+        post: operations["upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/uploads/{upload}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget
+         * @description Removes an upload that is not to be taken.
+         */
+        delete: operations["forgetUpload"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description What the files are, and what taking them would do.
+         */
+        post: operations["lookAtFiles"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take
+         * @description Takes the files: all that is good in them, or nothing.
+         */
+        post: operations["importFiles"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Imports
+         * @description The latest imports.
+         */
+        get: operations["imports"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/imports/{import_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Undoes an import; what later ones said stays.
+         */
+        post: operations["undoImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Export
+         * @description Writes everything that is known of the market as one zip.
+         */
+        post: operations["exportMarket"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/jobs/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Job
+         * @description How far one is, and what came of it.
+         */
+        get: operations["dataJob"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/jobs/{job_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description Stops one; nothing of it is kept.
+         */
+        post: operations["stopDataJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/exports/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Exported
+         * @description The zip that was written.
+         */
+        get: operations["exportedMarket"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1882,7 +2122,8 @@ export interface components {
         };
         /**
          * MarketOut
-         * @description compiling: the parts of the measures that are still being compiled, on a first start. damaged: stored bars that cannot be read, and are
+         * @description own: facts of one's own, by name. frames: those a rule may step on. compiling: the parts of the measures that are still
+         *     being compiled, on a first start. damaged: stored bars that cannot be read, and are
          *     left out of everything.
          */
         MarketOut: {
@@ -1900,6 +2141,10 @@ export interface components {
             kinds: string[];
             /** Events */
             events: string[];
+            /** Own */
+            own: string[];
+            /** Frames */
+            frames: string[];
             /** Instruments */
             instruments: number;
             /** Benchmark */
@@ -1911,7 +2156,8 @@ export interface components {
         };
         /**
          * CatalogueOut
-         * @description ideas: everyday ideas as ready lines; forms: ways of writing that are no lines by themselves. alike: words that mean the same to who
+         * @description ideas: everyday ideas as ready lines; forms: ways of writing that are no lines by themselves. alike: words that mean the
+         *     same to who
          *     looks for something.
          */
         CatalogueOut: {
@@ -2014,7 +2260,8 @@ export interface components {
         };
         /**
          * DrawingOut
-         * @description today: a line's price on the as-of day. touches: days on which prices touched it. support: whether it lies below prices. values: of
+         * @description today: a line's price on the as-of day. touches: days on which prices touched it. support: whether it lies below prices.
+         *     values: of
          *     a line, one a bar of the frame, the latest last. change, bars: how far and how long a range reaches.
          */
         DrawingOut: {
@@ -4740,6 +4987,397 @@ export interface components {
             /** Sharpe */
             sharpe: number;
         };
+        /** ChangeOut */
+        ChangeOut: {
+            /** Table */
+            table: string;
+            /** Key */
+            key: string;
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+        };
+        /** ColumnKnown */
+        ColumnKnown: {
+            /** Name */
+            name: string;
+            /** About */
+            about: string;
+            /** Needed */
+            needed: boolean;
+        };
+        /**
+         * ContentsOut
+         * @description may: whether this account may bring data in. waiting: instruments of which something is known, and that have no prices yet. tables: what
+         *     can be brought in.
+         */
+        ContentsOut: {
+            /** May */
+            may: boolean;
+            /** Invented */
+            invented: boolean;
+            /** Benchmark */
+            benchmark: string;
+            /** Zone */
+            zone: string;
+            /** Kinds */
+            kinds: components["schemas"]["KindCount"][];
+            /** Waiting */
+            waiting: number;
+            /** Frames */
+            frames: components["schemas"]["FrameThere"][];
+            /** Universes */
+            universes: components["schemas"]["UniverseThere"][];
+            /** Facts */
+            facts: components["schemas"]["FactsThere"][];
+            /** Bytes */
+            bytes: number;
+            /** Imports */
+            imports: components["schemas"]["ImportOut"][];
+            folder: components["schemas"]["FolderOut"];
+            /** Tables */
+            tables: components["schemas"]["TableKnown"][];
+        };
+        /** Counted */
+        Counted: {
+            /** Added */
+            added: number;
+            /** Replaced */
+            replaced: number;
+            /** Same */
+            same: number;
+            /** Left */
+            left: number;
+        };
+        /**
+         * FactsThere
+         * @description name: an own fact's.
+         */
+        FactsThere: {
+            /** Table */
+            table: string;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** First */
+            first: string | null;
+            /** Last */
+            last: string | null;
+        };
+        /**
+         * FolderOut
+         * @description path: of the drop folder. waiting: the files that lie in it. refused: the latest that could not be taken.
+         */
+        FolderOut: {
+            /** Path */
+            path: string;
+            /** Waiting */
+            waiting: string[];
+            /** Refused */
+            refused: components["schemas"]["RefusedOut"][];
+        };
+        /**
+         * FrameThere
+         * @description first, last: moments.
+         */
+        FrameThere: {
+            /** Frame */
+            frame: string;
+            /** Bars */
+            bars: number;
+            /** Instruments */
+            instruments: number;
+            /** First */
+            first: string | null;
+            /** Last */
+            last: string | null;
+            /** Years */
+            years: components["schemas"]["YearOfBars"][];
+        };
+        /** ImportOut */
+        ImportOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Source */
+            source: string;
+            /** What */
+            what: string;
+            /** Tables */
+            tables: {
+                [key: string]: components["schemas"]["Counted"];
+            };
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** Notes */
+            notes: string[];
+            /** Undone */
+            undone: string | null;
+            /** Undoable */
+            undoable: boolean;
+        };
+        /** KindCount */
+        KindCount: {
+            /** Kind */
+            kind: string;
+            /** Instruments */
+            instruments: number;
+        };
+        /** RefusedOut */
+        RefusedOut: {
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /** TableKnown */
+        TableKnown: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** About */
+            about: string;
+            /** Columns */
+            columns: components["schemas"]["ColumnKnown"][];
+        };
+        /**
+         * UniverseThere
+         * @description now: members without an end. years: how many were members on some day of each.
+         */
+        UniverseThere: {
+            /** Name */
+            name: string;
+            /** Now */
+            now: number;
+            /** Years */
+            years: components["schemas"]["YearOfMembers"][];
+        };
+        /** YearOfBars */
+        YearOfBars: {
+            /** Year */
+            year: number;
+            /** Bars */
+            bars: number;
+            /** Instruments */
+            instruments: number;
+        };
+        /** YearOfMembers */
+        YearOfMembers: {
+            /** Year */
+            year: number;
+            /** Members */
+            members: number;
+        };
+        /** MarketChoice */
+        MarketChoice: {
+            /** Benchmark */
+            benchmark?: string | null;
+            /** Zone */
+            zone?: string | null;
+        };
+        /** UploadOut */
+        UploadOut: {
+            /** Upload */
+            upload: string;
+            /** Files */
+            files: string[];
+        };
+        /** DataJobOut */
+        DataJobOut: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Detail */
+            detail: string;
+            /** Headline */
+            headline: string;
+            result: components["schemas"]["DataResult"] | null;
+        };
+        /**
+         * DataResult
+         * @description look: of `data-look`. made: the import of `data-import`. file: of `data-export`, with its bytes.
+         */
+        DataResult: {
+            look?: components["schemas"]["LookOut"] | null;
+            /** Made */
+            made?: number | null;
+            /** File */
+            file?: string | null;
+            /** Bytes */
+            bytes?: number | null;
+        };
+        /** FileOut */
+        FileOut: {
+            /** Name */
+            name: string;
+            /**
+             * Table
+             * @enum {string}
+             */
+            table: "bars" | "instruments" | "splits" | "dividends" | "members" | "reports" | "calendar" | "own";
+            /** Frame */
+            frame: string;
+            /** Rows */
+            rows: number;
+            /** Dates */
+            dates: string;
+            /** Decimal */
+            decimal: string;
+            /** Columns */
+            columns: components["schemas"]["HeadingOut"][];
+            /** First */
+            first: string[][];
+            /** Questions */
+            questions: components["schemas"]["QuestionOut"][];
+        };
+        /**
+         * HeadingOut
+         * @description name: what it is taken as; empty where it is not taken.
+         */
+        HeadingOut: {
+            /** Heading */
+            heading: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * LookOut
+         * @description tables: what taking the files would do. bad: the first rows that cannot be taken, with file and line. outside: a sentence where bars lie
+         *     outside the session.
+         */
+        LookOut: {
+            /** Files */
+            files: components["schemas"]["FileOut"][];
+            /** Tables */
+            tables: {
+                [key: string]: components["schemas"]["Counted"];
+            };
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** Notes */
+            notes: string[];
+            /** Symbols */
+            symbols: number;
+            /** Bad */
+            bad: string[];
+            /** Bad Rows */
+            bad_rows: number;
+            /** Outside */
+            outside: string;
+        };
+        /** OptionOut */
+        OptionOut: {
+            /** Answer */
+            answer: string;
+            /** Said */
+            said: string;
+        };
+        /** QuestionOut */
+        QuestionOut: {
+            /**
+             * Key
+             * @enum {string}
+             */
+            key: "table" | "dates" | "decimal" | "zone";
+            /** Ask */
+            ask: string;
+            /** Options */
+            options: components["schemas"]["OptionOut"][];
+        };
+        /**
+         * AnswersIn
+         * @description What was said of one file. columns: our name by heading, empty for a column that is not taken.
+         */
+        AnswersIn: {
+            /**
+             * Table
+             * @default
+             */
+            table: ("bars" | "instruments" | "splits" | "dividends" | "members" | "reports" | "calendar" | "own") | "";
+            /**
+             * Dates
+             * @default
+             */
+            dates: string;
+            /**
+             * Decimal
+             * @default
+             * @enum {string}
+             */
+            decimal: "" | "point" | "comma";
+            /**
+             * Zone
+             * @default
+             */
+            zone: string;
+            /** Columns */
+            columns?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * FilesIn
+         * @description answers: by file. skip_bad: leave out rows that cannot be taken. any_date: take dates before there were markets, or after next week.
+         *     universe: the symbols with bars become its members.
+         */
+        FilesIn: {
+            /** Upload */
+            upload: string;
+            /** Answers */
+            answers?: {
+                [key: string]: components["schemas"]["AnswersIn"];
+            };
+            /**
+             * Skip Bad
+             * @default false
+             */
+            skip_bad: boolean;
+            /**
+             * Any Date
+             * @default false
+             */
+            any_date: boolean;
+            /**
+             * Universe
+             * @default
+             */
+            universe: string;
+        };
+        /**
+         * ExportIn
+         * @description text: bars as CSV instead of Parquet.
+         */
+        ExportIn: {
+            /**
+             * Text
+             * @default false
+             */
+            text: boolean;
+        };
     };
     responses: never;
     parameters: never;
@@ -7135,6 +7773,273 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BookTriesOut"];
                 };
+            };
+        };
+    };
+    data: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContentsOut"];
+                };
+            };
+        };
+    };
+    chooseMarket: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarketChoice"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Files */
+                    files: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+        };
+    };
+    forgetUpload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lookAtFiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataJobOut"];
+                };
+            };
+        };
+    };
+    importFiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataJobOut"];
+                };
+            };
+        };
+    };
+    imports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"][];
+                };
+            };
+        };
+    };
+    undoImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataJobOut"];
+                };
+            };
+        };
+    };
+    exportMarket: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataJobOut"];
+                };
+            };
+        };
+    };
+    dataJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataJobOut"];
+                };
+            };
+        };
+    };
+    stopDataJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataJobOut"];
+                };
+            };
+        };
+    };
+    exportedMarket: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -59,6 +59,16 @@ export const PLACES: readonly Place[] = [
     load: () => import('./books/BookList.svelte'),
   },
   {
+    id: 'data',
+    title: 'Data',
+    strip: 'places',
+    address: '/data',
+    key: 'd',
+    help: 'the data: what is there, what comes in, what goes out',
+    match: (path) => (/^\/data\/?$/.test(path) ? {} : null),
+    load: () => import('./data/DataPlace.svelte'),
+  },
+  {
     id: 'reference',
     title: 'Reference',
     strip: 'helps',

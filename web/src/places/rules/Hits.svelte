@@ -121,7 +121,14 @@
 <div class="flex h-full flex-col overflow-y-auto" class:waits={counts.counting} aria-busy={counts.counting}>
   {#if !scan}
     <p class="max-w-[60ch] p-8 text-ink2">
-      {counts.counting ? 'Counting …' : stale ? `Mend the rule to see its hits. ${why}` : ''}
+      {#if !market.now?.sessions.length}
+        There are no prices yet, so nothing can be counted. <a
+          class="underline underline-offset-3"
+          href="/data">Bring some in</a
+        >.
+      {:else}
+        {counts.counting ? 'Counting …' : stale ? `Mend the rule to see its hits. ${why}` : ''}
+      {/if}
     </p>
   {:else}
     {#if counts.without.length}
