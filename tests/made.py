@@ -7,7 +7,7 @@ import numpy as np
 
 from wickcore.bars.bars import Bars, build_bars
 from wickcore.bars.calendar import Calendar
-from wickcore.bars.market import Facts, Market, Membership
+from wickcore.bars.market import Dated, Facts, Market, Membership, nights
 
 FIRST = int(np.datetime64("2020-01-01", "D").astype(int))
 
@@ -90,7 +90,21 @@ def inner_market(seed: int = 9, count: int = 3, length: int = 70, inner: int = 9
         daily[symbol] = {name: column[there] for name, column in whole.items()}
         within[symbol] = {name: column[traded] for name, column in table.items()}
     bars = build_bars(daily)
-    return replace(dress(bars, seed), tables=(bars, build_bars(within, "5min", SESSION)))
+    return replace(dress(bars, seed), tables=(bars, build_bars(within, "5min", SESSION)), overnight=made_nights(bars, rng))
+
+
+def made_nights(bars: Bars, rng: np.random.Generator) -> dict[str, Dated]:
+    """Overnight bars of every instrument but the first, a few nights missing, as printed on the session's day."""
+    found = []
+    for k in range(len(bars.symbols)):
+        rows: list[tuple[int, float, float, float, float, float]] = []
+        for i in range(int(bars.offsets[k]), int(bars.offsets[k + 1])):
+            first, last = bars.open[i] * np.exp(rng.normal(0, 0.01)), bars.open[i]
+            high, low = max(first, last) * np.exp(abs(rng.normal(0, 0.005))), min(first, last) * np.exp(-abs(rng.normal(0, 0.005)))
+            if k and rng.random() > 0.1:
+                rows.append((int(bars.days[i]), first, high, low, last, float(rng.random() < 0.5)))
+        found.append(rows)
+    return nights(found)
 
 
 def dress(bars: Bars, seed: int = 7) -> Market:

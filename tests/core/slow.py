@@ -13,6 +13,7 @@ from tests.core.slow_entries import SLOW
 from tests.core.slow_forms import Forms
 from tests.core.slow_functions import CROSS
 from tests.core.slow_series import Log, Series, period
+from tests.core.slow_sessions import Sessions
 from wickcore.bars.market import Market
 from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE
@@ -22,7 +23,7 @@ ENTRIES = (slow_candles, slow_momentum, slow_patterns, slow_stops)  # known once
 Value = Any  # float, bool, str or None for unknown
 
 
-class Slow(Forms):
+class Slow(Forms, Sessions):
     """One instrument of a market. Values on the continuous scale; degrees are carried along to meet money.
 
     Its rows are its five-minute bars (if the market has any) and its daily bars, in the order in which they are known; `minute` is None on a
@@ -164,7 +165,7 @@ class Slow(Forms):
             return self.value(node.arguments[1].value, wanted.name, p)
         if node.name in self.columns:
             return self.field(node.name, frame, p), -1 if node.name == "volume" else 1
-        form = getattr(self, f"_form_{node.name}", None)
+        form = getattr(self, f"_form_{node.name.partition('.')[0]}", None)
         if form is not None:
             return form(node, frame, p)
         entry = CATALOGUE[node.name]

@@ -27,7 +27,7 @@ def test_the_entry_is_written_out(name: str) -> None:
     assert entry.help.endswith(".")
     assert entry.formula
     assert entry.source
-    assert check_rule(entry.example).lines  # each example is a line as it stands
+    assert check_rule(entry.example, base="5min" if entry.inner else "day").lines  # each example is a line as it stands
 
 
 @pytest.fixture(scope="module")
@@ -75,7 +75,11 @@ def expected_warm_up(name: str) -> int | None:
     return 6 if name in ("corr", "beta") else OWN_EXAMPLE.get(name, warm_up_of(CATALOGUE[name]))
 
 
-COUNTED = [n for n in NAMES if CATALOGUE[n].kind in ("kernel", "definition", "form", "field") and n not in SEVERAL]
+COUNTED = [
+    n
+    for n in NAMES
+    if CATALOGUE[n].kind in ("kernel", "definition", "form", "field") and n not in SEVERAL and not CATALOGUE[n].inner
+]
 
 
 @pytest.mark.parametrize("name", [n for n in COUNTED if expected_warm_up(n) is not None])
@@ -95,7 +99,8 @@ OF_THE_DAY = ("max", "min", "pick", "round", "floor", "ceil", "exp", "mod")
 
 @pytest.mark.rotated
 @pytest.mark.parametrize(
-    "name", [n for n in NAMES if CATALOGUE[n].kind in ("kernel", "definition", "form") and n not in OF_THE_DAY]
+    "name",
+    [n for n in NAMES if CATALOGUE[n].kind in ("kernel", "definition", "form") and n not in OF_THE_DAY and not CATALOGUE[n].inner],
 )
 def test_splits_change_nothing_but_the_scale(name: str) -> None:
     """The same prices with a split every eight bars, so that one lies in the middle of every window: ratios, oscillators and truths
@@ -172,7 +177,7 @@ def test_all_that_is_known_of_an_entry_stands_in_it(name: str) -> None:
 
 def test_no_value_of_an_entry_leaves_its_bounds(clean: Evaluator) -> None:
     for name, entry in CATALOGUE.entries.items():
-        if entry.bounds and entry.kind != "pattern":
+        if entry.bounds and entry.kind != "pattern" and not entry.inner:
             column = clean.rows([check_expression(example_of(name)).op], "A")[0]
             known = column[~np.isnan(column)]
             assert (known >= entry.bounds[0] - 1e-9).all(), name

@@ -161,3 +161,47 @@ def test_the_index_moves_as_its_members_do(demo: DemoMarket) -> None:
 
 def test_names_are_ours(demo: DemoMarket) -> None:
     assert all(len(i.symbol) >= 5 for i in demo.instruments)  # longer than any symbol a person trades
+
+
+def test_bars_within_the_day_add_up_to_it_to_the_last_digit(demo: DemoMarket) -> None:
+    """Of everything in the last sixty sessions, of the indices in all; the nights of the indices join a close to the next open."""
+    for one in demo.instruments:
+        inner = one.inner
+        assert (inner is None) == (one.days[-1] < demo_sessions()[-60])
+        if inner is None:
+            continue
+        sessions = np.unique(inner.days)
+        assert len(inner.days) == 78 * len(sessions)
+        rows = np.isin(one.days, sessions)
+        assert len(sessions) == (len(one.days) if one.kind == "index" else rows.sum()) == rows.sum()
+        grid = {name: column.reshape(-1, 78) for name, column in inner.columns.items()}
+        daily = {name: column[rows] for name, column in one.columns.items()}
+        assert (grid["open"][:, 0] == daily["open"]).all()
+        assert (grid["close"][:, -1] == daily["close"]).all()
+        assert (grid["high"].max(axis=1) == daily["high"]).all()
+        assert (grid["low"].min(axis=1) == daily["low"]).all()
+        assert (grid["volume"].sum(axis=1) == daily["volume"]).all()
+        assert (grid["high"] >= np.maximum(grid["open"], grid["close"])).all()
+        assert (grid["low"] <= np.minimum(grid["open"], grid["close"])).all()
+        assert (inner.minute.reshape(-1, 78)[0] == 570 + 5 * np.arange(78)).all()
+        assert (one.nights is None) == (one.kind != "index")
+        if one.nights is not None:
+            night = one.nights.columns
+            assert (one.nights.days == one.days[1:]).all()
+            assert (night["close"] == one.columns["open"][1:]).all()
+            assert (night["low"] <= np.minimum(night["open"], night["close"])).all()
+            assert (night["high"] >= np.maximum(night["open"], night["close"])).all()
+
+
+def demo_sessions() -> np.ndarray:
+    return calendar.sessions()
+
+
+def test_volume_within_a_day_is_high_at_both_its_ends(demo: DemoMarket) -> None:
+    """The U of the trading day: common practice; A. R. Admati and P. Pfleiderer, Review of Financial Studies 1(1), 1988, from memory."""
+    total = sum(
+        i.inner.columns["volume"].reshape(-1, 78)[-60:].sum(axis=0) for i in demo.instruments if i.inner and i.kind == "share"
+    )
+    share = total / total.sum()
+    assert share[:6].sum() > 1.6 * share[36:42].sum()
+    assert share[-6:].sum() > 1.6 * share[36:42].sum()

@@ -38,12 +38,13 @@ def test_what_is_there(api: Api) -> None:
     found = api.get("/data").json()
     assert found["may"]
     assert found["benchmark"] == "HARBOUR"
-    (day,) = found["frames"]
+    day, five = found["frames"]
+    assert (five["frame"], five["first"], five["last"]) == ("5min", "2012-07-02T09:30", "2024-06-28T15:55")
     assert (day["frame"], day["first"], day["last"]) == ("day", "2012-07-02", "2024-06-28")
     assert sum(y["bars"] for y in day["years"]) == day["bars"]
     assert {k["kind"] for k in found["kinds"]} == {"share", "fund", "index"}
     assert [t["name"] for t in found["tables"]] == list(TABLES)
-    assert {f["table"] for f in found["facts"]} == {"splits", "dividends", "reports", "calendar"}
+    assert {f["table"] for f in found["facts"]} == {"splits", "dividends", "reports", "overnight", "calendar"}
 
 
 def test_a_file_is_looked_at_asked_about_taken_and_taken_back(api: Api) -> None:

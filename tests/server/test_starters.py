@@ -26,7 +26,7 @@ def test_there_are_enough() -> None:
 @pytest.mark.parametrize("path", PATHS, ids=[p.stem for p in PATHS])
 def test_it_says_what_why_how_it_fails_and_what_to_tighten(path: Path) -> None:
     text = path.read_text()
-    rule = check_rule(text)
+    rule = check_rule(text, base="5min")
     assert rule.name
     assert len(rule.about) > 80
     for word in (" fail", "Tighten:") if "helper" not in rule.about else ("Tighten:",):
@@ -37,5 +37,6 @@ def test_it_says_what_why_how_it_fails_and_what_to_tighten(path: Path) -> None:
 
 def test_each_had_hits(engine: Evaluator) -> None:
     for path in PATHS:
-        rule = check_rule(path.read_text())
-        assert hit_truth(engine, rule, engine.market.members(rule.universe or "")).sum() > 0, rule.name
+        rule = check_rule(path.read_text(), base="5min")
+        on = engine.stepping(rule.frame)
+        assert hit_truth(on, rule, engine.market.members(rule.universe or "", on.table)).sum() > 0, rule.name

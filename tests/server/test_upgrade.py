@@ -61,7 +61,8 @@ def test_an_old_database_opens_with_all_that_was_in_it(tmp_path: Path, name: str
     more.write_text("symbol,date,open,high,low,close,volume,adj_close\nADJ,2024-03-01,10,10,10,10,100,10\n")
     taken = run("import", str(more), "--json", data=tmp_path)
     assert json.loads(taken.stdout) | {"changes": []} == {
-        "symbols": 1, "added": 1, "replaced": 0, "same": 0, "left": 40, "notes": [], "bad_rows": 0, "changes": [],
+        "import": 1, "symbols": 1, "added": 1, "replaced": 0, "same": 0, "left": 40, "notes": [], "bad_rows": 0, "changes": [],
+        "tables": {"bars": {"added": 1, "replaced": 0, "same": 0, "left": 40}},
     }  # fmt: skip
     look = script(LOOK, data=tmp_path).ended()
     assert json.loads(look.stdout)["factor"] == [1.0] * 25 + [2.0] * 16

@@ -36,8 +36,9 @@ class TableChoice(Schema):
 
 
 class ChartChoice(Schema):
-    frame: Literal["day", "week", "month"] = "day"
+    frame: Literal["5min", "15min", "30min", "65min", "day", "week", "month"] = "day"
     months: int = Field(6, ge=0, le=1200)
+    sessions: int = Field(2, ge=0, le=1200)
     log: bool = True
     panes: list[Annotated[list[Text], Field(max_length=4)]] = Field([], max_length=6)
 
@@ -50,7 +51,7 @@ class LayoutChoice(Schema):
 
 
 class PreferencesDoc(Schema):
-    """account_size: money, None while not said. months: how much of the past a chart shows, 0 for all."""
+    """account_size: money, None while not said. months: how much of the past a chart shows, sessions: on bars within the day; 0 for all."""
 
     account_size: float | None = Field(None, ge=1, le=1e12)
     table: TableChoice | None = None

@@ -27,7 +27,18 @@ def demo(given: Namespace) -> None:
             print(f"{save_demo(make_market()):,} invented bars stored.", flush=True)
         except AnotherImport as error:
             raise Bad(str(error)) from None
-    if DataVersion.objects.order_by("-id").values_list("invented", flat=True).first():
+    invented = DataVersion.objects.order_by("-id").values_list("invented", flat=True).first()
+    if invented and not BarBlock.objects.filter(frame="5min").exists():
+        from upperwick.market.aside import AnotherImport
+        from upperwick.market.store import complete_demo
+        from wickcore.demo.market import make_market
+
+        print("Giving the demo market bars within the day …", flush=True)
+        try:
+            print(f"{complete_demo(make_market()):,} invented bars stored.", flush=True)
+        except AnotherImport as error:
+            raise Bad(str(error)) from None
+    if invented:
         ensure_demo_account()  # never where somebody's own prices lie
     warm("starters", plain_starters())
     if given.serve:

@@ -134,6 +134,8 @@ def say_lacking(engine: "Evaluator", ops: dict[str, Any], given: Namespace) -> N
         "dividends": "--dividends FILE",
         "announcement": "--announcements FILE",
         "instrument": "--prices FILE",
+        "fact": "--own FILE",
+        "overnight": "--overnight FILE",
     }
     for what, op in ops.items():
         needs = lacking(engine.market, op)

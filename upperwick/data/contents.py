@@ -10,7 +10,18 @@ from django.db.models import Count, Max, Min, Sum
 
 from upperwick.data.models import Import
 from upperwick.data.undo import undoable
-from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, OwnFact, Report, Split
+from upperwick.market.models import (
+    BarBlock,
+    CalendarEvent,
+    DataVersion,
+    Dividend,
+    Instrument,
+    Member,
+    OvernightBar,
+    OwnFact,
+    Report,
+    Split,
+)
 from upperwick.market.store import fits, unpack
 from wickcore.bars.moment import CLOSE, Moment
 
@@ -84,7 +95,13 @@ def _universes() -> list[dict[str, Any]]:
 def _facts() -> list[dict[str, Any]]:
     """How many rows of each table there are, with their first and last day."""
     found = []
-    for table, model in (("splits", Split), ("dividends", Dividend), ("reports", Report), ("calendar", CalendarEvent)):
+    for table, model in (
+        ("splits", Split),
+        ("dividends", Dividend),
+        ("reports", Report),
+        ("overnight", OvernightBar),
+        ("calendar", CalendarEvent),
+    ):
         of = model.objects.aggregate(rows=Count("id"), first=Min("day"), last=Max("day"))
         if of["rows"]:
             found.append({"table": table, "name": "", **of})

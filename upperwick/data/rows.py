@@ -8,7 +8,7 @@ from typing import Any
 
 from django.db.models import Q
 
-from upperwick.market.models import CalendarEvent, Dividend, Instrument, Member, OwnFact, Report, Split, Universe
+from upperwick.market.models import CalendarEvent, Dividend, Instrument, Member, OvernightBar, OwnFact, Report, Split, Universe
 from upperwick.market.store import FAR
 from upperwick.market.tables import TABLES
 from wickcore.bars.moment import to_date, to_day
@@ -53,6 +53,7 @@ STORED: dict[str, _Stored] = {
     "dividends": _Stored(Dividend, {**_INSTRUMENT, "day": "day", "amount": "amount"}),
     "members": _Stored(Member, {"universe": "universe__name", **_INSTRUMENT, "first": "first", "last": "last"}),
     "reports": _Stored(Report, {**_INSTRUMENT, **{n: n for n in ("day", "shares", "revenue", "earnings", "expected")}}),
+    "overnight": _Stored(OvernightBar, {**_INSTRUMENT, **{n: n for n in ("day", "open", "high", "low", "close", "low_first")}}),
     "calendar": _Stored(CalendarEvent, {n: n for n in ("day", "kind", "name")}),
     "own": _Stored(OwnFact, {**_INSTRUMENT, **{n: n for n in ("name", "day", "value")}}),
 }

@@ -15,7 +15,7 @@ from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.ideas import ALIKE, FORMS, IDEAS
 
 router = Router(tags=["market"])
-Frame = Literal["day", "week", "month"]
+Frame = Literal["5min", "15min", "30min", "65min", "day", "week", "month"]
 
 
 class DamagedOut(Schema):
@@ -24,14 +24,24 @@ class DamagedOut(Schema):
     year: int
 
 
+class HoursOut(Schema):
+    """opens, closes: minutes of the day. since: the first session with bars within the day."""
+
+    opens: int
+    closes: int
+    since: str
+
+
 class MarketOut(Schema):
-    """own: facts of one's own, by name. frames: those a rule may step on. compiling: the parts of the measures that are still
-    being compiled, on a first start. damaged: stored bars that cannot be read, and are
-    left out of everything."""
+    """latest: the newest moment, a day for its close. hours: of sessions, where there are bars within the day. own: facts of one's own,
+    by name. frames: those a rule may step on. compiling: the parts of the measures that are still being compiled, on a first start.
+    damaged: stored bars that cannot be read, and are left out of everything."""
 
     version: str
     invented: bool
     sessions: list[str]
+    latest: str | None
+    hours: HoursOut | None
     universes: list[str]
     sectors: list[str]
     kinds: list[str]

@@ -16,7 +16,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from upperwick.market.opened import PriceFileError
-from upperwick.market.tables import CALENDAR, DIVIDENDS, INSTRUMENTS, MEMBERS, OWN, REPORTS, RULE_NAME, SPLITS, Column
+from upperwick.market.tables import CALENDAR, DIVIDENDS, INSTRUMENTS, MEMBERS, OVERNIGHT, OWN, REPORTS, RULE_NAME, SPLITS, Column
 from upperwick.market.understood import Answers, Understood, plain_heading, unasked, understand
 from wickcore.bars.market import Beside
 from wickcore.bars.moment import to_day
@@ -94,7 +94,7 @@ LONGEST = {"symbol": 32, "universe": 80, "name": 80, "sector": 60, "reason": 60}
 # What goes beside --prices, by the option that gives it.
 KINDS = {
     "instruments": INSTRUMENTS, "reports": REPORTS, "splits": SPLITS, "dividends": DIVIDENDS, "members": MEMBERS,
-    "announcements": CALENDAR, "own": OWN,
+    "announcements": CALENDAR, "own": OWN, "overnight": OVERNIGHT,
 }  # fmt: skip
 
 
@@ -116,6 +116,9 @@ def read_beside(files: dict[str, Path], benchmark: str | None = None) -> Beside:
             found.events.setdefault(row["name"], []).append(row["day"])
     for row in sorted(rows.get("own", []), key=lambda r: r["day"]):
         found.own.setdefault(row["name"], {}).setdefault(row["symbol"], {})[row["day"]] = row["value"]
+    for row in sorted(rows.get("overnight", []), key=lambda r: r["day"]):
+        night = (row["day"], row["open"], row["high"], row["low"], row["close"], float(row["low_first"]))
+        found.overnight.setdefault(row["symbol"], []).append(night)
     if "reports" in rows:
         by_symbol: dict[str, list[Published]] = defaultdict(list)
         for row in sorted(rows["reports"], key=lambda r: r["day"]):

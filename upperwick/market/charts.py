@@ -6,16 +6,18 @@ from typing import Any
 
 import numpy as np
 
-from upperwick.market.services import as_of_day, open_market, request_limits, shown_as
+from upperwick.market.services import as_of_day, as_of_moment, members_of, open_market, request_limits, shown_as
 from upperwick.refused import Refused
-from wickcore.bars.bars import Bars, Bools, Ints
+from wickcore.bars.bars import Bars, Ints
+from wickcore.bars.frame_names import MINUTES, within_day
 from wickcore.bars.frames import period
-from wickcore.bars.moment import iso
+from wickcore.bars.moment import Moment, clock, iso
 from wickcore.language.check import check_expression
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule, Value
 from wickcore.language.shapes import in_words
 from wickcore.measures.frame import TRUE, UNKNOWN
+from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.patterns import Drawn, drawn, of_all, of_rule
 from wickcore.scan.scales import on_scale
 
@@ -43,30 +45,37 @@ class ChartAsked:
     all_patterns: bool = False
 
 
-def place(bars: Bars, symbol: str, day: int) -> tuple[int, int, int]:
-    """The instrument's number, and begin and end of its bars up to a day. Raises Refused for an unknown symbol."""
+def place(bars: Bars, symbol: str, at: int | Moment) -> tuple[int, int, int]:
+    """The instrument's number, and begin and end of its bars up to a day or a moment. Raises Refused for an unknown symbol."""
     if symbol not in bars.number:
         raise Refused(f"There is no instrument {symbol}.", 404)
     k = bars.number[symbol]
-    return k, int(bars.offsets[k]), int(bars.ends(day)[k])
+    return k, int(bars.offsets[k]), int(bars.ends(at)[k])
 
 
-def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) -> dict[str, Any]:
+def chart(asked: ChartAsked, rule: CheckedRule | None, universe: str = "") -> dict[str, Any]:
     """The chart on the as-of day's scale. A bar of a week or a month is the one so far on its last day here; a level of the rule is its
-    value on that day. Raises Refused for an unknown symbol."""
+    value on that day. On bars within the day all of it is as of each bar's end. universe: by whose membership the rule's hits count.
+    Raises Refused for an unknown symbol, and for a frame that the market has no bars of."""
     engine = open_market()
-    market, table = engine.market, engine.market.bars
-    day = as_of_day(market, asked.as_of)
-    k, begin, end = place(table, asked.symbol, day)
+    market = engine.market
+    inner = within_day(asked.frame)
+    if inner and market.finest == "day":
+        raise Refused(f"This market has no bars shorter than a day, so there is no chart of {asked.frame} bars.", 422)
+    engine = engine.on("5min" if inner else "day")
+    table = engine.bars
+    at = as_of_moment(market, asked.as_of) if inner else Moment(as_of_day(market, asked.as_of))
+    k, begin, end = place(table, asked.symbol, at)
     scale = float(table.factor[end - 1]) if end > begin else 1.0
-    bars = {f: check_expression(f, asked.frame) for f in FIELDS}
-    bars["change"] = check_expression("change", asked.frame)
-    universe = (rule.universe if rule else None) or ""
-    panes = [[_pane(text, asked.frame, universe) for text in lines[:MOST_LINES]] for lines in list(asked.panes)[:MOST_PANES]]
+    bars = {f: check_expression(f, asked.frame, market.finest) for f in (*FIELDS, "change")}
+    ranked = (rule.universe if rule else None) or ""
+    panes = [
+        [_pane(text, asked.frame, ranked, market.finest) for text in lines[:MOST_LINES]] for lines in list(asked.panes)[:MOST_PANES]
+    ]
     facts = {name: check_expression(text) for name, text in FACTS.items()} if asked.facts else {}
     levels, deciding = (rule.overlays, rule.deciding) if rule else ((), ())
     values = [*bars.values(), *(v for lines in panes for _, v, _ in lines if v), *facts.values()]
-    ops = [*(v.op for v in values), *(o.op for o in levels), *(line.op for line in deciding)]
+    ops = [*(v.op for v in values), *(o.op for o in levels)]
     rows = dict(zip([op.key for op in ops], engine.rows(ops, asked.symbol, request_limits()), strict=True))
     ends = frame_ends(table, asked.frame, begin, end)[-min(max(asked.bars, 1), CHART_BARS) :]
 
@@ -76,17 +85,15 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
             return np.where(row == UNKNOWN, np.nan, row == TRUE)
         return on_scale(row, value, scale)
 
-    hits = np.empty(0, np.int64)
-    if rule is not None:
-        truth = np.all([rows[line.op.key][: end - begin] == TRUE for line in deciding], axis=0)
-        hits = np.flatnonzero(truth & members[begin:end] if members is not None else truth)
+    hits = _hits(engine, asked.symbol, rule, universe, begin, end) if rule is not None else np.empty(0, np.int64)
     shown = np.unique(np.searchsorted(ends, hits[hits > ends[0] - 1])) if len(ends) else hits
+    said = labels(table, asked.frame, begin, end)
     patterns = of_all(asked.frame) if asked.all_patterns else of_rule(line.op for line in deciding)
     return {
         "symbol": asked.symbol,
         "name": market.names[k] if market.names else asked.symbol,
         "frame": asked.frame,
-        "days": [iso(d) for d in table.days[begin:end][ends]],
+        "days": [str(said[e]) for e in ends],
         **{name: rounded(read(value, ends)) for name, value in bars.items() if name != "volume"},
         "volume": [float(v) for v in np.round(np.nan_to_num(read(bars["volume"], ends)))],
         "overlays": [{"label": o.label, "values": rounded(rows[o.op.key][ends] / scale)} for o in levels],
@@ -103,8 +110,8 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
             ]
             for lines in panes
         ],
-        "past": [iso(d) for d in table.days[begin:end][hits]] if asked.past else [],
-        "fresh": [iso(d) for d in table.days[begin:end][hits[np.diff(hits, prepend=-2) > 1]]] if asked.past else [],
+        "past": said[hits].tolist() if asked.past else [],
+        "fresh": said[hits[np.diff(hits, prepend=-2) > 1]].tolist() if asked.past else [],
         "patterns": [
             _pattern(found, table, begin, end, scale)
             for found in (
@@ -117,12 +124,59 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, members: Bools | None) ->
     }
 
 
+def _hits(engine: Evaluator, symbol: str, rule: CheckedRule, universe: str, begin: int, end: int) -> Ints:
+    """The bars of the chart's table, counted from `begin`, on which the rule hit: a rule on days hits on the last bar of its day, one that
+    steps within the day on the bars that end its frame's."""
+    market = engine.market
+    stepping = engine.on("5min" if within_day(rule.frame) and engine.table == "5min" else "day")
+    table = stepping.bars
+    first, last = (begin, end) if table is engine.bars else _of_days(table, symbol, engine.bars, end)
+    rows = stepping.rows([line.op for line in rule.deciding], symbol, request_limits())
+    truth = np.all([row[: last - first] == TRUE for row in rows], axis=0)
+    members = members_of(market, universe, stepping.table)
+    found = np.flatnonzero(truth & members[first:last] if members is not None else truth)
+    if table is engine.bars:
+        return (
+            found
+            if rule.frame == table.frame or table.minute is None
+            else found[np.isin(found, frame_ends(table, rule.frame, begin, end))]
+        )
+    days = engine.bars.days[begin:end]
+    at = np.searchsorted(days, table.days[first:last][found], "right") - 1
+    there = (at >= 0) & (days[np.maximum(at, 0)] == table.days[first:last][found]) if len(days) else np.zeros(len(at), np.bool_)
+    return np.asarray(at[there])
+
+
+def _of_days(daily: Bars, symbol: str, inner: Bars, end: int) -> tuple[int, int]:
+    """Begin and end of the instrument's daily bars of sessions that are over where its bars within the day end."""
+    k = daily.number[symbol]
+    begin = int(daily.offsets[k])
+    if end <= int(inner.offsets[k]):
+        return begin, begin
+    last = (
+        Moment(int(inner.days[end - 1]))
+        if end == int(inner.ends(int(inner.days[end - 1]))[k])
+        else Moment(int(inner.days[end - 1]) - 1)
+    )
+    return begin, int(daily.ends(last)[k])
+
+
+def labels(bars: Bars, frame: str, begin: int, end: int) -> Any:
+    """What each bar from begin to end is called: its day, and within the day the minute at which the frame's bar began."""
+    days = [iso(d) for d in bars.days[begin:end]]
+    if bars.minute is None:
+        return np.array(days, object)
+    length, opens = MINUTES[frame], bars.calendar.opens
+    begins = (bars.minute[begin:end] - opens) // length * length + opens
+    return np.array([f"{day}T{clock(int(minute))}" for day, minute in zip(days, begins, strict=True)], object)
+
+
 def _pattern(found: Drawn, bars: Bars, begin: int, end: int, scale: float) -> dict[str, Any]:
     ends = frame_ends(bars, found.frame, begin, end)
-    days = bars.days[begin:end][ends]
+    days = labels(bars, found.frame if bars.minute is not None else "day", begin, end)[ends]
 
     def placed(points: Iterable[tuple[int, float]]) -> list[dict[str, Any]]:
-        return [{"day": iso(days[len(days) - 1 - ago]), "price": _short(price / scale)} for ago, price in points]
+        return [{"day": str(days[len(days) - 1 - ago]), "price": _short(price / scale)} for ago, price in points]
 
     return {
         "name": in_words(found.name, found.down),
@@ -151,9 +205,9 @@ def frame_ends(bars: Bars, frame: str, begin: int, end: int) -> Ints:
     return np.flatnonzero(np.append(numbers[1:] != numbers[:-1], True)) if end > begin else np.empty(0, np.int64)
 
 
-def _pane(text: str, frame: str, universe: str) -> tuple[str, Value | None, str | None]:
+def _pane(text: str, frame: str, universe: str, base: str) -> tuple[str, Value | None, str | None]:
     try:
-        value = check_expression(text, frame, universe=universe)
+        value = check_expression(text, frame, base, universe=universe)
     except RuleError as error:
         return text, None, error.problems[0].message
     return (text, None, "A text cannot be drawn.") if value.type == "text" else (text, value, None)

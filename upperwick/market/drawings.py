@@ -6,9 +6,11 @@ import numpy as np
 
 from upperwick.market.charts import frame_ends, place, rounded
 from upperwick.market.models import Drawing, Instrument
-from upperwick.market.services import as_of_day, open_market, request_limits
+from upperwick.market.services import as_of_day, as_of_moment, open_market, request_limits
 from upperwick.refused import Refused
-from wickcore.bars.bars import Bars
+from wickcore.bars.bars import Bars, Ints
+from wickcore.bars.frame_names import within_day
+from wickcore.bars.market import Market
 from wickcore.bars.moment import iso
 from wickcore.language.check import check_expression
 from wickcore.measures.drawn import drawn_line, drawn_range
@@ -68,6 +70,16 @@ def _bar(bars: Bars, begin: int, end: int, day: str) -> int:
     return max(0, int(np.searchsorted(bars.days[begin:end], np.datetime64(day, "D").astype(int), "right")) - 1)
 
 
+def _days_within(market: Market, symbol: str, as_of: str | None, frame: str, begin: int, end: int) -> Ints:
+    """For each bar within the day up to the as-of moment the place of its day's own bar, or of the last before it, among those from `begin`."""
+    if market.finest == "day":
+        return np.empty(0, np.int64)
+    inner = market.table("5min")
+    _, first, last = place(inner, symbol, as_of_moment(market, as_of))
+    ends = frame_ends(inner, frame, first, last)
+    return np.maximum(np.searchsorted(market.bars.days[begin:end], inner.days[first:last][ends], "right") - 1, 0)
+
+
 def _told(drawing: Drawing, symbol: str, as_of: str | None, frame: str) -> dict[str, Any] | None:
     engine = open_market()
     bars = engine.market.bars
@@ -84,7 +96,11 @@ def _told(drawing: Drawing, symbol: str, as_of: str | None, frame: str) -> dict[
         rows = engine.rows([check_expression(n).op for n in names], symbol, request_limits())
         high, low, close, atr = (row[: end - begin] for row in rows)
         found = drawn_line(((at[0], prices[0]), (at[-1], prices[-1])), high, low, close, atr)
-        ends = frame_ends(bars, frame, begin, end)
+        ends = (
+            frame_ends(bars, frame, begin, end)
+            if not within_day(frame)
+            else _days_within(engine.market, symbol, as_of, frame, begin, end)
+        )
         line |= {
             "today": rounded(found.values[-1:] / scale)[0],
             "touches": [iso(bars.days[begin + t]) for t in found.touches],

@@ -12,12 +12,23 @@ import numpy as np
 import pyarrow as pa
 from django.db import connection
 
-from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Dividend, Instrument, Member, OwnFact, Report, Split
+from upperwick.market.models import (
+    BarBlock,
+    CalendarEvent,
+    DataVersion,
+    Dividend,
+    Instrument,
+    Member,
+    OvernightBar,
+    OwnFact,
+    Report,
+    Split,
+)
 from upperwick.market.store import DamagedBlock, fits
 from wickcore.bars.bars import FIELDS, STEP, Bars
 from wickcore.bars.calendar import Calendar, hours_of
 from wickcore.bars.factor import factor, factor_by_day
-from wickcore.bars.market import Dated, Facts, Market, Membership, dated
+from wickcore.bars.market import Dated, Facts, Market, Membership, dated, nights
 from wickcore.bars.moment import to_day
 from wickcore.bars.reports import Published, facts_of
 from wickcore.scan.evaluate import Evaluator
@@ -130,6 +141,7 @@ def _load(version: str, left_out: frozenset[Place]) -> Market:
         benchmark=latest.benchmark or None if latest else None,
         events=_events(),
         own=_own(instruments),
+        overnight=_nights(instruments),
         version=version,
     )
 
@@ -322,6 +334,14 @@ def _own(instruments: list[Instrument]) -> dict[str, Dated]:
     ):
         rows[name][owner].append((to_day(day), value))
     return {name: dated([of.get(i.id, []) for i in instruments]) for name, of in sorted(rows.items())}
+
+
+def _nights(instruments: list[Instrument]) -> dict[str, Dated]:
+    rows: dict[int, list[tuple[int, float, float, float, float, float]]] = defaultdict(list)
+    stored = OvernightBar.objects.order_by("instrument_id", "day")
+    for owner, day, *prices, low_first in stored.values_list("instrument_id", "day", "open", "high", "low", "close", "low_first"):
+        rows[owner].append((to_day(day), *prices, float(low_first)))
+    return nights([rows[i.id] for i in instruments]) if rows else {}
 
 
 def _facts(instruments: list[Instrument], splits: dict[int, list[tuple[int, float]]]) -> Facts:

@@ -135,6 +135,25 @@ class OwnFact(models.Model):
         constraints = [models.UniqueConstraint(fields=["instrument", "name", "day"], name="one_own_fact_a_day")]
 
 
+class OvernightBar(models.Model):
+    """The night before a session of an instrument that trades then, as printed: from the close before to that session's open."""
+
+    # Without an index of its own: that of the constraint begins with it.
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="nights", db_index=False)
+    day = models.DateField()
+    open = models.FloatField()
+    high = models.FloatField()
+    low = models.FloatField()
+    close = models.FloatField()
+    low_first = models.BooleanField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["instrument", "day"], name="one_night_a_session"),
+            models.CheckConstraint(condition=models.Q(high__gte=models.F("low")), name="a_night_has_its_low_under_its_high"),
+        ]
+
+
 class CalendarEvent(models.Model):
     """A holiday or an economic announcement."""
 

@@ -116,7 +116,9 @@ def overview() -> dict[str, Any]:
     return {
         "version": market.version,
         "invented": bool(latest and latest.invented),
-        "sessions": [iso(d) for d in market.bars.sessions],
+        "sessions": _sessions(market),
+        "latest": str(market.latest) if len(market.bars) else None,
+        "hours": hours_within(market),
         "universes": sorted(market.universes),
         "sectors": sorted(set(market.texts.get("sector", ())) - {""}),
         "kinds": sorted(set(market.texts.get("kind", ())) - {""}),
@@ -128,6 +130,21 @@ def overview() -> dict[str, Any]:
         "compiling": missing(),
         "damaged": [place._asdict() for place in damage()],
     }
+
+
+def _sessions(market: Market) -> list[str]:
+    """Every session, the one that runs too."""
+    found = [iso(d) for d in market.bars.sessions]
+    running = market.latest if len(market.bars) else None
+    return found if running is None or running.closed or iso(running.day) in found else [*found, iso(running.day)]
+
+
+def hours_within(market: Market) -> dict[str, Any] | None:
+    """From which minute to which sessions run, and since when there are bars within them; None where there are none."""
+    if market.finest == "day":
+        return None
+    inner = market.table("5min")
+    return {"opens": inner.calendar.opens, "closes": inner.calendar.closes, "since": iso(int(inner.sessions[0]))}
 
 
 def shown_as(value: Value) -> str:

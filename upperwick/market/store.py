@@ -21,6 +21,7 @@ from upperwick.market.models import (
     Dividend,
     Instrument,
     Member,
+    OvernightBar,
     OwnFact,
     Report,
     Split,
@@ -29,7 +30,7 @@ from upperwick.market.models import (
 from wickcore.bars.bars import FIELDS
 from wickcore.bars.merge import CHANGES_KEPT, Change, Merged, Table, merge, touched, without
 from wickcore.bars.moment import to_date, to_day
-from wickcore.demo.market import DemoMarket
+from wickcore.demo.market import DemoInstrument, DemoMarket
 
 FAR = date(9999, 12, 31)
 CHUNK = 500  # blocks fetched from the database at once
@@ -309,14 +310,50 @@ def save_demo(market: DemoMarket) -> int:
         for instrument in market.instruments:
             for year, rows, data in blocks({"days": instrument.days, **instrument.columns}):
                 stage.add(instrument.symbol, "day", year, rows, digest(data), data)
+            _stage_inner(instrument, stage)
         stage.flush()
         with transaction.atomic():
             _put_demo(market, stage)
-    return sum(len(i.days) for i in market.instruments)
+    return sum(len(i.days) + (len(i.inner.days) if i.inner is not None else 0) for i in market.instruments)
+
+
+def complete_demo(market: DemoMarket) -> int:
+    """Gives a stored demo market of daily bars the five-minute and overnight bars that came later; nothing else is touched. Returns how many."""
+    with importing(), staged() as stage:
+        made = [i for i in market.instruments if i.inner is not None]
+        for instrument in made:
+            _stage_inner(instrument, stage)
+        stage.flush()
+        with transaction.atomic():
+            stored = {i.symbol: i for i in Instrument.objects.all()}
+            stage.stand({symbol: instrument.id for symbol, instrument in stored.items()})
+            OvernightBar.objects.all().delete()
+            _put_nights(market, stored)
+            another_version("The demo market was given bars within the day.")
+    return sum(len(i.inner.days) for i in made if i.inner is not None)
+
+
+def _stage_inner(instrument: DemoInstrument, stage: Stage) -> None:
+    inner = instrument.inner
+    if inner is not None:
+        for year, rows, data in blocks({"days": inner.days, "minute": inner.minute, **inner.columns}):
+            stage.add(instrument.symbol, "5min", year, rows, digest(data), data)
+
+
+def _put_nights(market: DemoMarket, stored: dict[str, Instrument]) -> None:
+    OvernightBar.objects.bulk_create(
+        OvernightBar(
+            instrument=stored[i.symbol], day=to_date(int(day)), open=float(open_), high=float(high), low=float(low), close=float(close),
+            low_first=first > 0,
+        )
+        for i in market.instruments
+        if i.nights is not None
+        for day, open_, high, low, close, first in zip(i.nights.days, *i.nights.columns.values(), strict=True)
+    )  # fmt: skip
 
 
 def _put_demo(market: DemoMarket, stage: Stage) -> None:
-    for model in (CalendarEvent, OwnFact, Member, Universe, Report, Split, Dividend, BarBlock, Instrument):
+    for model in (CalendarEvent, OwnFact, OvernightBar, Member, Universe, Report, Split, Dividend, BarBlock, Instrument):
         model.objects.all().delete()
     Instrument.objects.bulk_create(
         Instrument(
@@ -342,6 +379,7 @@ def _put_demo(market: DemoMarket, stage: Stage) -> None:
         for i in market.instruments
         for r in i.reports
     )  # fmt: skip
+    _put_nights(market, stored)
     for name, rows in market.universes.items():
         universe = Universe.objects.create(name=name)
         Member.objects.bulk_create(

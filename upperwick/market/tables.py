@@ -115,8 +115,19 @@ OWN = Table(
         Column("value", "number", "the number", True, ("score", "number")),
     ),
 )  # fmt: skip
+OVERNIGHT = Table(
+    "overnight", "Overnight bars", "The night before a session, of instruments that trade then.", ("symbol", "day"),
+    (
+        _symbol(), _day("the session it comes before"),
+        Column("open", "number", "the first price of the night", True, ("o",)),
+        Column("high", "number", "the highest price of the night", True, ("h",)),
+        Column("low", "number", "the lowest price of the night", True, ("l",)),
+        Column("close", "number", "the last price of the night", True, ("c",)),
+        Column("low_first", "truth", "whether the low came before the high", True, ("low_before_high",)),
+    ),
+)  # fmt: skip
 TABLES: dict[str, Table] = {
-    t.name: t for t in (BARS, INSTRUMENTS, SPLITS, DIVIDENDS, MEMBERS, REPORTS, CALENDAR, OWN)
+    t.name: t for t in (BARS, INSTRUMENTS, SPLITS, DIVIDENDS, MEMBERS, REPORTS, OVERNIGHT, CALENDAR, OWN)
 }  # in the order in which they are taken: what others speak of first
 
 RULE_NAME = r"[a-z_][a-z0-9_]*"  # what a name of the rule language looks like; an own fact's name is one

@@ -17,7 +17,7 @@ from wickcore.language.parser import read_head
 from wickcore.language.problems import Problem, RuleError
 from wickcore.language.rule import CheckedRule, Value
 from wickcore.scan.advice import from_data
-from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.explain import LineTruth, explain
 from wickcore.scan.scan import ScanResult, scan, values_at
 
@@ -75,13 +75,15 @@ def column_rows(columns: Sequence[Column]) -> list[dict[str, Any]]:
     return [{"text": c.text, "shown": c.shown, "error": c.error} for c in columns]
 
 
-def hit_rows(engine: Evaluator, result: ScanResult, columns: Sequence[Column]) -> list[dict[str, Any]]:
+def hit_rows(
+    engine: Evaluator, result: ScanResult, columns: Sequence[Column], limits: Limits | None = None
+) -> list[dict[str, Any]]:
     """The table of hits: who, how long a hit, and each column's value on the as-of day's scale (None where unknown)."""
     hits = result.hits[:MOST_HITS]
     numbers = np.array([h.number for h in hits], np.int64)
     market = engine.market
     numeric = {c.text: c.value for c in columns if c.value is not None and c.value.type != "text"}
-    values: dict[str, Any] = values_at(engine, numeric, numbers, result.as_of, request_limits())
+    values: dict[str, Any] = values_at(engine, numeric, numbers, result.as_of, limits)
     cells: dict[str, list[Any]] = {}
     for name, column in values.items():
         if numeric[name].degree == -1:  # a factor leaves a hair on whole shares
@@ -115,7 +117,7 @@ def count(
         limits = request_limits()
         result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits)
         shown = read_columns(columns, found.names.check)
-        hits = hit_rows(engine, result, shown)
+        hits = hit_rows(engine, result, shown, request_limits())
         advice = [said(p) for p in sorted((*rule.advice, *from_data(engine, rule, limits)), key=lambda p: p.line)]
     return {
         "as_of": str(result.as_of),

@@ -7,12 +7,11 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from upperwick.market.charts import ChartAsked, chart
-from upperwick.market.services import as_of_moment, members_of
+from upperwick.market.services import as_of_moment
 from upperwick.problems import rule_problem
 from upperwick.refused import Refused
 from upperwick.rules import scan as service
 from upperwick.rules.checking import prepared
-from wickcore.bars.bars import Bools
 from wickcore.language.parser import MAX_CHARACTERS, MAX_UNIVERSE
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule
@@ -20,7 +19,7 @@ from wickcore.language.rule import CheckedRule
 router = Router(tags=["scan"])
 TEXT = Field(max_length=MAX_CHARACTERS + 1)
 Expression = Annotated[str, Field(max_length=200)]
-Frame = Literal["day", "week", "month"]
+Frame = Literal["5min", "15min", "30min", "65min", "day", "week", "month"]
 Shown = Literal["percent", "price", "amount", "number", "truth", "text"]
 
 
@@ -260,9 +259,11 @@ class ChartOut(Schema):
 @router.post("/chart", response=ChartOut, operation_id="chart")
 def chart_route(request: HttpRequest, body: ChartIn):
     """One instrument's bars with what the rule talks about; a rule with errors draws nothing of its own."""
-    rule, members = _drawn(request, body.text, body.universe, body.dials)
+    rule, universe = _drawn(request, body.text, body.universe, body.dials)
     return JsonResponse(
-        chart(ChartAsked(body.symbol, body.as_of, body.frame, body.bars, body.panes, all_patterns=body.all_patterns), rule, members)
+        chart(
+            ChartAsked(body.symbol, body.as_of, body.frame, body.bars, body.panes, all_patterns=body.all_patterns), rule, universe
+        )
     )
 
 
@@ -277,22 +278,20 @@ class ChartsIn(Schema):
 @router.post("/charts", response=list[ChartOut], operation_id="charts")
 def charts_route(request: HttpRequest, body: ChartsIn):
     """A page of small charts, each as `chart` gives it but without the figures of its latest bar."""
-    rule, members = _drawn(request, body.text, None, {})
+    rule, universe = _drawn(request, body.text, None, {})
     asked = [ChartAsked(s, body.as_of, body.frame, body.bars, facts=False, past=False) for s in body.symbols]
-    return JsonResponse([chart(one, rule, members) for one in asked], safe=False)
+    return JsonResponse([chart(one, rule, universe) for one in asked], safe=False)
 
 
-def _drawn(
-    request: HttpRequest, text: str | None, universe: str | None, dials: dict[str, float]
-) -> tuple[CheckedRule | None, Bools | None]:
+def _drawn(request: HttpRequest, text: str | None, universe: str | None, dials: dict[str, float]) -> tuple[CheckedRule | None, str]:
     """The rule whose levels and hits a chart draws; a rule with errors draws nothing of its own."""
     if not text:
-        return None, None
+        return None, ""
     try:
         found = prepared(request.user, text, dials, universe)
     except (RuleError, Refused):
-        return None, None
-    return found.rule, members_of(found.engine.market, found.key)  # a chart's bars are days, whatever the rule steps on
+        return None, ""
+    return found.rule, found.key
 
 
 class ExplainIn(Schema):

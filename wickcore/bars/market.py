@@ -54,6 +54,14 @@ def dated(rows: Sequence[Sequence[tuple[int, float]]]) -> Dated:
     return Dated(offsets, np.array([d for d, _ in flat], np.int32), np.array([v for _, v in flat], np.float64))
 
 
+NIGHT = ("open", "high", "low", "close", "low_first")
+
+
+def nights(rows: Sequence[Sequence[tuple[int, float, float, float, float, float]]]) -> dict[str, Dated]:
+    """Of each instrument, in their order, its overnight bars as (day, open, high, low, close, low_first), ascending, by column."""
+    return {name: dated([[(night[0], night[at]) for night in of_one] for of_one in rows]) for at, name in enumerate(NIGHT, 1)}
+
+
 @dataclass(frozen=True, eq=False)
 class Membership:
     """Dated membership of one universe: instrument numbers with first and last day, both included."""
@@ -71,6 +79,8 @@ class Market:
     texts: by name (`sector`, `kind`), one an instrument, "" where unknown. delisted: the last day an instrument traded, or
     -1 while it trades. listed: its listing day, or -1 where unknown. dividends: offsets, days and money a share as printed.
     events: the days of each kind of announcement, ascending. own: facts of one's own, by the name that `own.` goes before in rules.
+    overnight: the night before each session of the instruments that trade then: `open`, `high`, `low`, `close` as printed that day, and
+    `low_first`, 1 or 0; each of the same days.
     version: changes whenever anything in it does; caches hang on it. benchmark: the symbol studies hold regimes against.
     """
 
@@ -87,6 +97,7 @@ class Market:
     benchmark: str | None = None
     events: dict[str, Days] = field(default_factory=dict)
     own: dict[str, Dated] = field(default_factory=dict)
+    overnight: dict[str, Dated] = field(default_factory=dict)
     version: str = "files"
     _lists: OrderedDict[str, Membership] = field(default_factory=OrderedDict, repr=False)
     _lists_lock: Lock = field(default_factory=Lock, repr=False)
@@ -226,7 +237,7 @@ class Beside:
 
     texts: by name (`sector`, `kind`). names: what they are called. listed, delisted: days. optionable, weekly_options: symbols. splits,
     dividends: (day, ratio or money a share), ascending. members: by universe, (symbol, first, last day). events: days by name. holidays: days.
-    own: by name and symbol, values by day, ascending.
+    own: by name and symbol, values by day, ascending. overnight: by symbol, rows of day, open, high, low, close, low_first, ascending.
     facts: as of `reports.facts_of`, made for the symbols in their order.
     """
 
@@ -242,6 +253,7 @@ class Beside:
     events: dict[str, list[int]] = field(default_factory=dict)
     holidays: set[int] = field(default_factory=set)
     own: dict[str, dict[str, dict[int, float]]] = field(default_factory=dict)
+    overnight: dict[str, list[tuple[int, float, float, float, float, float]]] = field(default_factory=dict)
     facts: Callable[[tuple[str, ...]], Facts] | None = None
     benchmark: str | None = None
 
@@ -312,4 +324,5 @@ def _with(beside: Beside, tables: tuple[Bars, ...], symbols: tuple[str, ...]) ->
         benchmark=beside.benchmark,
         events={name: np.array(sorted(set(of)), np.int32) for name, of in beside.events.items()},
         own={name: dated([list(of.get(s, {}).items()) for s in symbols]) for name, of in beside.own.items()},
+        overnight=nights([beside.overnight.get(s, []) for s in symbols]) if beside.overnight else {},
     )

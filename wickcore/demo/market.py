@@ -6,10 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wickcore.demo import calendar, indices, names
+from wickcore.demo.intraday import SHARED, Inner, Nights, inner_bars, overnight_bars, shared_ways
 from wickcore.demo.paths import Grid, Paths, Shares, make_paths
 from wickcore.demo.prices import Printed, print_bars
 
 LISTED, DELISTED = 600, 80
+WITHIN = 60  # of the latest sessions there are five-minute bars of everything; of the indices of all
 SEED = 20_240_628
 
 
@@ -30,6 +32,8 @@ class DemoInstrument:
     splits: list[tuple[int, float]] = field(default_factory=list)
     dividends: list[tuple[int, float]] = field(default_factory=list)
     reports: list["DemoReport"] = field(default_factory=list)
+    inner: Inner | None = None
+    nights: Nights | None = None
 
     @property
     def weekly_options(self) -> bool:
@@ -89,8 +93,26 @@ def make_market(seed: int = SEED, listed: int = LISTED, delisted: int = DELISTED
     universes = {
         name: [(companies[i][0], first, last) for i, first, last in indices.intervals(mark, days)] for name, mark in members.items()
     }
+    made.sort(key=lambda x: x.symbol)
+    within_sessions(made, days, days[-WITHIN:], seed)
     holidays = [(int(day.astype(int)), name) for day, name in calendar.holidays()]
-    return DemoMarket(sorted(made, key=lambda x: x.symbol), universes, calendar.announcements(), holidays)
+    return DemoMarket(made, universes, calendar.announcements(), holidays)
+
+
+def within_sessions(made: list[DemoInstrument], days: NDArray[np.int32], latest: NDArray[np.int32], seed: int) -> None:
+    """Gives the instruments five-minute bars of the latest sessions, and the indices of all `days`, with the nights between them. By symbol
+    and day alone, so that a session is the same whenever it is made."""
+    common = shared_ways(days, seed)
+    for one in made:
+        index = one.kind == "index"
+        rows = np.flatnonzero(np.isin(one.days, days if index else latest))
+        if not len(rows):
+            continue
+        daily, own = {name: column[rows] for name, column in one.columns.items()}, one.days[rows]
+        rng = np.random.default_rng([seed, *one.symbol.encode(), int(own[0])])
+        one.inner = inner_bars(own, daily, common[np.searchsorted(days, own)], rng, 0.9 if index else SHARED)
+        if index and len(own) > 1:
+            one.nights = overnight_bars(own, daily, rng)
 
 
 def _shares(

@@ -140,6 +140,9 @@ class Speaker:
             return f"your own {node.part.replace('_', ' ')}"
         if node.name == "own_age":
             return f"the number of days since your own {node.part.replace('_', ' ')} was given"
+        whole = f"{node.name}.{node.part}"
+        if whole in CATALOGUE and CATALOGUE[whole].of_session:
+            return self.call(tree.Call(whole, node.arguments, node.span, node.span))
         line, _, what = node.part.rpartition(".")
         if what == "age" and (node.name not in SHAPES or line):
             point = f"the {line} of the {self.pattern(node)}" if line else f"the latest {node.name.replace('_', ' ')}"

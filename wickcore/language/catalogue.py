@@ -15,6 +15,7 @@ from wickcore.language.entries import (
     momentum,
     patterns,
     prices,
+    sessions,
     statistics,
     swings,
     trails,
@@ -22,7 +23,7 @@ from wickcore.language.entries import (
 )
 from wickcore.language.entry import Entry
 
-MODULES = (prices, averages, bands, momentum, volume, statistics, candles, swings, trails, patterns, market, forms)
+MODULES = (prices, averages, bands, momentum, volume, statistics, candles, swings, trails, sessions, patterns, market, forms)
 
 
 class Catalogue:

@@ -41,10 +41,10 @@ OfSums = Literal["kept", "gone", "n times"] | None
 class Traits(TypedDict, total=False):
     """What else is known of an entry; each is told at `Entry`."""
 
-    bounds: tuple[float, float]
+    bounds: tuple[float, float] | None
     fraction: bool
     amount: bool
-    other: str
+    other: str | None
     side: Side
     side_of_levels: Side
     sided_by_argument: bool
@@ -56,6 +56,7 @@ class Traits(TypedDict, total=False):
     uses_close: bool
     again: float
     later: bool
+    inner: bool
 
 
 @dataclass(frozen=True)
@@ -79,6 +80,7 @@ class Entry:
     of_sums: what becomes of an amount that is added to all its arguments: `kept` as in an average, `gone` as in a deviation, `n times` as in a
     sum; None where that cannot be said.
     uses_close: the fact is made with the day's close. again: nanoseconds it takes a bar of its window, looking at each of them anew.
+    inner: it is made of bars shorter than a day, and can be asked only where there are any.
     later: it came to the language when rules had been written, which may have given its name to something of their own: theirs goes before it.
     """
 
@@ -110,11 +112,17 @@ class Entry:
     uses_close: bool = False
     again: float = 0.0
     later: bool = False
+    inner: bool = False
 
     @property
     def frameless(self) -> bool:
         """Whether it looks at one bar alone, so that it counts bars of no frame."""
         return self.scale != "own"
+
+    @property
+    def of_session(self) -> bool:
+        """Whether it is of a session or of the night before one: such names have parts, as those of patterns have."""
+        return self.family in ("overnight", "sessions")
 
     @cached_property
     def signature(self) -> str:

@@ -89,8 +89,6 @@ class Expressions(Scope):
         return self._names[memo]
 
     def _check_part(self, node: tree.Part) -> Value:
-        if node.name in ("overnight", "first_hour"):
-            self.fail(node.span, f"`{node.name}` needs bars shorter than a day, and this market holds none.")
         name = f"{node.name}.{node.part}"
         if node.name in OWN:
             if node.arguments:

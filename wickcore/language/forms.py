@@ -14,6 +14,7 @@ from wickcore.language.operations import Op, every
 from wickcore.language.problems import nearest
 from wickcore.language.rule import Overlay, Value
 from wickcore.language.scope import Scope
+from wickcore.language.session_forms import SESSION_FORMS
 
 
 def on(e: Scope, node: tree.Call) -> Value:
@@ -28,6 +29,13 @@ def first_of(e: Scope, node: tree.Call) -> Value:
     if len(node.arguments) != 1:
         e.fail(node.span, "`first_of` takes a frame: `first_of(month)`.")
     frame = _frame_named(e, node.arguments[0].value)
+    if not finer(e.frame, frame) and e.inside is not None:  # where `vwap` begins when nothing else is said
+        e.fail(
+            node.span,
+            f"On {e.frame} bars `{e.source(node)}` needs where it begins, such as `vwap(first_of(month))`; from the session's open it "
+            "is counted on bars within the day: `on(5min, vwap)`.",
+            "on(5min, vwap)" if e.source(node) == "vwap" else None,
+        )
     if not finer(e.frame, frame):
         e.fail(node.span, f"`first_of` takes a frame coarser than the bars it is asked on, which are {e.frame} bars.")
     return Value(Op("opens", (), (frame,), e.frame, "condition"), "condition")
@@ -193,6 +201,7 @@ def _frame_named(e: Scope, node: tree.Node) -> str:
 
 
 FORMS: dict[str, Callable[[Scope, tree.Call], Value]] = {
+    **SESSION_FORMS,
     "on": on,
     "first_of": first_of,
     "last_of": last_of,

@@ -211,6 +211,10 @@ class MirrorOf:
         if node.name in ("own", "own_age"):
             return node, PLAIN
         whole = f"{node.name}.{node.part}"
+        if whole in CATALOGUE and CATALOGUE[whole].of_session:
+            entry = CATALOGUE[whole]
+            name, _, part = (entry.other or whole).partition(".")
+            return replace(node, name=name, part=part), TRUTH if entry.result == "condition" else entry.side
         two_way = node.name in SHAPES and SHAPES[node.name].side == 0
         if whole in OTHER and node.name not in SHAPES:  # of a swing
             other = tree.Call(node.name, node.arguments, node.span, node.span)

@@ -3,8 +3,9 @@
 import numpy as np
 from numba import njit
 
-from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints
+from wickcore.bars.bars import STEP, Bars, Bools, Days, Floats, Ints
 from wickcore.bars.market import Market
+from wickcore.bars.moment import CLOSE
 
 NONE = -1
 
@@ -75,6 +76,8 @@ class FactReader:
             return self._dividends() / close
         if name == "listed_days":
             return self._listed()
+        if name == "minute":
+            return self._minute()
         if name in ("month", "day_of_month"):
             day = self.days.astype("datetime64[D]")
             if name == "month":
@@ -91,6 +94,28 @@ class FactReader:
         if name == "days_to_dividend":
             return self._to_dividend()
         return self._published(name)
+
+    def _minute(self) -> Floats:
+        """Minutes of the session that are over at each bar's end."""
+        hours = self.market.table(self.market.finest).calendar
+        if self.bars.minute is None:
+            return np.full(len(self.days), float(hours.closes - hours.opens))
+        begins = self.bars.minute[self.begin : self.end]
+        return np.where(begins == CLOSE, hours.closes - hours.opens, begins + STEP - hours.opens).astype(np.float64)
+
+    def overnight(self, part: str) -> Floats:
+        """A price of the night before each bar's session as printed that day, or which extreme came first (1 or 0); NaN where there was none."""
+        high_first = part == "high_first"
+        dated = self.market.overnight.get("low_first" if high_first else part)
+        if dated is None or not len(dated.days):
+            return self._unknown()
+        row = np.empty(len(self.days), np.int64)
+        _latest(
+            self.offsets, self.days, dated.offsets[self.first : self.last + 1], dated.days, np.ones(len(dated.days), np.bool_), row
+        )
+        at = np.maximum(row, 0)
+        found = np.where((row >= 0) & (dated.days[at] == self.days), dated.values[at], np.nan)
+        return np.asarray(1.0 - found) if high_first else found
 
     def _own(self, name: str, age: bool) -> Floats:
         """A fact of one's own: the latest value given by the bar's day, or how many days before it was given; unknown before the first."""

@@ -5,11 +5,11 @@ from typing import Any
 
 import numpy as np
 
-from wickcore.bars.bars import Floats, Ints
+from wickcore.bars.bars import STEP, Days, Floats, Ints
 from wickcore.bars.frames import commits, number_of, period, so_far
 from wickcore.bars.market import Market
 from wickcore.language.operations import MANY, Op
-from wickcore.measures import pointwise, swings
+from wickcore.measures import pointwise, sessions, swings
 from wickcore.measures.carried import carry
 from wickcore.measures.facts import FactReader
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
@@ -176,6 +176,24 @@ class Block:
     def _fact(self, op: Op, table: str) -> Floats:
         return FactReader(self.market, self.rows(table).bars, self.first, self.last).read(str(op.params[0]))
 
+    def _overnight(self, op: Op, table: str) -> Column:
+        rows, part = self.rows(table), str(op.params[0])
+        found = FactReader(self.market, rows.bars, self.first, self.last).overnight(part)
+        if op.result != "condition":
+            return rows.scaled(found, 1)
+        return np.where(np.isnan(found), np.int8(UNKNOWN), np.where(found > 0, np.int8(TRUE), np.int8(FALSE)))
+
+    def _opening(self, op: Op, table: str) -> Floats:
+        rows, (part, n) = self.rows(table), op.params
+        fields = tuple(rows.scaled(getattr(rows.bars, name)[rows.begin : rows.end], 1) for name in sessions.PARTS)
+        return sessions.first_minutes(fields, str(part), int(n), rows.offsets, *rows.clock, STEP)
+
+    def _pace(self, op: Op, table: str) -> Floats:
+        rows = self.rows(table)
+        volume, (days, begins), hours = rows.scaled(rows.bars.volume[rows.begin : rows.end], -1), rows.clock, rows.bars.calendar
+        slots = max(1, -(-(hours.closes - hours.opens) // STEP))
+        return sessions.pace(volume, int(op.params[0]), rows.offsets, days, begins // STEP, slots)
+
     def _at_report(self, op: Op, table: str) -> Floats:
         return FactReader(self.market, self.rows(table).bars, self.first, self.last).earlier(str(op.params[0]), int(op.params[1]))
 
@@ -264,6 +282,7 @@ SPECIAL: dict[str, Callable[[Block, Op, str], Column]] = {
     "least": Block._least, "none": Block._none,
     "pattern": Block._pattern, "recently": Block._recently, "opens": Block._opens, 
     "begins": Block._begins, "last_of": Block._last_of, "carry": Block._carry, "at_report": Block._at_report,
+    "overnight": Block._overnight, "opening": Block._opening, "pace": Block._pace,
 }  # fmt: skip
 
 
@@ -284,6 +303,13 @@ class Rows:
         if name not in self._frames:
             self._frames[name] = Frame.of(self.offsets, commits(self.bars, name, self.first, self.last))
         return self._frames[name]
+
+    @property
+    def clock(self) -> tuple[Days, Ints]:
+        """Each bar's day and, of bars within the day, the minutes from the session's open to its beginning."""
+        assert self.bars.minute is not None
+        part = slice(self.begin, self.end)
+        return self.bars.days[part], self.bars.minute[part].astype(np.int64) - self.bars.calendar.opens
 
     def period(self, frame: str) -> Ints:
         """The number of the frame's bar that each bar lies in."""

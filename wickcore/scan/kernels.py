@@ -37,4 +37,4 @@ POINTWISE: dict[str, Callable[..., Column]] = {
 }  # fmt: skip
 
 # Those that count bars of a frame of their own.
-FRAMED = frozenset(WINDOWED) | {"field", "pattern", "opens", "begins", "carry"}
+FRAMED = frozenset(WINDOWED) | {"field", "pattern", "opens", "begins", "carry", "opening", "pace"}

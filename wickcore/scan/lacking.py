@@ -67,14 +67,19 @@ def _event(market: Market, op: Op) -> str | None:
     return None if str(op.params[0]) in market.events else f"announcement “{op.params[0]}”"
 
 
+def _overnight(market: Market, op: Op) -> str | None:
+    return None if market.overnight else "overnight bars"
+
+
 _NEEDS: dict[str, Callable[[Market, Op], str | None]] = {
     "benchmark": _benchmark, "of": _other, "group": _rank, "text_in": _text, "rank": _rank, "fact": _fact, "at_report": _fact, "event": _event,
+    "overnight": _overnight,
 }  # fmt: skip
 
 SAID = {
     "benchmark": "no benchmark is known", "sector": "no sectors are known", "kind": "no kinds of instruments are known",
     "reports": "no reports are known", "dividends": "no dividends are known", "listing": "no listing days are known",
-    "options": "nothing is known of options",
+    "options": "nothing is known of options", "overnight bars": "no overnight bars are known",
 }  # fmt: skip
 
 

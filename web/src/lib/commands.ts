@@ -28,6 +28,8 @@ const row = <const R extends Row>(one: R): R => one
 export const COMMANDS = {
   'session.back': row({ scope: 'everywhere', keys: ['['], what: 'one session back' }),
   'session.forward': row({ scope: 'everywhere', keys: [']'], what: 'one session forward' }),
+  'minute.back': row({ scope: 'everywhere', keys: ['-'], what: 'five minutes back, within the day' }),
+  'minute.forward': row({ scope: 'everywhere', keys: ['='], what: 'five minutes forward' }),
   'week.back': row({ scope: 'everywhere', keys: ['{'], what: 'one week back' }),
   'week.forward': row({ scope: 'everywhere', keys: ['}'], what: 'one week forward' }),
   'month.back': row({ scope: 'everywhere', keys: ['<'], what: 'one month back' }),

@@ -86,6 +86,17 @@ export function day(iso: string | null | undefined): string {
   return iso ? longDay(iso).slice(4) : DASH
 }
 
+/** 2024-06-28T10:35 as Fri 28 Jun 2024, 10:35; a day as a day. */
+export function longMoment(iso: string): string {
+  return longDay(iso.slice(0, 10)) + (iso.length > 10 ? `, ${iso.slice(11, 16)}` : '')
+}
+
+/** 2024-06-28T10:35 as 28 Jun 2024, 10:35; a day as a day. */
+export function moment(iso: string | null | undefined): string {
+  if (!iso || iso.length < 11) return day(iso)
+  return `${day(iso.slice(0, 10))}, ${iso.slice(11, 16)}`
+}
+
 export function monthName(iso: string): string {
   return MONTHS[Number(iso.slice(5, 7)) - 1] ?? ''
 }

@@ -10,7 +10,7 @@ export const preferences = $state<{ now: Preferences }>({
     table: null,
     tables: {},
     layout: { rule_width: null, table_share: null },
-    chart: { frame: 'day', months: 6, log: true, panes: [] },
+    chart: { frame: 'day', months: 6, sessions: 2, log: true, panes: [] },
   },
 })
 

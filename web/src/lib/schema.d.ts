@@ -1974,12 +1974,17 @@ export interface components {
              * @default day
              * @enum {string}
              */
-            frame: "day" | "week" | "month";
+            frame: "5min" | "15min" | "30min" | "65min" | "day" | "week" | "month";
             /**
              * Months
              * @default 6
              */
             months: number;
+            /**
+             * Sessions
+             * @default 2
+             */
+            sessions: number;
             /**
              * Log
              * @default true
@@ -2018,7 +2023,7 @@ export interface components {
         };
         /**
          * PreferencesDoc
-         * @description account_size: money, None while not said. months: how much of the past a chart shows, 0 for all.
+         * @description account_size: money, None while not said. months: how much of the past a chart shows, sessions: on bars within the day; 0 for all.
          */
         PreferencesDoc: {
             /** Account Size */
@@ -2035,6 +2040,7 @@ export interface components {
              * @default {
              *       "frame": "day",
              *       "months": 6,
+             *       "sessions": 2,
              *       "log": true,
              *       "panes": []
              *     }
@@ -2121,10 +2127,22 @@ export interface components {
             year: number;
         };
         /**
+         * HoursOut
+         * @description opens, closes: minutes of the day. since: the first session with bars within the day.
+         */
+        HoursOut: {
+            /** Opens */
+            opens: number;
+            /** Closes */
+            closes: number;
+            /** Since */
+            since: string;
+        };
+        /**
          * MarketOut
-         * @description own: facts of one's own, by name. frames: those a rule may step on. compiling: the parts of the measures that are still
-         *     being compiled, on a first start. damaged: stored bars that cannot be read, and are
-         *     left out of everything.
+         * @description latest: the newest moment, a day for its close. hours: of sessions, where there are bars within the day. own: facts of one's own,
+         *     by name. frames: those a rule may step on. compiling: the parts of the measures that are still being compiled, on a first start.
+         *     damaged: stored bars that cannot be read, and are left out of everything.
          */
         MarketOut: {
             /** Version */
@@ -2133,6 +2151,9 @@ export interface components {
             invented: boolean;
             /** Sessions */
             sessions: string[];
+            /** Latest */
+            latest: string | null;
+            hours: components["schemas"]["HoursOut"] | null;
             /** Universes */
             universes: string[];
             /** Sectors */
@@ -2756,7 +2777,7 @@ export interface components {
              * Frame
              * @enum {string}
              */
-            frame: "day" | "week" | "month";
+            frame: "5min" | "15min" | "30min" | "65min" | "day" | "week" | "month";
             /** Days */
             days: string[];
             /** Open */
@@ -2886,7 +2907,7 @@ export interface components {
              * @default day
              * @enum {string}
              */
-            frame: "day" | "week" | "month";
+            frame: "5min" | "15min" | "30min" | "65min" | "day" | "week" | "month";
             /**
              * Bars
              * @default 260
@@ -2916,7 +2937,7 @@ export interface components {
              * @default day
              * @enum {string}
              */
-            frame: "day" | "week" | "month";
+            frame: "5min" | "15min" | "30min" | "65min" | "day" | "week" | "month";
             /**
              * Bars
              * @default 130
@@ -5809,7 +5830,7 @@ export interface operations {
         parameters: {
             query?: {
                 as_of?: string | null;
-                frame?: "day" | "week" | "month";
+                frame?: "5min" | "15min" | "30min" | "65min" | "day" | "week" | "month";
             };
             header?: never;
             path: {
@@ -5834,7 +5855,7 @@ export interface operations {
         parameters: {
             query?: {
                 as_of?: string | null;
-                frame?: "day" | "week" | "month";
+                frame?: "5min" | "15min" | "30min" | "65min" | "day" | "week" | "month";
             };
             header?: never;
             path: {
@@ -5863,7 +5884,7 @@ export interface operations {
         parameters: {
             query?: {
                 as_of?: string | null;
-                frame?: "day" | "week" | "month";
+                frame?: "5min" | "15min" | "30min" | "65min" | "day" | "week" | "month";
             };
             header?: never;
             path: {

@@ -4,8 +4,8 @@
   import Sun from '@lucide/svelte/icons/sun'
   import { api } from '$lib/api'
   import { commandIn, shownKey, type Command } from '$lib/commands'
-  import { longDay } from '$lib/format'
-  import { latest, market, standOn, step } from '$lib/market.svelte'
+  import { longDay, longMoment } from '$lib/format'
+  import { dayOf, latest, market, minutes, standOn, step } from '$lib/market.svelte'
   import { go, route } from '$lib/router.svelte'
   import { server } from '$lib/server.svelte'
   import { theme, toggleTheme } from '$lib/theme.svelte'
@@ -25,6 +25,8 @@
   const current = (place: Place) => here?.address.startsWith(place.address) ?? false
   // A brace is a bracket with Shift on many keyboards, so a month has keys of its own.
   const STEPS = {
+    'minute.back': [-1, 'minute'],
+    'minute.forward': [1, 'minute'],
     'session.back': [-1, 'day'],
     'session.forward': [1, 'day'],
     'week.back': [-1, 'week'],
@@ -34,6 +36,8 @@
   } as const
   const keyOf = (unit: 'day' | 'week' | 'month', way: 'back' | 'forward') =>
     shownKey(`${unit === 'day' ? 'session' : unit}.${way}` as Command)
+  const session = $derived(dayOf(market.asOf))
+  const within = $derived(minutes(session))
   let picker: HTMLInputElement | undefined = $state()
 
   async function leave(): Promise<void> {
@@ -88,25 +92,42 @@
           : 'max-[560px]:hidden'}"
         aria-label="One {unit === 'day' ? 'session' : unit} back"
         title="One {unit === 'day' ? 'session' : unit} back ({keyOf(unit, 'back')})"
-        disabled={market.asOf === sessions[0]}
+        disabled={session === sessions[0] && market.asOf === session}
         onclick={() => step(-1, unit)}>{sign}</button
       >
     {/each}
     <label class="relative cursor-pointer">
-      {past ? 'standing on' : 'evening of'}
-      <span class="font-semibold">{market.asOf ? longDay(market.asOf) : '–'}</span>
+      {past ? 'standing on' : (market.asOf?.length ?? 0) > 10 ? 'now' : 'evening of'}
+      <span class="font-semibold">{session ? longDay(session) : '–'}</span>
       <input
         bind:this={picker}
         type="date"
         aria-label="The evening to stand on"
         class="absolute inset-0 cursor-pointer opacity-0"
-        value={market.asOf}
+        value={session}
         min={sessions[0]}
-        max={latest()}
+        max={dayOf(latest())}
         onclick={() => picker?.showPicker?.()}
         onchange={(event) => standOn(event.currentTarget.value)}
       />
     </label>
+    {#if within.length}
+      <select
+        class="cursor-pointer bg-transparent font-semibold"
+        aria-label="The minute of the session to stand on"
+        title="The minute of the session to stand on ({shownKey('minute.back')} and {shownKey(
+          'minute.forward',
+        )})"
+        value={market.asOf!.slice(11, 16)}
+        onchange={(event) => {
+          const at = event.currentTarget.value
+          standOn(at ? `${session}T${at}` : session!)
+        }}
+      >
+        {#if session !== dayOf(latest()) || (latest()?.length ?? 0) <= 10}<option value="">close</option>{/if}
+        {#each within as at (at)}<option value={at}>{at}</option>{/each}
+      </select>
+    {/if}
     {#each [['day', '›'], ['week', '››'], ['month', '›››']] as const as [unit, sign] (unit)}
       <button
         class="px-1 text-[17px] leading-none text-ink2 hover:text-ink disabled:opacity-40 {unit === 'day'
@@ -178,8 +199,8 @@
 {#if past}
   <div role="status" class="flex shrink-0 items-center gap-3 bg-glow px-4 py-0.5 text-[13px]">
     <span
-      >You stand on <b class="font-semibold">{market.asOf ? longDay(market.asOf) : ''}</b>. Nothing later is
-      known: not in the list, not on the charts, not in what is measured.</span
+      >You stand on <b class="font-semibold">{market.asOf ? longMoment(market.asOf) : ''}</b>. Nothing later
+      is known: not in the list, not on the charts, not in what is measured.</span
     >
     <button class="underline underline-offset-3" onclick={() => standOn(latest() ?? '')}
       >Back to the latest</button

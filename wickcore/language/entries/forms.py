@@ -7,9 +7,9 @@ _X = Parameter("x", "number", None, "any expression")
 ENTRIES = (
     Entry("on", "frames", "form", "number", "Evaluates an expression on another frame; a coarser bar is always the one so far.",
           "on(week, x): x on weekly bars", "until x is known, in bars of that frame", example="on(week, close > sma(40))",
-          parameters=(Parameter("frame", "frame", None, "day, week, month, quarter or year"), _X)),
-    Entry("first_of", "frames", "form", "condition", "This bar is the first of a new week, month, quarter or year.", "the bar before lies in another period",
-          "1", example="first_of(month)", parameters=(Parameter("frame", "frame", None, "week, month, quarter or year"),),
+          parameters=(Parameter("frame", "frame", None, "5min, 15min, 30min, 65min, day, week, month, quarter or year"), _X)),
+    Entry("first_of", "frames", "form", "condition", "This bar is the first of a new week, month, quarter or year; on bars within the day, of a new day too.", "the bar before lies in another period",
+          "1", example="first_of(month)", parameters=(Parameter("frame", "frame", None, "day, week, month, quarter or year"),),
           said="it is the first session of a {frame}"),
     Entry("last_of", "frames", "form", "condition", "This session is the last of its week, month, quarter or year, as the calendar tells ahead.",
           "the calendar's next session lies in another period", example="last_of(month)",

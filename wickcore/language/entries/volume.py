@@ -1,8 +1,9 @@
 """Volume and money."""
 
-from wickcore.language.entry import CONDITION, POSITIVE, SIGNED, bars, defined
+from wickcore.language.entry import POSITIVE, SIGNED, Parameter, bars, defined
 
 _V = "volume"
+_ANCHOR = Parameter("condition", "condition", "first_of(day)", "the bar it begins on")
 _FLOW = "pick(high > low, ((close - low) - (high - close)) / (high - low) * volume, 0)"
 
 ENTRIES = (
@@ -24,7 +25,8 @@ ENTRIES = (
             "sum(pick(close > (close 1 ago), volume, 0), n) / sum(pick(close < (close 1 ago), volume, 0), n)", "n",
             "up_down_volume(50) > 1.2", bars(50), bounds=POSITIVE, side="ratio",
             said="the volume of rising bars over that of falling ones, {n} bars"),
-    defined("vwap", _V, "Average price weighted by volume since the condition was last true, that bar included.",
+    defined("vwap", _V, "Average price weighted by volume since the condition was last true, that bar included; on bars within the day "
+            "from the session's open where no condition is given.",
             "sum_since(typical * volume, condition) / sum_since(volume, condition)", "until first true", "close > vwap(first_of(month))",
-            CONDITION, level=True, side="level", said="the volume-weighted average price since {condition}"),
+            _ANCHOR, level=True, side="level", said="the volume-weighted average price since {condition}"),
 )  # fmt: skip

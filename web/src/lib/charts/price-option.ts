@@ -70,22 +70,36 @@ export function layout(height: number, panes: number): { top: number; height: nu
   return found
 }
 
-/** Months along the foot, or only years where there is much to see. */
-function byYear(data: Chart, shown: number): boolean {
-  return data.frame === 'month' || shown > (data.frame === 'week' ? 110 : 530)
+type Unit = 'year' | 'month' | 'day' | 'hour'
+/** As much of a bar's name as tells its year, month, day or hour from the next. */
+const TOLD: Record<Unit, number> = { year: 4, month: 7, day: 10, hour: 13 }
+const OFTEN: Partial<Record<Chart['frame'], number>> = { '5min': 160, '15min': 53, '30min': 26, '65min': 12 }
+
+/** What stands along the foot: months, or only years where there is much to see; within the day sessions, and hours of a few of them. */
+function unitOf(data: Chart, shown: number): Unit {
+  const few = OFTEN[data.frame]
+  if (few) return shown <= few ? 'hour' : 'day'
+  return data.frame === 'month' || shown > (data.frame === 'week' ? 110 : 530) ? 'year' : 'month'
 }
 
-function label(data: Chart, index: number, years: boolean): string {
+function label(data: Chart, index: number, unit: Unit): string {
   const at = data.days[index]
   if (!at) return ''
   const month = monthName(at)
-  return years || month === 'Jan' ? at.slice(0, 4) : month
+  if (unit === 'year' || (unit === 'month' && month === 'Jan')) return at.slice(0, 4)
+  if (unit === 'month') return month
+  if (unit === 'hour' && at.slice(0, 10) === data.days[index - 1]?.slice(0, 10)) return at.slice(11, 16)
+  return `${Number(at.slice(8, 10))} ${month}`
 }
 
-function newPeriod(data: Chart, index: number, years: boolean): boolean {
+function newPeriod(data: Chart, index: number, unit: Unit): boolean {
   const [at, before] = [data.days[index], data.days[index - 1]]
-  const size = years ? 4 : 7
-  return Boolean(at && before && at.slice(0, size) !== before.slice(0, size))
+  // The hour after a session's beginning would stand in its name.
+  if (unit === 'hour' && at && before?.slice(0, 10) === at.slice(0, 10)) {
+    const hourBefore = data.days[index - Math.ceil(OFTEN[data.frame]! / 13)]
+    if (hourBefore?.slice(0, 10) !== at.slice(0, 10)) return false
+  }
+  return Boolean(at && before && at.slice(0, TOLD[unit]) !== before.slice(0, TOLD[unit]))
 }
 
 /** A price that is named at the right end. */
@@ -154,7 +168,7 @@ export function priceOption(plot: Plot): Record<string, unknown> {
   const axis = priceAxis(plot, begin, size - 1)
   const grids = layout(height, data.panes.length)
   const named = roomFor(data, marks)
-  const years = byYear(data, shown)
+  const unit = unitOf(data, shown)
   const right = Math.round(named + 58)
   const text = { fontFamily: MONO, fontSize: 12, color: ink3 }
   const strengths = [
@@ -193,8 +207,8 @@ export function priceOption(plot: Plot): Record<string, unknown> {
       axisLabel: {
         show: gridIndex === grids.length - 1,
         ...text,
-        interval: (index: number) => newPeriod(data, index, years),
-        formatter: (value: string) => label(data, Number(value), years),
+        interval: (index: number) => newPeriod(data, index, unit),
+        formatter: (value: string) => label(data, Number(value), unit),
         hideOverlap: true,
       },
     })),

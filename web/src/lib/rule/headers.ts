@@ -12,7 +12,7 @@ export interface RuleParts {
 
 const CHOICES: Partial<Record<Header, readonly string[]>> = {
   side: ['long', 'short'],
-  bars: ['day', 'week', 'month', 'quarter', 'year'],
+  bars: ['5min', '15min', '30min', '65min', 'day', 'week', 'month', 'quarter', 'year'],
   decide: ['close', 'open'],
 }
 

@@ -7,7 +7,7 @@
   import DayPick from '$lib/DayPick.svelte'
   import Editor from '$lib/editor/Editor.svelte'
   import { day } from '$lib/format'
-  import { market } from '$lib/market.svelte'
+  import { dayOf, market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import Meanwhile from '$lib/open/Meanwhile.svelte'
   import { ask, query } from '$lib/queries'
@@ -191,7 +191,7 @@
         label="First day that is traded"
         empty={monthOf(market.now?.sessions[0])}
         min={market.now?.sessions[0]}
-        max={market.asOf ?? undefined}
+        max={dayOf(market.asOf) ?? undefined}
       />
       to
       <DayPick
@@ -199,7 +199,7 @@
         label="Last day that is traded"
         empty={result?.sealed_from && !result.unsealed ? 'the seal' : 'the evening'}
         min={market.now?.sessions[0]}
-        max={market.asOf ?? undefined}
+        max={dayOf(market.asOf) ?? undefined}
       />
       · begins with
       <input

@@ -4,6 +4,7 @@
   import { api, sentence } from '$lib/api'
   import { download } from '$lib/csv'
   import { whole } from '$lib/format'
+  import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { go } from '$lib/router.svelte'
   import { offsetOf, split, withName, type Header } from '$lib/rule/headers'
@@ -182,6 +183,9 @@
       'Bars',
       [
         ['', 'day bars'],
+        ...(market.now?.frames ?? [])
+          .filter((frame) => frame.endsWith('min'))
+          .map((frame): [string, string] => [frame, `${frame} bars`]),
         ['week', 'week bars'],
         ['month', 'month bars'],
         ['quarter', 'quarter bars'],

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { diffLines } from 'diff'
   import { api, sentence, type RuleDetail, type Version } from '$lib/api'
-  import { day, when, whole } from '$lib/format'
+  import { moment, when, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { ask, client, forget, query } from '$lib/queries'
@@ -84,10 +84,12 @@
             <p class="mt-1 text-[13px] text-ink2">{found}</p>
           {:else if found}
             <p class="mt-1 text-[13px]">
-              On {day(market.asOf)}: {whole(found.gained.length)} gained{found.gained.length ? ': ' : ''}<span
-                class="font-mono text-gain">{found.gained.join(', ')}</span
-              >; {whole(found.lost.length)} lost{found.lost.length ? ': ' : ''}<span
-                class="font-mono text-loss">{found.lost.join(', ')}</span
+              On {moment(market.asOf)}: {whole(found.gained.length)} gained{found.gained.length
+                ? ': '
+                : ''}<span class="font-mono text-gain">{found.gained.join(', ')}</span>; {whole(
+                found.lost.length,
+              )} lost{found.lost.length ? ': ' : ''}<span class="font-mono text-loss"
+                >{found.lost.join(', ')}</span
               >.
             </p>
           {/if}

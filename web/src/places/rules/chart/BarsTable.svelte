@@ -20,7 +20,7 @@
     <tbody>
       {#each data.days.slice(-520).map((_, i) => data.days.length - 1 - i) as i (i)}
         <tr class={data.hits.includes(i) ? 'bg-glow' : ''}>
-          <th scope="row" class="px-1 text-right font-normal">{data.days[i]}</th>
+          <th scope="row" class="px-1 text-right font-normal">{data.days[i]!.replace('T', ' ')}</th>
           <td class="px-1">{price(data.open[i])}</td>
           <td class="px-1">{price(data.high[i])}</td>
           <td class="px-1">{price(data.low[i])}</td>

@@ -7,7 +7,7 @@
   import PriceChart from '$lib/charts/PriceChart.svelte'
   import { commandIn } from '$lib/commands'
   import { download } from '$lib/csv'
-  import { day } from '$lib/format'
+  import { day, moment } from '$lib/format'
   import { market, standOn } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { preferences } from '$lib/preferences.svelte'
@@ -31,7 +31,13 @@
     onfull: () => void
   }
   const { symbol, text, ahead, full, position, onfull }: Props = $props()
-  const PER_MONTH = { day: 21, week: 4.35, month: 1 }
+  const PER_MONTH: Partial<Record<Chart['frame'], number>> = { day: 21, week: 4.35, month: 1 }
+  const PER_SESSION: Partial<Record<Chart['frame'], number>> = {
+    '5min': 78,
+    '15min': 26,
+    '30min': 13,
+    '65min': 6,
+  }
   const MOST = 4000
 
   let point = $state<number | null>(null)
@@ -43,8 +49,11 @@
   const drawings = new Drawings()
 
   const choice = $derived(preferences.now.chart!)
-  const frame = $derived(choice.frame ?? 'day')
-  const shown = $derived(choice.months ? Math.max(20, Math.ceil(choice.months * PER_MONTH[frame])) : MOST)
+  // What was chosen where there are shorter bars is no choice in a market without them.
+  const frame = $derived(market.now!.frames.includes(choice.frame ?? 'day') ? (choice.frame ?? 'day') : 'day')
+  const per = $derived(PER_SESSION[frame] ?? PER_MONTH[frame] ?? 21)
+  const span = $derived(frame in PER_SESSION ? (choice.sessions ?? 2) : (choice.months ?? 6))
+  const shown = $derived(span ? Math.max(20, Math.ceil(span * per)) : MOST)
   // As much again lies to the left, to be panned to.
   const bars = $derived(Math.min(MOST, Math.max(2 * shown, 260)))
 
@@ -87,9 +96,9 @@
     if (!data) return
     try {
       const made = await plot?.picture(
-        `${data.symbol}  ${data.name}, ${frame} bars to ${day(data.days.at(-1))}`,
+        `${data.symbol}  ${data.name}, ${frame} bars to ${moment(data.days.at(-1))}`,
       )
-      if (made) download(`${data.symbol} ${data.days.at(-1)}.png`, made)
+      if (made) download(`${data.symbol} ${data.days.at(-1)!.replace(':', '.')}.png`, made)
       else tell('There is no chart to save; show the chart, not the table.')
     } catch {
       tell('The browser could not make a picture of the chart.')
@@ -117,7 +126,7 @@
   {:else if !data}
     <p class="p-6 text-ink2">Drawing {symbol} …</p>
   {:else if !data.days.length}
-    <p class="p-6 text-ink2">{symbol} has no bars by this evening.</p>
+    <p class="p-6 text-ink2">{symbol} has no {frame === 'day' ? '' : `${frame} `}bars by this evening.</p>
   {:else}
     <Legend {data} {point} {full} {position} />
     <ChartTools
@@ -166,7 +175,7 @@
             log={choice.log ?? true}
             marks={marksOf(drawnPatterns)}
             onpoint={(index) => (point = index)}
-            onhit={(index) => standOn(data!.days[index]!)}
+            onhit={(index) => standOn(data!.days[index]!.slice(0, 10))}
           >
             {#snippet over(view)}
               <PatternLayer chart={data!} {view} patterns={drawnPatterns} />

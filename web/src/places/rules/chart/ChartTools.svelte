@@ -2,6 +2,7 @@
   import { DropdownMenu, Popover } from 'bits-ui'
   import type { ChartChoice } from '$lib/api'
   import { NAMES, type Kind } from '$lib/charts/drawing'
+  import { market } from '$lib/market.svelte'
   import { choose, preferences } from '$lib/preferences.svelte'
 
   export type Aside = 'why' | 'facts' | 'patterns' | null
@@ -36,6 +37,15 @@
     [60, '5y'],
     [0, 'all'],
   ] as const
+  const SESSIONS = [
+    [1, '1d'],
+    [2, '2d'],
+    [5, '5d'],
+    [10, '10d'],
+    [21, '1m'],
+    [0, 'all'],
+  ] as const
+  const WITHIN = ['5min', '15min', '30min', '65min'] as const
   const PANES: [string, string[]][] = [
     ['RSI', ['rsi(14)']],
     ['MACD', ['macd', 'macd_signal', 'macd_hist']],
@@ -50,6 +60,14 @@
   ]
 
   const now = $derived(preferences.now.chart!)
+  const frames = $derived([
+    ...WITHIN.filter((f) => market.now!.frames.includes(f)),
+    'day',
+    'week',
+    'month',
+  ] as const)
+  const current = $derived(frames.find((f) => f === now.frame) ?? 'day')
+  const inner = $derived(WITHIN.some((f) => f === current))
   const panes = $derived(now.panes ?? [])
   let own = $state('')
 
@@ -78,20 +96,21 @@
 
 <div class="flex shrink-0 flex-wrap items-center gap-x-4 px-4 text-[13px] text-ink2">
   <span class="flex gap-0.5" role="group" aria-label="Frame of the chart">
-    {#each ['day', 'week', 'month'] as const as frame (frame)}
+    {#each frames as frame (frame)}
       <button
-        class="px-1 {now.frame === frame ? 'font-semibold text-ink' : 'link'}"
-        aria-pressed={now.frame === frame}
+        class="px-1 {current === frame ? 'font-semibold text-ink' : 'link'}"
+        aria-pressed={current === frame}
         onclick={() => set({ frame })}>{frame}</button
       >
     {/each}
   </span>
   <span class="flex gap-0.5" role="group" aria-label="How much of the past">
-    {#each RANGES as [months, label] (months)}
+    {#each inner ? SESSIONS : RANGES as [span, label] (span)}
+      {@const chosen = (inner ? now.sessions : now.months) === span}
       <button
-        class="px-1 {now.months === months ? 'font-semibold text-ink' : 'link'}"
-        aria-pressed={now.months === months}
-        onclick={() => set({ months })}>{label}</button
+        class="px-1 {chosen ? 'font-semibold text-ink' : 'link'}"
+        aria-pressed={chosen}
+        onclick={() => set(inner ? { sessions: span } : { months: span })}>{label}</button
       >
     {/each}
   </span>

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** The bar under the pointer in figures, or the last one with its facts. */
   import type { Chart } from '$lib/api'
-  import { day, fixed, percent, price, read, short, whole } from '$lib/format'
+  import { fixed, moment, percent, price, read, short, whole } from '$lib/format'
 
   interface Props {
     data: Chart
@@ -21,7 +21,7 @@
   <span class="font-semibold">{data.symbol}</span>
   {#if position}<span class="font-sans text-ink3">{position}</span>{/if}
   {#if full}<span class="font-sans text-[13px]">{data.name}</span>{/if}
-  <span class="text-ink3">{day(data.days[at])}</span>
+  <span class="text-ink3">{moment(data.days[at])}</span>
   <span>O {price(data.open[at])}</span>
   <span>H {price(data.high[at])}</span>
   <span>L {price(data.low[at])}</span>

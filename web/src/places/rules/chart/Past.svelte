@@ -3,7 +3,7 @@
   import type { Chart } from '$lib/api'
   import { commandIn } from '$lib/commands'
   import { nearest, timeline } from '$lib/charts/timeline'
-  import { day } from '$lib/format'
+  import { moment } from '$lib/format'
   import { market, standOn } from '$lib/market.svelte'
 
   const { data }: { data: Chart } = $props()
@@ -18,8 +18,8 @@
   /** Stands on the first day of the latest run of hits that began before the day stood on. */
   function before(): void {
     const here = market.asOf ?? last
-    const to = data.fresh.findLast((on) => on < here)
-    if (to) standOn(to)
+    const to = data.fresh.findLast((on) => on.slice(0, 10) < here)
+    if (to) standOn(to.slice(0, 10))
   }
 </script>
 
@@ -43,12 +43,12 @@
     bind:clientWidth={width}
     role="img"
     aria-label="Days on which the rule hit {data.symbol}: {data.past.length} of its history"
-    title={over ? `hit on ${day(over)}: click to stand there` : undefined}
+    title={over ? `hit on ${moment(over)}: click to stand there` : undefined}
     onmousemove={(event) => (over = under(event))}
     onmouseleave={() => (over = null)}
     onclick={(event) => {
       const to = under(event)
-      if (to) standOn(to)
+      if (to) standOn(to.slice(0, 10))
     }}
   >
     <svg class="pointer-events-none absolute inset-0 h-full w-full" aria-hidden="true">

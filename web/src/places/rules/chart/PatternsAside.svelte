@@ -11,7 +11,7 @@
 
 <script lang="ts">
   /** Every pattern that is live on the instrument as of the day. */
-  import { day, percent, price } from '$lib/format'
+  import { moment, percent, price } from '$lib/format'
 
   interface Props {
     chart: Chart
@@ -25,7 +25,7 @@
   const shown = $derived(byAge(chart.patterns, spoken))
 </script>
 
-<h3 class="pt-1 pb-1 font-title text-[15px]">Patterns as of {day(chart.days.at(-1))}</h3>
+<h3 class="pt-1 pb-1 font-title text-[15px]">Patterns as of {moment(chart.days.at(-1))}</h3>
 {#if !shown.length}
   <p class="text-ink2">None is visible: no turning points of the last months make one.</p>
 {/if}
@@ -39,7 +39,7 @@
       >
     </p>
     <p class="text-ink2">
-      seen for {p.age} bars, since {day(p.points[0]?.day)}; quality {p.quality}
+      seen for {p.age} bars, since {moment(p.points[0]?.day)}; quality {p.quality}
     </p>
     <p class="font-mono text-[12px]">
       {price(p.trigger)} trigger, {price(p.invalid)} invalid, {price(p.target)} target

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { untrack } from 'svelte'
   import { ask, query } from '$lib/queries'
-  import { day, fixed, percent, short } from '$lib/format'
+  import { fixed, moment, percent, short } from '$lib/format'
 
   const { symbol, text, on }: { symbol: string; text: string; on: string } = $props()
   let asked = $state(untrack(() => ({ text, symbol, on })))
@@ -23,7 +23,7 @@
   }
 </script>
 
-<p class="text-ink2">{symbol} on {day(on)}</p>
+<p class="text-ink2">{symbol} on {moment(on)}</p>
 {#if truths === null}
   <p class="text-ink3">Looking …</p>
 {:else if !truths.length}

@@ -36,7 +36,7 @@ export class Drawings {
 
   /** As the server takes it: the range's later point may come first. */
   #body(kind: string, at: Point[], text: string): DrawingIn {
-    return { kind: kind as Kind, points: at, text }
+    return { kind: kind as Kind, points: at.map((p) => ({ ...p, day: p.day.slice(0, 10) })), text }
   }
 
   add = (kind: Kind, at: Point[], text = ''): Promise<void> =>
