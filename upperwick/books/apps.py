@@ -10,22 +10,23 @@ class BooksConfig(AppConfig):
         """Makes the kinds of runs known to the jobs; every account begins with the starter books; a rule's new name is theirs
         too."""
         from upperwick.accounts.signals import welcomed
-        from upperwick.books import services
         from upperwick.books.models import Book
-        from upperwick.books.work import WORK
         from upperwick.jobs.models import Job
-        from upperwick.jobs.registry import Kind, register
-        from upperwick.market.load import data_version
+        from upperwick.jobs.registry import register
+        from upperwick.market.version import data_version
         from upperwick.rules.signals import renamed
 
-        for name, work in WORK.items():
-            register(name, Kind(work, data_version))
+        register("upperwick.books.work", data_version, "book", "book-luck", "book-what-if", "book-sweep", "book-walk")
 
         def begin(sender: object, user: object, **_: object) -> None:
-            services.add_starters(user)
+            from upperwick.books.services import add_starters
+
+            add_starters(user)
 
         def named(sender: object, owner: object, was: str, name: str, **_: object) -> None:
-            services.rule_renamed(owner, was, name)
+            from upperwick.books.services import rule_renamed
+
+            rule_renamed(owner, was, name)
 
         def gone(instance: Book, **_: object) -> None:
             Job.objects.filter(subject_kind="book", subject_id=instance.pk).delete()

@@ -7,9 +7,7 @@ class DataConfig(AppConfig):
 
     def ready(self) -> None:
         """Makes the kinds of work known to the jobs."""
-        from upperwick.data.work import WORK
-        from upperwick.jobs.registry import Kind, register
-        from upperwick.market.load import data_version
+        from upperwick.jobs.registry import register
+        from upperwick.market.version import data_version
 
-        for name, work in WORK.items():
-            register(name, Kind(work, data_version))
+        register("upperwick.data.work", data_version, "data-look", "data-import", "data-undo", "data-export")

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.db.models import Count, Max, Min, Sum
+from django.db.models import Count, F, Max, Min, Sum
 
 from upperwick.data.models import Import
 from upperwick.data.undo import undoable
@@ -22,7 +22,9 @@ from upperwick.market.models import (
     Report,
     Split,
 )
+from upperwick.market.spans import year_of
 from upperwick.market.store import fits, unpack
+from wickcore.bars.frame_names import within_day
 from wickcore.bars.moment import CLOSE, Moment
 
 IMPORTS_SHOWN = 50
@@ -47,7 +49,8 @@ def contents() -> dict[str, Any]:
 
 def _frame(frame: str) -> dict[str, Any]:
     stored = BarBlock.objects.filter(frame=frame)
-    years = stored.values("year").annotate(bars=Sum("rows"), instruments=Count("instrument")).order_by("year")
+    of_year = F("year") / 12 if within_day(frame) else F("year")  # as of `spans`
+    years = stored.values(of=of_year).annotate(bars=Sum("rows"), instruments=Count("instrument", distinct=True)).order_by("of")
     ends = stored.aggregate(first=Min("year"), last=Max("year"), bars=Sum("rows"), instruments=Count("instrument", distinct=True))
     return {
         "frame": frame,
@@ -55,14 +58,14 @@ def _frame(frame: str) -> dict[str, Any]:
         "instruments": ends["instruments"],
         "first": _edge(frame, ends["first"], min),
         "last": _edge(frame, ends["last"], max),
-        "years": [{"year": y["year"], "bars": y["bars"], "instruments": y["instruments"]} for y in years],
+        "years": [{"year": y["of"], "bars": y["bars"], "instruments": y["instruments"]} for y in years],
     }
 
 
-def _edge(frame: str, year: int, which: Any) -> str | None:
-    """The first or the last moment of a year's blocks; of many instruments a sample tells, the longest first."""
+def _edge(frame: str, span: int, which: Any) -> str | None:
+    """The first or the last moment of a span's blocks; of many instruments a sample tells, the longest first."""
     found = []
-    rows = BarBlock.objects.filter(frame=frame, year=year).order_by("-rows").values_list("checksum", "content__data")[:40]
+    rows = BarBlock.objects.filter(frame=frame, year=span).order_by("-rows").values_list("checksum", "content__data")[:40]
     for checksum, data in rows:
         if fits(checksum, data):
             table = unpack(data)
@@ -76,10 +79,10 @@ def _universes() -> list[dict[str, Any]]:
     spans: dict[str, list[tuple[date, date]]] = defaultdict(list)
     for name, first, last in Member.objects.order_by("universe__name").values_list("universe__name", "first", "last"):
         spans[name].append((first, last))
-    ends = BarBlock.objects.aggregate(first=Min("year"), last=Max("year"))
-    if ends["first"] is None:
+    ends = BarBlock.objects.values("frame").annotate(first=Min("year"), last=Max("year"))
+    if not ends:
         return []
-    years = range(ends["first"], ends["last"] + 1)
+    years = range(min(year_of(e["frame"], e["first"]) for e in ends), max(year_of(e["frame"], e["last"]) for e in ends) + 1)
     return [
         {
             "name": name,

@@ -39,10 +39,13 @@ def count(read: Read, tell: Share = lambda share: None) -> Counts:
 
 def take(
     read: Read, *, source: str, by: Any = None, universe: str | None = None, digests: list[str] | None = None,
-    tell: Share = lambda share: None, **changed: Any,
+    tell: Share = lambda share: None, undoable: bool = True, **changed: Any,
 ) -> Import:  # fmt: skip
-    """Takes all that was read, in one step. universe: a name that the symbols with bars become members of. changed: what else the data's version
-    says from now on (benchmark, zone, invented). Raises AnotherImport; what `tell` raises ends it, and then nothing was taken."""
+    """Takes all that was read, in one step.
+
+    universe: a name that the symbols with bars become members of. changed: what else the data's version says from now on (benchmark, zone,
+    invented). undoable: whether what stood before is kept. Raises AnotherImport; what `tell` raises ends it, and then nothing was taken.
+    """
     names = [f.name for f in read.files]
     made: list[Import] = []
     touched_bars: list[tuple[str, str, bytes]] = []
@@ -77,14 +80,16 @@ def take(
                         before[table][key_of(table, old)] = old
         kept = [Before(of=one, table="bars", symbol=s, frame=f, data=data) for s, f, data in touched_bars]
         kept += [Before(of=one, table=table, data=packed_rows(rows)) for table, rows in before.items() if rows]
-        Before.objects.bulk_create(kept, batch_size=PUT_ASIDE)
+        Before.objects.bulk_create(kept if undoable else [], batch_size=PUT_ASIDE)
         old_ones = Import.objects.filter(undone__isnull=True).values_list("id", flat=True)[KEPT:]
         Before.objects.filter(of__in=list(old_ones)).delete()
 
     def record(symbol: str, frame: str, table: Table) -> None:
         touched_bars.append((symbol, frame, packed(table)))
 
-    save_tables(read.prices.tables, universe, _version_said(names), record, rest, tell, **changed)
+    tables = {t for t in TABLES if read.rows.get(t)} | ({"bars"} if symbols else set()) | ({"members"} if universe else set())
+    changed["touched"] = ",".join(sorted(tables))
+    save_tables(read.prices.tables, universe, _version_said(names), record if undoable else None, rest, tell, **changed)
     return made[0]
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 from wickcore.scan.limits import Limits
@@ -34,6 +35,16 @@ class Kind:
 KINDS: dict[str, Kind] = {}
 
 
-def register(name: str, kind: Kind) -> None:
-    """Makes a kind of job known; called once, when its app is ready."""
-    KINDS[name] = kind
+def register(module: str, version: Callable[[], str], *names: str) -> None:
+    """Makes kinds of jobs known; called once, when their app is ready. module: where they are carried out, by name in its WORK; it is read
+    when the first of them is, so that whoever carries none out need not wait for it."""
+
+    def work_of(name: str) -> Callable[[Any, Any, str, Limits, Tell], Done]:
+        def work(owner: Any, question: Any, data: str, limits: Limits, tell: Tell) -> Done:
+            done: Done = import_module(module).WORK[name](owner, question, data, limits, tell)
+            return done
+
+        return work
+
+    for name in names:
+        KINDS[name] = Kind(work_of(name), version)

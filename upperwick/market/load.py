@@ -1,17 +1,16 @@
 """The market in memory: loaded once a process for each data version, shared by all requests, read-only."""
 
-from collections import defaultdict, deque
+from collections import defaultdict
 from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from itertools import groupby, islice
+from dataclasses import replace
 from threading import Lock
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
-import pyarrow as pa
 from django.db import connection
 
+from upperwick.market.blocks import Columns, Damaged, Place, one_after_another
 from upperwick.market.models import (
     BarBlock,
     CalendarEvent,
@@ -24,7 +23,7 @@ from upperwick.market.models import (
     Report,
     Split,
 )
-from upperwick.market.store import DamagedBlock, fits
+from upperwick.market.version import data_version as data_version
 from wickcore.bars.bars import FIELDS, STEP, Bars
 from wickcore.bars.calendar import Calendar, hours_of
 from wickcore.bars.factor import factor, factor_by_day
@@ -33,32 +32,10 @@ from wickcore.bars.moment import to_day
 from wickcore.bars.reports import Published, facts_of
 from wickcore.scan.evaluate import Evaluator
 
-CHUNK, AHEAD = 1_000, 4  # blocks read at once, and how many such chunks may wait for their place
-
-
-class Place(NamedTuple):
-    """A block, as a person names it."""
-
-    symbol: str
-    frame: str
-    year: int
-
-
-class _Damaged(Exception):
-    def __init__(self, places: frozenset[Place]) -> None:
-        super().__init__()
-        self.places = places
-
-
+Events = dict[int, list[tuple[int, float]]]  # by instrument, day and value
 _left_out: dict[str, list[Place]] = {}
 _lock = Lock()
 _held: tuple[str, Evaluator] | None = None
-
-
-def data_version() -> str:
-    """The version of the stored data; "0" when nothing was ever stored."""
-    latest = DataVersion.objects.order_by("-id").values_list("id", flat=True).first()
-    return str(latest or 0)
 
 
 def evaluator() -> Evaluator:
@@ -67,8 +44,22 @@ def evaluator() -> Evaluator:
     version = data_version()
     with _lock:
         if _held is None or _held[0] != version:
-            _held = (version, Evaluator(load_market(version)))
+            _held = (version, Evaluator(_market_of(version)))
         return _held[1]
+
+
+def _market_of(version: str) -> Market:
+    """From the columns that are kept on disk, where they can be."""
+    from upperwick.market.kept import kept_market
+
+    if connection.in_atomic_block:  # of a state that nobody else may ever see
+        return load_market(version)
+    try:
+        found = kept_market(version)
+    except (Damaged, OSError):
+        return load_market(version)
+    _left_out.clear()
+    return found
 
 
 def load_market(version: str | None = None) -> Market:
@@ -77,10 +68,10 @@ def load_market(version: str | None = None) -> Market:
     left_out: frozenset[Place] = frozenset()
     while True:
         try:
-            with _one_state():
+            with one_state():
                 version = version or data_version()
                 found = _load(version, left_out)
-        except _Damaged as damaged:
+        except Damaged as damaged:
             left_out |= damaged.places
             continue
         _left_out.clear()
@@ -88,13 +79,13 @@ def load_market(version: str | None = None) -> Market:
         return found
 
 
-def damage() -> list["Place"]:
+def damage() -> list[Place]:
     """What the market that is held had to leave out."""
     return _left_out.get(_held[0], []) if _held else []
 
 
 @contextmanager
-def _one_state() -> Iterator[None]:
+def one_state() -> Iterator[None]:
     """All that is read inside is of one state of the database, whatever is imported meanwhile; nobody who writes has to wait, as they would
     for `atomic`, which here means to write."""
     if connection.in_atomic_block:
@@ -111,24 +102,42 @@ def _one_state() -> Iterator[None]:
 def _load(version: str, left_out: frozenset[Place]) -> Market:
     stored = BarBlock.objects.order_by("instrument_id", "frame", "year")
     for place in left_out:
-        stored = stored.exclude(instrument__symbol=place.symbol, frame=place.frame, year=place.year)
+        stored = stored.exclude(instrument__symbol=place.symbol, frame=place.frame, year=place.span)
     lengths: dict[str, dict[int, int]] = defaultdict(lambda: defaultdict(int))
     for owner, frame, rows in stored.values_list("instrument_id", "frame", "rows"):
         lengths[frame][owner] += rows
     with_bars = {owner for by_owner in lengths.values() for owner in by_owner}
     instruments = [i for i in Instrument.objects.order_by("symbol") if i.id in with_bars]
-    splits, dividends = _by_instrument(Split, "ratio"), _by_instrument(Dividend, "amount")
+    splits, dividends = by_instrument(Split, "ratio"), by_instrument(Dividend, "amount")
     tables: list[Bars] = []
     for frame in ("day", "5min"):
         if frame in lengths or (frame == "day" and not lengths):
             counts = [lengths[frame][i.id] for i in instruments]
             offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
-            columns = _Columns(frame, stored.filter(frame=frame), instruments, offsets)
+            columns = Columns(frame, {i.id: i.symbol for i in instruments}, int(offsets[-1]))
+            columns.read(
+                stored.filter(frame=frame),
+                one_after_another({i.id: int(at) for i, at in zip(instruments, offsets[:-1], strict=True)}),
+            )
             tables.append(_bars(frame, instruments, offsets, columns, splits, dividends, tables[0] if tables else None))
+    return market_with(tuple(tables), instruments, splits, dividends, version)
+
+
+def market_with(
+    tables: tuple[Bars, ...],
+    instruments: list[Instrument],
+    splits: Events,
+    dividends: Events,
+    version: str,
+    before: Market | None = None,
+) -> Market:
+    """The market of these tables, with all else that is stored of it. before: an earlier one, from which nothing but bars has changed."""
+    if before is not None:
+        return replace(before, tables=tables, listed=_listed(instruments, tables), version=version)
     number = {i.id: k for k, i in enumerate(instruments)}
     latest = DataVersion.objects.last()
     return Market(
-        tables=tuple(tables),
+        tables=tables,
         texts={"sector": tuple(i.sector for i in instruments), "kind": tuple(i.kind for i in instruments)},
         names=tuple(i.name for i in instruments),
         delisted=_delisted(instruments),
@@ -146,145 +155,67 @@ def _load(version: str, left_out: frozenset[Place]) -> Market:
     )
 
 
-class _Columns:
-    """All bars of a frame as columns, instrument by instrument in the order of their symbols.
-
-    A thousand blocks at a time are read as one Arrow stream and put in their places on other threads, while the database hands out the next
-    thousand. minute: None for daily bars. ratio: None where no block has one, unknown (NaN) in blocks without.
-    """
-
-    def __init__(self, frame: str, stored: Any, instruments: list[Instrument], offsets: Any) -> None:
-        self._frame, self._symbols = frame, {i.id: i.symbol for i in instruments}
-        self._damaged: set[Place] = set()
-        total = int(offsets[-1])
-        self.days = np.empty(total, np.int32)
-        self.prices = {name: np.empty(total) for name in FIELDS}
-        self.ratio: Any = None
-        self.minute: Any = None
-        self._lock = Lock()
-        place = {i.id: int(begin) for i, begin in zip(instruments, offsets[:-1], strict=True)}
-        rows = stored.values_list("instrument_id", "year", "checksum", "content__data", "rows").iterator(CHUNK)
-        waiting: deque[Any] = deque()
-        with ThreadPoolExecutor(2) as pool:
-            while chunk := list(islice(rows, CHUNK)):
-                places = []
-                for owner, _, _, _, count in chunk:
-                    places.append(place[owner])
-                    place[owner] += count
-                waiting.append(pool.submit(self._take, chunk, places))
-                if len(waiting) > AHEAD:
-                    waiting.popleft().result()
-            while waiting:
-                waiting.popleft().result()
-        if self._damaged:
-            raise _Damaged(frozenset(self._damaged))
-
-    def _take(self, chunk: list[tuple[int, int, str, bytes, int]], places: list[int]) -> None:
-        """Puts the blocks where they belong; those whose bytes do not fit their checksum, or their rows, are noted instead."""
-        whole = []
-        for block, at in zip(chunk, places, strict=True):
-            if fits(block[2], block[3]):
-                whole.append((block, at))
-            else:
-                self._note(block)
-        for _, part in groupby(whole, lambda one: _schema(one[0][3])):
-            alike = list(part)
-            try:
-                self._put([(block[3], block[4], at) for block, at in alike])
-            except DamagedBlock:
-                # One by one, to find which.
-                for block, _ in alike:
-                    if not _as_it_should_be(block[3], block[4]):
-                        self._note(block)
-                if not self._damaged:
-                    raise
-
-    def _note(self, block: tuple[int, int, str, bytes, int]) -> None:
-        with self._lock:
-            self._damaged.add(Place(self._symbols[block[0]], self._frame, block[1]))
-
-    def _put(self, blocks: list[tuple[bytes, int, int]]) -> None:
-        """Blocks of the same columns: (stream, rows, place)."""
-        table = _read([data for data, _, _ in blocks]).combine_chunks()
-        if table.num_rows != sum(rows for _, rows, _ in blocks):
-            raise DamagedBlock("Some of the stored bars hold more or fewer rows than they should; import the prices again.")
-        runs: list[list[int]] = []  # first row, place, rows: neighbours in the table that are neighbours in the columns
-        row = 0
-        for _, rows, at in blocks:
-            if runs and runs[-1][1] + runs[-1][2] == at:
-                runs[-1][2] += rows
-            else:
-                runs.append([row, at, rows])
-            row += rows
-        for name in table.column_names:
-            column, values = self._column(name), table[name].to_numpy()
-            for begin, at, rows in runs:
-                column[at : at + rows] = values[begin : begin + rows]
-
-    def _column(self, name: str) -> Any:
-        if name == "days":
-            return self.days
-        if name in self.prices:
-            return self.prices[name]
-        with self._lock:
-            if getattr(self, name) is None:
-                setattr(self, name, np.zeros(len(self.days), np.int32) if name == "minute" else np.full(len(self.days), np.nan))
-        return getattr(self, name)
-
-
-def _schema(data: bytes) -> bytes:
-    """The first message of an Arrow stream, which says its columns (Arrow columnar format, “Encapsulated message format”)."""
-    return data[: 8 + int.from_bytes(data[4:8], "little")]
-
-
-def _read(streams: list[bytes]) -> pa.Table:
-    """Streams of the same columns as one: one schema, all batches, one end. Raises DamagedBlock where that is no stream."""
-    head, end = _schema(streams[0]), streams[0][-8:]
-    try:
-        with pa.ipc.open_stream(b"".join([head, *(s[len(head) : -8] for s in streams), end])) as reader:
-            return reader.read_all()
-    except (pa.ArrowException, OSError) as error:
-        raise DamagedBlock(f"Some of the stored bars cannot be read ({error}); import the prices again.") from None
-
-
-def _as_it_should_be(data: bytes, rows: int) -> bool:
-    try:
-        return bool(_read([data]).num_rows == rows)
-    except DamagedBlock:
-        return False
-
-
 def _bars(
-    frame: str, instruments: list[Instrument], offsets: Any, columns: _Columns, splits: dict[int, list[tuple[int, float]]],
-    dividends: dict[int, list[tuple[int, float]]], daily: Bars | None,
-) -> Bars:  # fmt: skip
+    frame: str, instruments: list[Instrument], offsets: Any, columns: Columns, splits: Events, dividends: Events, daily: Bars | None
+) -> Bars:
     """One frame's table. daily: the table of days, from which shorter bars have their factors."""
-    close = columns.prices["close"]
     factors = np.ones(len(columns.days))
     for k, instrument in enumerate(instruments):
-        part = slice(int(offsets[k]), int(offsets[k + 1]))
-        ratio = None if columns.ratio is None else columns.ratio[part]
-        own = slice(int(daily.offsets[k]), int(daily.offsets[k + 1])) if daily is not None else slice(0, 0)
-        if daily is not None and own.stop > own.start:
-            factors[part] = factor_by_day(daily.days[own], daily.factor[own], columns.days[part])
-        elif ratio is not None or splits[instrument.id] or dividends[instrument.id]:
-            factors[part] = factor(columns.days[part], close[part], ratio, splits[instrument.id], dividends[instrument.id])
-    holidays = frozenset(to_day(d) for d in CalendarEvent.objects.filter(kind="holiday").values_list("day", flat=True))
-    hours = hours_of(columns.days, columns.minute, STEP) if columns.minute is not None else ()
+        factor_of(factors, k, offsets, columns, splits[instrument.id], dividends[instrument.id], daily)
     open_, high, low, close, volume = (columns.prices[name] for name in FIELDS)
     symbols = tuple(i.symbol for i in instruments)
-    calendar = Calendar(holidays, *hours)
-    return Bars(symbols, offsets, columns.days, open_, high, low, close, volume, factors, columns.minute, frame, calendar)
+    return Bars(
+        symbols,
+        offsets,
+        columns.days,
+        open_,
+        high,
+        low,
+        close,
+        volume,
+        factors,
+        columns.minute,
+        frame,
+        calendar_of(columns, holidays_known()),
+    )
 
 
-def _by_instrument(model: Any, column: str) -> dict[int, list[tuple[int, float]]]:
+def factor_of(
+    factors: Any, k: int, offsets: Any, columns: Columns, splits: list[tuple[int, float]], dividends: list[tuple[int, float]],
+    daily: Bars | None,
+) -> None:  # fmt: skip
+    """Puts instrument k's factors in their place."""
+    part = slice(int(offsets[k]), int(offsets[k + 1]))
+    ratio = None if columns.ratio is None else columns.ratio[part]
+    own = slice(int(daily.offsets[k]), int(daily.offsets[k + 1])) if daily is not None else slice(0, 0)
+    if daily is not None and own.stop > own.start:
+        factors[part] = factor_by_day(daily.days[own], daily.factor[own], columns.days[part])
+    elif ratio is not None or splits or dividends:
+        factors[part] = factor(columns.days[part], columns.prices["close"][part], ratio, splits, dividends)
+    else:
+        factors[part] = 1.0
+
+
+def holidays_known() -> frozenset[int]:
+    """The stored days without a session."""
+    return frozenset(to_day(d) for d in CalendarEvent.objects.filter(kind="holiday").values_list("day", flat=True))
+
+
+def calendar_of(columns: Columns, holidays: frozenset[int]) -> Calendar:
+    """The holidays, and the hours that bars within the day tell."""
+    hours = hours_of(columns.days, columns.minute, STEP) if columns.minute is not None else ()
+    return Calendar(holidays, *hours)
+
+
+def by_instrument(model: Any, column: str) -> Events:
+    """Its dated rows by instrument, ascending."""
     found: dict[int, list[tuple[int, float]]] = defaultdict(list)
     for owner, day, value in model.objects.order_by("instrument_id", "day").values_list("instrument_id", "day", column):
         found[owner].append((to_day(day), value))
     return found
 
 
-def _listed(instruments: list[Instrument], tables: list[Bars]) -> Any:
+def _listed(instruments: list[Instrument], tables: tuple[Bars, ...]) -> Any:
     """The day each was listed: as it was said, and by its first bar at the latest."""
     found = np.array([to_day(i.listed) if i.listed else np.iinfo(np.int32).max for i in instruments], np.int32)
     for bars in tables:

@@ -1,4 +1,4 @@
-"""What is stored of the market. Bars lie in blocks: one row an instrument, frame and year."""
+"""What is stored of the market. Bars lie in blocks: one row an instrument, frame and span of time."""
 
 from django.conf import settings
 from django.db import models
@@ -35,7 +35,8 @@ class BlockData(models.Model):
 
 
 class BarBlock(models.Model):
-    """One year's bars of one instrument and frame. `checksum` is made of the bytes of `content` (see store.digest)."""
+    """One year's bars of one instrument, or of five-minute bars one month's. `year`: which, as of `spans`. `checksum` is made of the bytes of
+    `content` (see store.digest)."""
 
     # Without indexes of their own, and bytes that are gone are found by who reads them: a hundred thousand blocks come to stand at once.
     instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="blocks", db_index=False)
@@ -165,10 +166,12 @@ class CalendarEvent(models.Model):
 
 
 class DataVersion(models.Model):
-    """One row a change of the market's data; the newest is the version everything computed hangs on."""
+    """One row a change of the market's data; the newest is the version everything computed hangs on. touched: the tables that changed, with
+    commas; empty where that is not known."""
 
     at = models.DateTimeField(auto_now_add=True)
     what = models.CharField(max_length=200)
+    touched = models.CharField(max_length=120, blank=True)
     invented = models.BooleanField(default=False)
     benchmark = models.CharField(max_length=32, blank=True)
     zone = models.CharField(max_length=64, blank=True)  # the exchange's time zone (IANA), by which moments with an offset are read

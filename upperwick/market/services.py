@@ -8,6 +8,7 @@ from typing import Any
 from upperwick.kernels import missing
 from upperwick.market.load import damage, evaluator
 from upperwick.market.models import DataVersion
+from upperwick.market.spans import year_of
 from upperwick.refused import Refused
 from wickcore.bars.bars import Bools
 from wickcore.bars.frame_names import FRAMES, within_day
@@ -128,7 +129,7 @@ def overview() -> dict[str, Any]:
         "instruments": len(market.bars.symbols),
         "benchmark": market.benchmark,
         "compiling": missing(),
-        "damaged": [place._asdict() for place in damage()],
+        "damaged": [{"symbol": p.symbol, "frame": p.frame, "year": year_of(p.frame, p.span)} for p in damage()],
     }
 
 

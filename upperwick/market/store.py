@@ -27,6 +27,7 @@ from upperwick.market.models import (
     Split,
     Universe,
 )
+from upperwick.market.spans import spans, year_of
 from wickcore.bars.bars import FIELDS
 from wickcore.bars.merge import CHANGES_KEPT, Change, Merged, Table, merge, touched, without
 from wickcore.bars.moment import to_date, to_day
@@ -69,16 +70,14 @@ def unpack(data: bytes) -> Table:
     return {name: table[name].to_numpy() for name in table.column_names}
 
 
-def blocks(table: Table) -> Iterator[tuple[int, int, bytes]]:
-    """One block a year of the table: (year, rows, bytes)."""
-    years = _years(table)
+def blocks(table: Table, only: set[int] | None = None) -> Iterator[tuple[int, int, bytes]]:
+    """One block a span of the table, or of some spans: (span, rows, bytes)."""
+    years = spans(table)
     for year in np.unique(years):
+        if only is not None and int(year) not in only:
+            continue
         rows = years == year
         yield int(year), int(rows.sum()), pack({name: np.ascontiguousarray(column[rows]) for name, column in table.items()})
-
-
-def _years(table: Table) -> Any:
-    return table["days"].astype("datetime64[D]").astype("datetime64[Y]").astype(int) + 1970
 
 
 @dataclass(slots=True)
@@ -182,8 +181,9 @@ class _Stored:
             .annotate(total=Sum("rows"))
             .values_list("instrument__symbol", "total")
         )
-        # The years beside those a file touches are where it meets what is stored.
-        years = sorted({int(y) + by for table in given.values() for y in np.unique(_years(table)) for by in (-1, 0, 1)})
+        # With adjusted closes, the spans beside those a file touches are where it meets what is stored.
+        beside = (-1, 0, 1) if any("ratio" in table for table in given.values()) else (0,)
+        years = sorted({int(y) + by for table in given.values() for y in np.unique(spans(table)) for by in beside})
         self._blocks: dict[str, list[tuple[int, int, str, bytes]]] = defaultdict(list)
         found = stored.filter(year__in=years).values_list("instrument__symbol", "year", "rows", "checksum", "content__data")
         for symbol, *block in found.iterator(CHUNK):
@@ -213,18 +213,17 @@ def _merge_aside(
     kept: _Stored, symbol: str, table: Table, done: Imported, stage: Stage | None, record: Record | None
 ) -> None:  # fmt: skip
     read = kept.around(symbol)
-    merged, years, table = _merged(symbol, table, read, done)
+    merged, years, table = _merged(symbol, kept.frame, table, read, done)
     if merged is not None and (merged.moved or merged.rescaled) and len(read) < len(everything := kept.all_of(symbol)):
         read = everything  # its adjusted closes move those of every year
-        merged, years, table = _merged(symbol, table, read, done)
+        merged, years, table = _merged(symbol, kept.frame, table, read, done)
     if merged is None:
         return
     old = [(year, unpack(data)) for year, _, checksum, data in read if fits(checksum, data)]
     changed = set(years) if not merged.rescaled else {year for year, _ in old} | set(years)
     if stage is not None:
-        for year, count, data in blocks(merged.table):
-            if year in changed:
-                stage.add(symbol, kept.frame, year, count, digest(data), data)
+        for year, count, data in blocks(merged.table, changed):
+            stage.add(symbol, kept.frame, year, count, digest(data), data)
     if record is not None:
         record(symbol, kept.frame, touched(_joined([part for _, part in old]), table, merged.table))
     done.added += merged.added
@@ -240,23 +239,23 @@ def _merge_aside(
 
 
 def _merged(
-    symbol: str, table: Table, read: list[tuple[int, int, str, bytes]], done: Imported
+    symbol: str, frame: str, table: Table, read: list[tuple[int, int, str, bytes]], done: Imported
 ) -> tuple[Merged | None, list[int], Table]:
     """A file's bars merged with stored blocks, the years the file touches, and what of the file is taken; None where nothing can be."""
-    years = np.unique(_years(table))
+    years = np.unique(spans(table))
     # What is damaged is restored by a file that has all of it, and by none that has less: the rest would be gone for good.
     damaged = {year: rows for year, rows, checksum, data in read if not fits(checksum, data)}
-    short = {year for year, rows in damaged.items() if year in years and int(np.sum(_years(table) == year)) < rows}
+    short = {year for year, rows in damaged.items() if year in years and int(np.sum(spans(table) == year)) < rows}
     if short:
         said = [
-            f"{symbol}: its stored bars of {year} are damaged, and the file has fewer of that year than there were ({damaged[year]:,}). "
-            "Nothing of that year was taken; import the whole of it."
+            f"{symbol}: its stored bars of {year_of(frame, year)} are damaged, and the file has fewer than there were ({damaged[year]:,}). "
+            "Nothing of them was taken; import the whole of that year."
             for year in sorted(short)
         ]
         done.notes += [note for note in said if note not in done.notes]
-        kept = ~np.isin(_years(table), list(short))
+        kept = ~np.isin(spans(table), list(short))
         table = {name: column[kept] for name, column in table.items()}
-        years = np.unique(_years(table))
+        years = np.unique(spans(table))
         if not len(years):
             return None, [], table
     old = [unpack(data) for _, _, checksum, data in read if fits(checksum, data)]
@@ -266,7 +265,7 @@ def _merged(
 def put_back(symbol: str, frame: str, before: Table, stage: Stage) -> list[int]:
     """Puts aside the blocks of an instrument as they were before an import touched the bars of `before` (see `touched`). Returns the years
     that then have no bars at all. Raises DamagedBlock where what is stored cannot be read."""
-    years = np.unique(_years(before)).tolist()
+    years = np.unique(spans(before)).tolist()
     stored = BarBlock.objects.filter(instrument__symbol=symbol, frame=frame, year__in=years).order_by("year")
     read = list(stored.values_list("checksum", "content__data"))
     if not all(fits(checksum, data) for checksum, data in read):

@@ -6,10 +6,11 @@ from typing import Any
 import numpy as np
 
 from wickcore.bars.bars import FIELDS, Bars, Bools, Ints
-from wickcore.bars.moment import CLOSE
+from wickcore.bars.moment import CLOSE, PER_DAY
 
 NOWHERE = -1
 FAR = 1_000_000  # more days than there are
+AFTER = FAR * PER_DAY  # and more moments
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,22 +27,26 @@ class Mixed:
 def mix(daily: Bars, inner: Bars) -> Mixed:
     """Both tables as one. They must hold the same instruments."""
     assert inner.minute is not None
-    owner = np.concatenate([daily.owner, inner.owner])
-    known = np.concatenate([daily.known, inner.known])
-    is_day = np.arange(len(owner)) < len(daily)
-    # A bar that ends with the session is known before the day is.
-    order = np.lexsort((known, owner)) if len(owner) else np.empty(0, np.int64)
+    # Both are in order already. A bar that ends with the session is known before the day is.
+    ours, theirs = (b.owner.astype(np.int64) * AFTER + b.known for b in (daily, inner))
+    whole = np.zeros(len(daily) + len(inner), np.bool_)
+    whole[np.arange(len(daily)) + np.searchsorted(theirs, ours, "right")] = True
     offsets = daily.offsets + inner.offsets
-    columns = {name: np.concatenate([getattr(daily, name), getattr(inner, name)])[order] for name in ("days", *FIELDS, "factor")}
-    minute = np.concatenate([np.full(len(daily), CLOSE, np.int32), inner.minute])[order]
-    whole = is_day[order]
+
+    def woven(day: Any, within: Any) -> Any:
+        found = np.empty(len(whole), within.dtype)
+        found[whole], found[~whole] = day, within
+        return found
+
+    columns = {name: woven(getattr(daily, name), getattr(inner, name)) for name in ("days", *FIELDS, "factor")}
+    minute = woven(np.int32(CLOSE), inner.minute)
     following = np.append(columns["days"][1:], -1)
-    last = np.zeros(len(order), np.bool_)
+    last = np.zeros(len(whole), np.bool_)
     last[offsets[1:][np.diff(offsets) > 0] - 1] = True
     day_ends: Bools = last | (following != columns["days"])
     bars = Bars(daily.symbols, offsets, minute=minute, frame="mixed", calendar=inner.calendar, day_ends=day_ends, **columns)
     rows = np.flatnonzero(~whole)
-    latest = np.searchsorted(rows, np.arange(len(order)), "right") - 1
+    latest = np.cumsum(~whole) - 1
     there = latest >= 0
     at = rows[np.maximum(latest, 0)]
     own = bars.owner

@@ -4,7 +4,7 @@ import itertools
 import math
 
 import numpy as np
-from scipy.stats import kurtosis, norm, rankdata, skew
+from scipy.special import ndtr, ndtri
 
 from wickcore.bars.bars import Floats
 
@@ -19,7 +19,7 @@ def expected_best(spread: float, tried: int) -> float:
     that were tried. (D. H. Bailey, M. López de Prado, "The Deflated Sharpe Ratio", Journal of Portfolio Management 40(5), 2014.)"""
     if tried < 2:
         return 0.0
-    first, second = norm.ppf(1.0 - 1.0 / tried), norm.ppf(1.0 - 1.0 / (tried * math.e))
+    first, second = ndtri(1.0 - 1.0 / tried), ndtri(1.0 - 1.0 / (tried * math.e))
     return float(spread * ((1.0 - EULER) * first + EULER * second))
 
 
@@ -30,12 +30,14 @@ def deflated(sharpe: float, days: int, skewness: float, kurt: float, spread: flo
     """
     against = expected_best(spread, tried)
     width = 1.0 - skewness * sharpe + (kurt - 1.0) / 4.0 * sharpe**2
-    return float(norm.cdf((sharpe - against) * math.sqrt(days - 1) / math.sqrt(width))) if width > 0.0 else math.nan
+    return float(ndtr((sharpe - against) * math.sqrt(days - 1) / math.sqrt(width))) if width > 0.0 else math.nan
 
 
 def deflated_best(returns: Floats, best: int) -> float | None:
     """The deflated Sharpe ratio of one column of returns (days × settings), given that all were tried. None where it cannot be
     said."""
+    from scipy import stats  # a second of every start, and few ask for it
+
     spread = np.std(returns, axis=0, ddof=1)
     known = spread > 0.0
     if len(returns) < LEAST_DAYS or not known[best]:
@@ -44,7 +46,12 @@ def deflated_best(returns: Floats, best: int) -> float | None:
     own = returns[:, best]
     of_tries = float(np.std(ratios, ddof=1)) if len(ratios) > 1 else 0.0
     found = deflated(
-        float(own.mean() / own.std(ddof=1)), len(own), float(skew(own)), float(kurtosis(own, fisher=False)), of_tries, len(ratios)
+        float(own.mean() / own.std(ddof=1)),
+        len(own),
+        float(stats.skew(own)),
+        float(stats.kurtosis(own, fisher=False)),
+        of_tries,
+        len(ratios),
     )
     return found if math.isfinite(found) else None
 
@@ -58,6 +65,8 @@ def overfitting(returns: Floats, blocks: int = BLOCKS) -> float | None:
     2017.)
     None for fewer than two settings or too few days.
     """
+    from scipy import stats
+
     days, settings = returns.shape
     if settings < 2 or days < LEAST_DAYS:
         return None
@@ -72,7 +81,7 @@ def overfitting(returns: Floats, blocks: int = BLOCKS) -> float | None:
         rest = [i for i in range(blocks) if i not in chosen]
         inside, outside = (_ratios(count[list(s)], total[list(s)], square[list(s)]) for s in (chosen, rest))
         best = int(np.argmax(inside))
-        place = rankdata(outside)[best] / (settings + 1)
+        place = stats.rankdata(outside)[best] / (settings + 1)
         ways += 1
         bad += place <= 0.5
     return bad / ways

@@ -1,0 +1,127 @@
+"""The columns kept on disk: after any imports they are what reading the whole database gives, they are shared, and they can be thrown away."""
+
+import json
+from pathlib import Path
+
+from tests.commands import script
+
+COMPARE = """
+import json, sys
+import django; django.setup()
+from django.core.management import call_command
+call_command("migrate", verbosity=0)
+import numpy as np
+from pathlib import Path
+from django.conf import settings
+from upperwick.data.reading import read_all
+from upperwick.data.taking import take
+from upperwick.data.undo import undo
+from upperwick.market.load import evaluator, load_market
+from upperwick.market.models import CalendarEvent
+from upperwick.market.store import another_version
+from upperwick.market.understood import Answers
+
+def flat(x):
+    if x is None or isinstance(x, (str, int, float)): return x
+    if isinstance(x, (tuple, list)): return [flat(v) for v in x]
+    if isinstance(x, dict): return {k: flat(v) for k, v in x.items()}
+    if isinstance(x, frozenset): return sorted(x)
+    if isinstance(x, np.ndarray): return [str(x.dtype), x.tobytes().hex()]
+    return {n: flat(getattr(x, n)) for n in x.__dataclass_fields__ if not n.startswith("_")}
+
+room = Path(settings.DATA_DIR) / "files"
+room.mkdir(exist_ok=True)
+steps = json.loads(sys.argv[1])
+done = []
+for number, step in enumerate(steps):
+    if "undo" in step: undo(step["undo"])
+    elif "holiday" in step:
+        CalendarEvent.objects.create(day=step["holiday"], kind="holiday", name="Off"); another_version("A holiday.")
+    elif "clear" in step:
+        import shutil; shutil.rmtree(Path(settings.DATA_DIR) / "columns")
+    else:
+        files = []
+        for name, text in step.items():
+            (room / f"{number}-{name}").write_text(text); files.append(room / f"{number}-{name}")
+        take(read_all(files, Answers()), source="test", universe="All" if number == 0 else None)
+    market = evaluator().market
+    whole = load_market(market.version)
+    for name in whole.__dataclass_fields__:
+        if not name.startswith("_"):
+            assert flat(getattr(market, name)) == flat(getattr(whole, name)), (number, name)
+    done.append(sorted(p.name.split("-")[0] for p in Path(settings.DATA_DIR).glob("columns/*")))
+print(json.dumps(done))
+"""
+HEAD = "symbol,date,open,high,low,close,volume"
+DAYS = [f"2024-{month:02d}-{day:02d}" for month in (1, 2, 3) for day in (2, 3, 4, 9, 10)]
+
+
+def bars(symbols: str, days: list[str], scale: float = 1.0) -> str:
+    rows = [
+        f"ZZ{s},{day},{10 + i},{12 + i},{9 + i},{11 + i * scale},{100 * (i + 1)}" for s in symbols for i, day in enumerate(days)
+    ]
+    return "\n".join([HEAD, *rows]) + "\n"
+
+
+def within(symbols: str, day: str, minutes: list[str]) -> str:
+    rows = [f"ZZ{s},{day},{minute},10,12,9,11,5" for s in symbols for minute in minutes]
+    return "\n".join([HEAD.replace("date", "date,time"), *rows]) + "\n"
+
+
+def test_after_any_import_they_are_what_the_database_holds(tmp_path: Path) -> None:
+    steps = [
+        {"a.csv": bars("ABCDEFGH", DAYS[:10])},
+        {"b.csv": bars("ABCDEFGH", DAYS[10:11])},  # an evening: everything goes on
+        {"c.csv": bars("C", DAYS[11:13])},
+        {"d.csv": bars("BI", DAYS[8:9], 1.5)},  # a bar that is corrected, and an instrument that is new
+        {"splits.csv": "symbol,day,ratio\nZZD,2024-02-03,2\n", "dividends.csv": "symbol,day,amount\nZZE,2024-02-04,0.5\n"},
+        {"e.csv": within("ABCDEFGH", DAYS[12], ["09:30", "09:35"])},
+        {"f.csv": within("ABCDEFGH", DAYS[12], ["09:40"])},
+        {"own.csv": "symbol,day,name,value\nZZA,2024-01-03,tone,1.5\n", "overnight.csv":
+         "symbol,day,open,high,low,close,low_first\nZZA,2024-01-03,10,11,9,10.5,true\n"},
+        {"g.csv": bars("ABCDEFGH", ["2025-01-02"])},
+        {"holiday": "2024-01-05"},
+        {"undo": 3},
+        {"clear": True},
+        {"undo": 2},
+        {"h.csv": "symbol,date,open,high,low,close,volume,adj_close\nZZF,2024-03-10,10,10,10,10,5,9.5\nZZF,2024-03-11,10,10,10,10,5,10\n"},
+    ]  # fmt: skip
+    found = script(COMPARE, json.dumps(steps), data=tmp_path).ended()
+    assert found.returncode == 0, found.stderr[-3000:]
+    names = json.loads(found.stdout)
+    assert all(n.count("day") <= 2 and n.count("5min") <= 2 and n.count("v1") <= 2 for n in names)  # what is older is thrown away
+
+
+def test_what_was_harmed_or_half_made_is_made_anew(tmp_path: Path) -> None:
+    first = script(COMPARE, json.dumps([{"a.csv": bars("AB", DAYS)}]), data=tmp_path).ended()
+    assert first.returncode == 0, first.stderr[-3000:]
+    columns = tmp_path / "columns"
+    for harm in ("close.npy", "said.json"):
+        table = max(columns.glob("day-*"), key=lambda p: p.stat().st_mtime_ns)
+        (table / harm).write_bytes(b"not it")
+        again = script(COMPARE, json.dumps([{"b.csv": bars("AB", DAYS[:1])}]), data=tmp_path).ended()
+        assert again.returncode == 0, again.stderr[-3000:]
+    (columns / "day-v1-9-9.part").mkdir()
+    again = script(COMPARE, json.dumps([{"c.csv": bars("AB", DAYS[:2], 2)}]), data=tmp_path).ended()
+    assert again.returncode == 0, again.stderr[-3000:]
+    assert not list(columns.glob("*.part"))
+
+
+def test_two_processes_have_one_copy(tmp_path: Path) -> None:
+    made = script(COMPARE, json.dumps([{"a.csv": bars("AB", DAYS)}]), data=tmp_path).ended()
+    assert made.returncode == 0, made.stderr[-3000:]
+    look = """
+import django; django.setup()
+import numpy as np
+from upperwick.market.load import evaluator
+bars = evaluator().market.bars
+base = bars.close
+while base.base is not None and not isinstance(base, np.memmap): base = base.base
+print(type(base).__name__, bars.close.flags.writeable)
+"""
+    (table,) = (tmp_path / "columns").glob("day-*")
+    stamp = table.stat().st_mtime_ns
+    two = [script(look, data=tmp_path) for _ in range(2)]
+    for one in two:
+        assert one.ended().returncode == 0
+    assert table.stat().st_mtime_ns == stamp  # nobody made it again
