@@ -25,6 +25,7 @@ def work() -> None:
     """Takes work from the queue until it is told to end, or the server that started it is gone. Raises AlreadyRunning."""
     from django.core.management import call_command
 
+    from upperwick.data.feed import keep_feeding
     from upperwick.data.incoming import keep_watch
     from upperwick.jobs.services import interrupt_all
     from upperwick.market.load import evaluator
@@ -36,11 +37,16 @@ def work() -> None:
     # Before the first study asks for them: the prices, and the days that all studies up to the seal or the last session draw.
     _draw_ahead(evaluator().market.bars.sessions)
     ending = threading.Event()
-    watching = threading.Thread(target=keep_watch, args=(ending,), daemon=True, name="drop folder")
-    watching.start()
+    beside = [
+        threading.Thread(target=keep_watch, args=(ending,), daemon=True, name="drop folder"),
+        threading.Thread(target=keep_feeding, args=(ending,), daemon=True, name="feed"),
+    ]
+    for thread in beside:
+        thread.start()
     call_command("db_worker", interval=POLL_SECONDS, startup_delay=False, reload=False, verbosity=0)
     ending.set()
-    watching.join(PATIENCE_SECONDS)
+    for thread in beside:
+        thread.join(PATIENCE_SECONDS)
     held.close()
 
 

@@ -182,3 +182,31 @@ def _export_prices(given: Namespace) -> None:
     except (PriceFileError, OSError) as error:
         raise Bad(f"{given.file} cannot be written: {error}") from None
     print(f"{total:,} bars of {len(wanted):,} symbols written to {given.file}.")
+
+
+def feed(given: Namespace) -> None:
+    """Lays the demo market's next evenings where they are taken from: the drop folder, while the application is served."""
+    with_database()
+    from upperwick.data import feed as vendor
+    from upperwick.data.incoming import folder
+    from upperwick.market.load import evaluator
+    from wickcore.bars.moment import iso
+
+    if vendor.state() is None:
+        raise Bad(
+            "The feed goes on with the demo market, which is not what is stored here; your own files go into the drop folder."
+        )
+    if given.sessions < 1:
+        raise Bad("--sessions is a number of evenings, 1 or more.")
+    place = given.to or folder()
+    try:
+        place.mkdir(parents=True, exist_ok=True)
+        session, done = vendor.following(evaluator().market)
+        days = [s for s in vendor.ahead().sessions if session is not None and s.day >= session.day][: given.sessions]
+        for one in days:
+            files = vendor.lay_evening(place, one, done if one is session else 0, not given.days_only)
+            print(f"{iso(one.day)}: {len(files)} files laid into {place}.")
+    except OSError as error:
+        raise Bad(f"{place} cannot be written: {error}") from None
+    if len(days) < given.sessions:
+        print("The sessions that were ready are over.")

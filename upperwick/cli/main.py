@@ -182,6 +182,11 @@ def build_parser(asked: str = "") -> argparse.ArgumentParser:
     take.add_argument("--all", action="store_true", help="everything that is known of the market")
     take.add_argument("--text", action="store_true", help="with --all: bars as CSV too")
 
+    feed = command("feed", "data.feed", "Lay the demo market's next evenings into the drop folder, or another one.")
+    feed.add_argument("--sessions", type=int, default=1, metavar="N", help="how many evenings, 1 where left out")
+    feed.add_argument("--days-only", action="store_true", help="without bars within the day")
+    feed.add_argument("--to", type=Path, metavar="FOLDER", help="another folder than the drop folder")
+
     demo = command("demo", "serving.demo", "Prepare the database, and the demo market where there is none.")
     demo.add_argument("--fresh", action="store_true", help="make the demo market anew even where one is stored")
     demo.add_argument("--serve", action="store_true", help="then serve it, in the same process")

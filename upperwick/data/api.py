@@ -7,10 +7,10 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
-from upperwick.data import incoming, services, uploads
+from upperwick.data import feed, incoming, services, uploads
 from upperwick.data.contents import contents, imports
 from upperwick.data.models import Import
-from upperwick.data.schemas import ContentsOut, DataJobOut, ExportIn, FilesIn, ImportOut, MarketChoice, UploadOut
+from upperwick.data.schemas import ContentsOut, DataJobOut, ExportIn, FeedOut, FilesIn, GoIn, ImportOut, MarketChoice, UploadOut
 from upperwick.data.work import exports
 from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
@@ -38,6 +38,21 @@ def data(request: HttpRequest):
             for t in TABLES.values()
         ],
     }
+
+
+@router.get("/feed", response=FeedOut | None, operation_id="feed")
+def feed_route(request: HttpRequest):
+    """What the simulated feed does; nothing where the market is one's own."""
+    found = feed.state()
+    return None if found is None else {**found, "may": services.may(request.user)}
+
+
+@router.post("/feed", response=FeedOut | None, operation_id="go")
+def go(request: HttpRequest, body: GoIn):
+    """Tells the simulated feed what to do: to the next close, through a session, or pause."""
+    services.allowed(request.user)
+    feed.go(body.way)
+    return {**(feed.state() or {}), "may": True}
 
 
 @router.put("/choices", response={204: None}, operation_id="chooseMarket")

@@ -29,6 +29,9 @@ from upperwick.market.understood import Answers
 LOOK_MILLISECONDS = 700  # a file that has not changed between two looks is whole
 NOT_YET = (".part", ".tmp", ".crdownload", ".partial")  # endings under which files are still being written
 REPORT = ".why.txt"
+AT_ONCE = "feed-"  # our own feed puts files there whole
+FEED = "feed"  # the source of what it lays while a session runs
+RUNNING = "-within-"  # in the names of those of a session that runs: a step of it is nothing to be taken back
 SHOWN, REPORTED = 6, 200
 _log = logging.getLogger("upperwick")
 
@@ -63,7 +66,7 @@ def keep_watch(ending: Event) -> None:
 def look(place: Path, seen: dict[Path, tuple[int, int]]) -> dict[Path, tuple[int, int]]:
     """Brings in the files that have not changed since they were seen. Returns what is seen now: size and time of each."""
     now = {p: _state(p) for p in _waiting(place)}
-    whole = [p for p, state in now.items() if seen.get(p) == state]
+    whole = [p for p, state in now.items() if seen.get(p) == state or p.name.startswith(AT_ONCE)]
     if whole:
         bring_in(place, whole)
     return {p: state for p, state in now.items() if p not in whole}
@@ -94,7 +97,11 @@ def bring_in(place: Path, files: list[Path]) -> Import | None:
         return None
     try:
         read = _read(good)
-        made = take(read, source="drop folder", digests=[digest(p) for p in good], **_market_of(read))
+        steps = any(RUNNING in p.name for p in good) and all(p.name.startswith(AT_ONCE) for p in good)
+        source = FEED if steps else "drop folder"
+        made = take(read, source=source, digests=[digest(p) for p in good], undoable=not steps, **_market_of(read))
+        if steps:
+            _with_step_before(made)
     except AnotherImport:  # they wait for it in the folder
         for file in good:
             file.rename(place / file.name)
@@ -107,6 +114,21 @@ def bring_in(place: Path, files: list[Path]) -> Import | None:
     for file in good:
         _away(file, place / "done")
     return made
+
+
+def _with_step_before(made: Import) -> None:
+    """The steps of one session stand as one import."""
+    before = Import.objects.filter(source=FEED, id__lt=made.id).first()
+    day = made.files[-1][: len(AT_ONCE) + 10]
+    if before is None or not before.files[-1].startswith(day):
+        return
+    for table, counts in before.counts.items():
+        own = made.counts.setdefault(table, dict.fromkeys(counts, 0))
+        made.counts[table] = {**own, **{n: own[n] + counts[n] for n in ("added", "replaced", "same")}}
+    bars = made.counts["bars"]["added"]
+    made.what = f"{day.removeprefix(AT_ONCE)} as it goes: {bars:,} five-minute bars"
+    made.save(update_fields=["counts", "what"])
+    before.delete()
 
 
 def _read(files: list[Path]) -> Read:
@@ -162,7 +184,9 @@ def _settle_what_was_taken(place: Path) -> None:
     """What a process that was killed had taken aside: done where its import stands, else laid back."""
     for file in (place / ".taking").iterdir():
         own = digest(file)
-        stands = any(own in one.digests for one in Import.objects.filter(source="drop folder", undone__isnull=True)[:50])
+        stands = any(
+            own in one.digests for one in Import.objects.filter(source__in=["drop folder", FEED], undone__isnull=True)[:50]
+        )
         if stands:
             _away(file, place / "done")
         else:

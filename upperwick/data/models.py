@@ -41,6 +41,15 @@ class Before(models.Model):
         constraints = [models.UniqueConstraint(fields=["of", "table", "symbol", "frame"], name="one_before_a_table")]
 
 
+class Feed(models.Model):
+    """What the simulated feed has been told to do; one row. going: see `feed.WAYS`, "" while it stands. begun: when the session that it goes
+    through would have opened on the wall clock. said: what to tell about it."""
+
+    going = models.CharField(max_length=8, blank=True)
+    begun = models.DateTimeField(null=True)
+    said = models.CharField(max_length=200, blank=True)
+
+
 class Settled(models.Model):
     """A finding that a person has settled: it is not asked about again. finding: its kind, what it is of and where (see quality)."""
 

@@ -226,3 +226,21 @@ class DataJobOut(Schema):
     detail: str
     headline: str
     result: DataResult | None
+
+
+class WayOut(Schema):
+    way: str
+    said: str
+
+
+class FeedOut(Schema):
+    """going: what it does, "" while it stands. said: a sentence about it. ways: what it can be told. may: whether this account may."""
+
+    going: str
+    said: str
+    ways: list[WayOut]
+    may: bool
+
+
+class GoIn(Schema):
+    way: str = Field(max_length=20)

@@ -9,6 +9,7 @@ from typing import Any
 from django.db import connection
 from django.db.models import Max, Q
 
+from upperwick.data import feed
 from upperwick.data.incoming import moved_mark
 from upperwick.events.bus import owners, publish
 from upperwick.jobs.models import UNFINISHED, Job
@@ -63,9 +64,12 @@ class Watch:
     """What was seen last, and what of it has moved since."""
 
     def __init__(self) -> None:
-        self._version, self._compiling, self._refused = data_version(), missing(), moved_mark()
+        self._version, self._compiling, self._data = data_version(), missing(), self._of_data()
         self._newest = Job.objects.aggregate(newest=Max("id"))["newest"] or 0
         self._seen: dict[int, tuple[Any, ...]] = {}
+
+    def _of_data(self) -> tuple[Any, ...]:
+        return moved_mark(), feed.mark()
 
     def look(self) -> None:
         """Publishes what moved since the last look."""
@@ -73,9 +77,9 @@ class Watch:
         if (version, compiling) != (self._version, self._compiling):
             publish("market" if version != self._version else "compiling")
             self._version, self._compiling = version, compiling
-        if (refused := moved_mark()) != self._refused:
+        if (data := self._of_data()) != self._data:
             publish("data")
-            self._refused = refused
+            self._data = data
         rows = Job.objects.filter(Q(state__in=UNFINISHED) | Q(id__in=self._seen) | Q(id__gt=self._newest))
         seen: dict[int, tuple[Any, ...]] = {}
         for row in rows.order_by("id").values_list(*SHOWN):

@@ -26,7 +26,7 @@ from upperwick.market.models import (
 from upperwick.market.version import data_version as data_version
 from wickcore.bars.bars import FIELDS, STEP, Bars
 from wickcore.bars.calendar import Calendar, hours_of
-from wickcore.bars.factor import factor, factor_by_day
+from wickcore.bars.factor import factor, factor_within
 from wickcore.bars.market import Dated, Facts, Market, Membership, dated, nights
 from wickcore.bars.moment import to_day
 from wickcore.bars.reports import Published, facts_of
@@ -189,7 +189,8 @@ def factor_of(
     ratio = None if columns.ratio is None else columns.ratio[part]
     own = slice(int(daily.offsets[k]), int(daily.offsets[k + 1])) if daily is not None else slice(0, 0)
     if daily is not None and own.stop > own.start:
-        factors[part] = factor_by_day(daily.days[own], daily.factor[own], columns.days[part])
+        of_days = daily.days[own], daily.factor[own], daily.close[own]
+        factors[part] = factor_within(of_days, columns.days[part], splits, dividends)
     elif ratio is not None or splits or dividends:
         factors[part] = factor(columns.days[part], columns.prices["close"][part], ratio, splits, dividends)
     else:

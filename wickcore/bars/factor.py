@@ -49,6 +49,31 @@ def factor(days: Any, close: Any, ratio: Any, splits: list[tuple[int, float]], d
     return found
 
 
+def factor_within(
+    daily: tuple[Any, Any, Any], days: Any, splits: list[tuple[int, float]], dividends: list[tuple[int, float]]
+) -> Any:
+    """The factor of shorter bars: that of their day; after the last daily bar the splits and dividends since count too, which a session that
+    runs has had at its open.
+
+    daily: days, factors and closes of the daily bars. days: of the shorter bars, ascending.
+    """
+    known, factors, closes = daily
+    found = factor_by_day(known, factors, days)
+    if not len(known) or not len(days) or days[-1] <= known[-1]:
+        return found
+    close = float(closes[-1])
+    later = sorted({day for day, _ in (*splits, *dividends) if known[-1] < day <= days[-1]})
+    for day in later:
+        steps = np.array([ratio for on, ratio in splits if on == day], np.float64)
+        close /= float(np.prod(steps))
+        step = float(np.prod(steps))
+        for amount in (money for on, money in dividends if on == day):
+            if amount < close:
+                step *= 1.0 / (1.0 - amount / close)
+        found = np.where(days >= day, found * _rounded(np.array([step]))[0], found)
+    return found
+
+
 def factor_by_day(daily_days: Any, daily_factor: Any, days: Any) -> Any:
     """The factor of shorter bars: that of their day, or of the latest day before; 1 before the first."""
     at = np.searchsorted(daily_days, days, "right") - 1

@@ -10,7 +10,7 @@ import numpy as np
 
 from wickcore.bars.bars import STEP, Bars, Bools, Days, Floats, Ints, build_bars
 from wickcore.bars.calendar import Calendar, hours_of
-from wickcore.bars.factor import factor, factor_by_day
+from wickcore.bars.factor import factor, factor_within
 from wickcore.bars.frame_names import within_day
 from wickcore.bars.merge import Table
 from wickcore.bars.mixed import Mixed, days_of, latest_inner, mix
@@ -279,7 +279,11 @@ def market_of(tables: dict[str, dict[str, Table]], beside: Beside | None = None)
     for symbol, table in inner.items():
         days = made.get(symbol)
         known = days is not None and len(days["days"])
-        own = factor_by_day(days["days"], days["factor"], table["days"]) if days and known else own_factor(symbol, table)
+        if days is not None and known:
+            of_days = days["days"], days["factor"], days["close"]
+            own = factor_within(of_days, table["days"], beside.splits.get(symbol, []), beside.dividends.get(symbol, []))
+        else:
+            own = own_factor(symbol, table)
         within[symbol] = {**table, "factor": own}
     five = build_bars(within, "5min", calendar, symbols)
     return _with(beside, (day, five) if daily else (five,), symbols)

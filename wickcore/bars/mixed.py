@@ -4,13 +4,13 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numba import njit
 
-from wickcore.bars.bars import FIELDS, Bars, Bools, Ints
-from wickcore.bars.moment import CLOSE, PER_DAY
+from wickcore.bars.bars import FIELDS, Bars, Bools, Days, Ints
+from wickcore.bars.moment import CLOSE
 
 NOWHERE = -1
 FAR = 1_000_000  # more days than there are
-AFTER = FAR * PER_DAY  # and more moments
 
 
 @dataclass(frozen=True, eq=False)
@@ -24,34 +24,66 @@ class Mixed:
     latest: Ints
 
 
+@njit(nogil=True, cache=True)
+def _order(
+    days: Days, offsets: Ints, inner_days: Days, inner_offsets: Ints, source: Ints, rows: Ints, latest: Ints, ends: Bools
+) -> None:
+    """Both tables in the order in which their bars are known. source: for each row the inner bar it is, or -1 less the daily bar."""
+    at = 0
+    for k in range(len(offsets) - 1):
+        j = inner_offsets[k]
+        begin = at
+        for i in range(offsets[k], offsets[k + 1] + 1):
+            # A bar that ends with the session is known before the day is.
+            while j < inner_offsets[k + 1] and (i == offsets[k + 1] or inner_days[j] <= days[i]):
+                source[at], rows[j], latest[at] = j, at, j
+                j, at = j + 1, at + 1
+            if i < offsets[k + 1]:
+                source[at] = -1 - i
+                some = j > inner_offsets[k] and inner_days[j - 1] == days[i]
+                latest[at] = j - 1 if some else NOWHERE
+                at += 1
+        for row in range(begin, at):
+            here = inner_days[source[row]] if source[row] >= 0 else days[-1 - source[row]]
+            if row + 1 == at:
+                ends[row] = True
+            else:
+                following = inner_days[source[row + 1]] if source[row + 1] >= 0 else days[-1 - source[row + 1]]
+                ends[row] = following != here
+
+
+@njit(nogil=True, cache=True)
+def _woven(source: Ints, day: Any, within: Any, out: Any) -> None:
+    for row in range(len(source)):
+        at = source[row]
+        out[row] = within[at] if at >= 0 else day[-1 - at]
+
+
 def mix(daily: Bars, inner: Bars) -> Mixed:
     """Both tables as one. They must hold the same instruments."""
     assert inner.minute is not None
-    # Both are in order already. A bar that ends with the session is known before the day is.
-    ours, theirs = (b.owner.astype(np.int64) * AFTER + b.known for b in (daily, inner))
-    whole = np.zeros(len(daily) + len(inner), np.bool_)
-    whole[np.arange(len(daily)) + np.searchsorted(theirs, ours, "right")] = True
-    offsets = daily.offsets + inner.offsets
+    size = len(daily) + len(inner)
+    source, latest, rows = np.empty(size, np.int64), np.empty(size, np.int64), np.empty(len(inner), np.int64)
+    ends = np.empty(size, np.bool_)
+    _order(daily.days, daily.offsets, inner.days, inner.offsets, source, rows, latest, ends)
 
     def woven(day: Any, within: Any) -> Any:
-        found = np.empty(len(whole), within.dtype)
-        found[whole], found[~whole] = day, within
+        found = np.empty(size, within.dtype)
+        _woven(source, day, within, found)
         return found
 
     columns = {name: woven(getattr(daily, name), getattr(inner, name)) for name in ("days", *FIELDS, "factor")}
-    minute = woven(np.int32(CLOSE), inner.minute)
-    following = np.append(columns["days"][1:], -1)
-    last = np.zeros(len(whole), np.bool_)
-    last[offsets[1:][np.diff(offsets) > 0] - 1] = True
-    day_ends: Bools = last | (following != columns["days"])
-    bars = Bars(daily.symbols, offsets, minute=minute, frame="mixed", calendar=inner.calendar, day_ends=day_ends, **columns)
-    rows = np.flatnonzero(~whole)
-    latest = np.cumsum(~whole) - 1
-    there = latest >= 0
-    at = rows[np.maximum(latest, 0)]
-    own = bars.owner
-    there &= (own[at] == own) & (columns["days"][at] == columns["days"]) if len(rows) else False
-    return Mixed(bars, rows, np.where(there, latest, NOWHERE).astype(np.int64))
+    minute = woven(np.full(len(daily), CLOSE, np.int32), inner.minute)
+    bars = Bars(
+        daily.symbols,
+        daily.offsets + inner.offsets,
+        minute=minute,
+        frame="mixed",
+        calendar=inner.calendar,
+        day_ends=ends,
+        **columns,
+    )
+    return Mixed(bars, rows, latest)
 
 
 def latest_inner(daily: Bars, inner: Bars) -> Ints:

@@ -28,18 +28,19 @@ def holidays() -> list[tuple[np.datetime64, str]]:
     return found
 
 
-def sessions() -> NDArray[np.int32]:
+def sessions(last: str = LAST_DAY) -> NDArray[np.int32]:
     """The trading days, as days since 1970."""
     closed = np.array([day for day, _ in holidays()], "datetime64[D]")
-    every = np.arange(np.datetime64(FIRST_DAY), np.datetime64(LAST_DAY) + 1)
+    every = np.arange(np.datetime64(FIRST_DAY), np.datetime64(last) + 1)
     return every[np.is_busday(every, holidays=closed)].astype(np.int32)
 
 
-def announcements() -> list[tuple[int, str]]:
-    """Dated economic announcements (day, kind), ascending; moved forward from days without a session."""
+def announcements(more: int = 2) -> list[tuple[int, str]]:
+    """Dated economic announcements (day, kind), ascending; moved forward from days without a session. more: months told from the last
+    day's on."""
     closed = np.array([day for day, _ in holidays()], "datetime64[D]")
     found: list[tuple[int, str]] = []
-    for month in np.arange(np.datetime64(FIRST_DAY[:7]), np.datetime64(LAST_DAY[:7]) + 2):
+    for month in np.arange(np.datetime64(FIRST_DAY[:7]), np.datetime64(LAST_DAY[:7]) + more):
         number = int(month.astype(int)) % 12 + 1
         first = month.astype("datetime64[D]")
         dated = [("Cost of living", first + 12), ("Harbour trade", first + 18)]

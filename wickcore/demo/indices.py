@@ -19,15 +19,18 @@ def reviews(days: NDArray[np.int32]) -> list[int]:
     return [0] + [int(t) for t in turns if months[t] % 12 in (0, 6)]
 
 
-def membership(days: NDArray[np.int32], cap: Grid, yields: Grid, trading: NDArray[np.bool_]) -> dict[str, Members]:
+def membership(
+    days: NDArray[np.int32], cap: Grid, yields: Grid, trading: NDArray[np.bool_], whole: int | None = None
+) -> dict[str, Members]:
     """Who belongs to each index on each session, decided by what was known at the close before the review.
 
-    cap, yields, trading: (sessions, shares). A share that stops trading leaves with its last bar.
+    cap, yields, trading: (sessions, shares). whole: how many shares the market has ever had. A share that stops trading leaves with its
+    last bar.
     """
     shape = cap.shape
     marks = {name: np.zeros(shape, np.bool_) for name in ("Harbour 500", "Beacon 100", "Shoal 250", "Tidemark 50")}
     # The names say the sizes in the whole market of 680 shares; a smaller one, made for tests, has smaller indices.
-    size_of = {n: max(2, round(n * shape[1] / WHOLE)) for n in (500, 250, 100, 50)}
+    size_of = {n: max(2, round(n * (whole or shape[1]) / WHOLE)) for n in (500, 250, 100, 50)}
     dates = [*reviews(days), shape[0]]
     for begin, end in itertools.pairwise(dates):
         known = max(0, begin - 1)

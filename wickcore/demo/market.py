@@ -68,8 +68,31 @@ class DemoMarket:
     benchmark: str = "HARBOUR"
 
 
+@dataclass(frozen=True, slots=True)
+class World:
+    """What the market was made of, for whoever goes on with it: by share where an array has a value each, by session and share where two."""
+
+    market: DemoMarket
+    seed: int
+    days: NDArray[np.int32]
+    companies: list[tuple[str, str, str]]
+    shares: Shares
+    printed: Printed
+    pays: Grid
+    turnover: Grid
+    outstanding: Grid
+    members: dict[str, NDArray[np.bool_]]
+
+
 def make_market(seed: int = SEED, listed: int = LISTED, delisted: int = DELISTED) -> DemoMarket:
     """Makes the market. `listed` and `delisted` count shares; tests use fewer."""
+    world = make_world(seed, listed, delisted)
+    within_sessions(world.market.instruments, world.days, world.days[-WITHIN:], seed)
+    return world.market
+
+
+def make_world(seed: int = SEED, listed: int = LISTED, delisted: int = DELISTED) -> World:
+    """The market without bars within the day, and what it was made of."""
     rng = np.random.default_rng(seed)
     days = calendar.sessions()
     count = listed + delisted
@@ -94,9 +117,9 @@ def make_market(seed: int = SEED, listed: int = LISTED, delisted: int = DELISTED
         name: [(companies[i][0], first, last) for i, first, last in indices.intervals(mark, days)] for name, mark in members.items()
     }
     made.sort(key=lambda x: x.symbol)
-    within_sessions(made, days, days[-WITHIN:], seed)
     holidays = [(int(day.astype(int)), name) for day, name in calendar.holidays()]
-    return DemoMarket(made, universes, calendar.announcements(), holidays)
+    market = DemoMarket(made, universes, calendar.announcements(), holidays)
+    return World(market, seed, days, companies, shares, printed, pays, turnover, outstanding, members)
 
 
 def within_sessions(made: list[DemoInstrument], days: NDArray[np.int32], latest: NDArray[np.int32], seed: int) -> None:

@@ -19,6 +19,7 @@ BASE_QUIET = 0.40  # to this share returns shrink at the base's end
 BREAKOUT, BREAKOUT_SPREAD = 0.035, 0.015
 WORKS, WORKS_DRIFT, FAILS_DRIFT, AFTER_DAYS = 0.60, 0.0026, -0.0010, 15
 BASES_A_SHARE = 6.0  # over the twelve years
+MONTHS_AHEAD = 6  # of announcements that the common factor knows
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,14 +71,16 @@ def market_factor(days: NDArray[np.int32], rng: np.random.Generator) -> tuple[Gr
         bear[t] = state
     drift = np.where(bear, -0.0013, 0.00054)
     scale = np.where(bear, 0.0125, 0.0065)
-    rate_days = {day for day, kind in announcements() if kind == "Lending rate"}
+    rate_days = {day for day, kind in announcements(MONTHS_AHEAD) if kind == "Lending rate"}
     scale = scale * np.where(np.isin(days, list(rate_days)), 1.35, 1.0)
     crash = (rng.random(length) < 0.0016) * rng.uniform(0.025, 0.055, length)
     return drift + scale * clustered(length, 1, rng, 0.10)[:, 0] - crash, scale
 
 
-def make_paths(days: NDArray[np.int32], shares: Shares, sectors: int, rng: np.random.Generator) -> Paths:
-    """Total, overnight and volume paths of every share."""
+def make_paths(
+    days: NDArray[np.int32], shares: Shares, sectors: int, rng: np.random.Generator, bases: float = BASES_A_SHARE, young: int = 60
+) -> Paths:
+    """Total, overnight and volume paths of every share. bases: how many a share has; none begins in its first `young` sessions."""
     length, count = len(days), len(shares.beta)
     market, scale = market_factor(days, rng)
     sector = 0.0052 * clustered(length, sectors, rng, 0.03)
@@ -87,16 +90,18 @@ def make_paths(days: NDArray[np.int32], shares: Shares, sectors: int, rng: np.ra
     sigma = np.sqrt((shares.beta * scale[:, None]) ** 2 + 0.0052**2 + shares.volatility**2)
     overnight = 0.3 * total + 0.25 * sigma * rng.standard_normal((length, count))
     busy = np.zeros((length, count))
-    _plant_bases(total, overnight, sigma, busy, shares, rng)
+    _plant_bases(total, overnight, sigma, busy, shares, rng, bases, young)
     surprise = _plant_reports(total, overnight, busy, shares, rng)
     _plant_endings(total, overnight, sigma, busy, shares, rng)
     return Paths(total, overnight, sigma, busy, surprise)
 
 
-def _plant_bases(total: Grid, overnight: Grid, sigma: Grid, busy: Grid, shares: Shares, rng: np.random.Generator) -> None:
+def _plant_bases(
+    total: Grid, overnight: Grid, sigma: Grid, busy: Grid, shares: Shares, rng: np.random.Generator, bases: float, young: int
+) -> None:
     length = len(total)
     for i in range(total.shape[1]):
-        for start in rng.integers(shares.first[i] + 60, length, rng.poisson(BASES_A_SHARE)):
+        for start in rng.integers(min(shares.first[i] + young, length - 1), length, rng.poisson(bases)):
             days = int(rng.integers(*BASE_DAYS))
             out, works = start + days, rng.random() < WORKS
             jump = abs(rng.normal(BREAKOUT, BREAKOUT_SPREAD))

@@ -97,6 +97,7 @@ export const ask = {
     queryOptions({ queryKey: ['books', 'versions', id], queryFn: () => books.versions(id) }),
   bookSeal: (id: number) => queryOptions({ queryKey: ['books', 'seal', id], queryFn: () => books.seal(id) }),
   data: () => queryOptions({ queryKey: ['data'], queryFn: data.there, staleTime: 0 }),
+  feed: () => queryOptions({ queryKey: ['data', 'feed'], queryFn: data.feed, staleTime: 0 }),
   sizes: () => queryOptions({ queryKey: ['sizes'], queryFn: books.sizes }),
   positionNames: () => queryOptions({ queryKey: ['position names'], queryFn: books.names }),
   /** What a book's text says, with the text that is meant. It hangs on the account's rules too. */

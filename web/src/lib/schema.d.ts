@@ -1688,6 +1688,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/data/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Feed Route
+         * @description What the simulated feed does; nothing where the market is one's own.
+         */
+        get: operations["feed"];
+        put?: never;
+        /**
+         * Go
+         * @description Tells the simulated feed what to do: to the next close, through a session, or pause.
+         */
+        post: operations["go"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/data/choices": {
         parameters: {
             query?: never;
@@ -5203,6 +5227,32 @@ export interface components {
             /** Members */
             members: number;
         };
+        /**
+         * FeedOut
+         * @description going: what it does, "" while it stands. said: a sentence about it. ways: what it can be told. may: whether this account may.
+         */
+        FeedOut: {
+            /** Going */
+            going: string;
+            /** Said */
+            said: string;
+            /** Ways */
+            ways: components["schemas"]["WayOut"][];
+            /** May */
+            may: boolean;
+        };
+        /** WayOut */
+        WayOut: {
+            /** Way */
+            way: string;
+            /** Said */
+            said: string;
+        };
+        /** GoIn */
+        GoIn: {
+            /** Way */
+            way: string;
+        };
         /** MarketChoice */
         MarketChoice: {
             /** Benchmark */
@@ -7813,6 +7863,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ContentsOut"];
+                };
+            };
+        };
+    };
+    feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOut"] | null;
+                };
+            };
+        };
+    };
+    go: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOut"] | null;
                 };
             };
         };

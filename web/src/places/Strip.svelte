@@ -9,6 +9,7 @@
   import { go, route } from '$lib/router.svelte'
   import { server } from '$lib/server.svelte'
   import { theme, toggleTheme } from '$lib/theme.svelte'
+  import Clock from './Clock.svelte'
   import { HOME, PLACES, placeOf, type Place } from './places'
 
   interface Props {
@@ -139,6 +140,7 @@
         onclick={() => step(1, unit)}>{sign}</button
       >
     {/each}
+    {#if market.now?.invented}<Clock />{/if}
   </div>
   <div class="flex items-center gap-3 text-ink2">
     {#each inStrip('helps') as place (place.id)}
