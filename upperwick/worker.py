@@ -26,6 +26,7 @@ def work() -> None:
     from django.core.management import call_command
 
     from upperwick.data.feed import keep_feeding
+    from upperwick.data.findings import keep_looking
     from upperwick.data.incoming import keep_watch
     from upperwick.jobs.services import interrupt_all
     from upperwick.market.load import evaluator
@@ -40,6 +41,7 @@ def work() -> None:
     beside = [
         threading.Thread(target=keep_watch, args=(ending,), daemon=True, name="drop folder"),
         threading.Thread(target=keep_feeding, args=(ending,), daemon=True, name="feed"),
+        threading.Thread(target=keep_looking, args=(ending,), daemon=True, name="findings"),
     ]
     for thread in beside:
         thread.start()

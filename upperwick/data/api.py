@@ -7,13 +7,26 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
-from upperwick.data import feed, incoming, services, uploads
+from upperwick.data import feed, findings, incoming, services, uploads
 from upperwick.data.contents import contents, imports
 from upperwick.data.models import Import
-from upperwick.data.schemas import ContentsOut, DataJobOut, ExportIn, FeedOut, FilesIn, GoIn, ImportOut, MarketChoice, UploadOut
+from upperwick.data.schemas import (
+    ContentsOut,
+    DataJobOut,
+    ExportIn,
+    FeedOut,
+    FilesIn,
+    FindingIn,
+    GoIn,
+    ImportOut,
+    MarketChoice,
+    SettleIn,
+    UploadOut,
+)
 from upperwick.data.work import exports
 from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
+from upperwick.market.aside import AnotherImport
 from upperwick.market.tables import TABLES
 from upperwick.refused import Refused
 
@@ -28,6 +41,7 @@ def data(request: HttpRequest):
         "may": services.may(request.user),
         "imports": imports(),
         "folder": incoming.shown(),
+        "findings": findings.shown(),
         "tables": [
             {
                 "name": t.name,
@@ -53,6 +67,25 @@ def go(request: HttpRequest, body: GoIn):
     services.allowed(request.user)
     feed.go(body.way)
     return {**(feed.state() or {}), "may": True}
+
+
+@router.post("/findings", response={204: None}, operation_id="settle")
+def settle(request: HttpRequest, body: SettleIn):
+    """Settles a finding: takes it as a split or as true, leaves that bar out, or asks never again."""
+    services.allowed(request.user)
+    try:
+        findings.settle(request.user, body.kind, body.symbol, body.day, body.how)
+    except AnotherImport as error:
+        raise Refused(str(error), 409) from None
+    return Status(204, None)
+
+
+@router.post("/findings/again", response={204: None}, operation_id="openAgain")
+def open_again(request: HttpRequest, body: FindingIn):
+    """Asks about a finding again that was settled."""
+    services.allowed(request.user)
+    findings.open_again(body.kind, body.symbol, body.day)
+    return Status(204, None)
 
 
 @router.put("/choices", response={204: None}, operation_id="chooseMarket")

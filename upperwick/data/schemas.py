@@ -108,6 +108,37 @@ class FolderOut(Schema):
     refused: list[RefusedOut]
 
 
+class FindingKind(Schema):
+    kind: str
+    title: str
+    open: int
+
+
+class WayOut(Schema):
+    way: str
+    said: str
+
+
+class FindingOut(Schema):
+    """day, until: what it is of. ways: how it can be settled."""
+
+    kind: str
+    symbol: str
+    day: date
+    until: date
+    said: str
+    ways: list[WayOut]
+
+
+class FindingsOut(Schema):
+    """fresh: whether they are of the data as they are. open: the first of those nobody has settled. settled: how many were."""
+
+    fresh: bool
+    kinds: list[FindingKind]
+    open: list[FindingOut]
+    settled: int
+
+
 class ContentsOut(Schema):
     """may: whether this account may bring data in. waiting: instruments of which something is known, and that have no prices yet. tables: what
     can be brought in."""
@@ -124,6 +155,7 @@ class ContentsOut(Schema):
     bytes: int
     imports: list[ImportOut]
     folder: FolderOut
+    findings: FindingsOut
     tables: list[TableKnown]
 
 
@@ -228,11 +260,6 @@ class DataJobOut(Schema):
     result: DataResult | None
 
 
-class WayOut(Schema):
-    way: str
-    said: str
-
-
 class FeedOut(Schema):
     """going: what it does, "" while it stands. said: a sentence about it. ways: what it can be told. may: whether this account may."""
 
@@ -244,3 +271,13 @@ class FeedOut(Schema):
 
 class GoIn(Schema):
     way: str = Field(max_length=20)
+
+
+class FindingIn(Schema):
+    kind: str = Field(max_length=24)
+    symbol: str = Field(max_length=32)
+    day: date
+
+
+class SettleIn(FindingIn):
+    how: str = Field(max_length=12)

@@ -9,7 +9,7 @@ from typing import Any
 from django.db import connection
 from django.db.models import Max, Q
 
-from upperwick.data import feed
+from upperwick.data import feed, findings
 from upperwick.data.incoming import moved_mark
 from upperwick.events.bus import owners, publish
 from upperwick.jobs.models import UNFINISHED, Job
@@ -69,7 +69,7 @@ class Watch:
         self._seen: dict[int, tuple[Any, ...]] = {}
 
     def _of_data(self) -> tuple[Any, ...]:
-        return moved_mark(), feed.mark()
+        return moved_mark(), feed.mark(), findings.mark()
 
     def look(self) -> None:
         """Publishes what moved since the last look."""

@@ -177,6 +177,27 @@ class DataVersion(models.Model):
     zone = models.CharField(max_length=64, blank=True)  # the exchange's time zone (IANA), by which moments with an offset are read
 
 
+class Finding(models.Model):
+    """Something in the data that looks wrong, as of the latest check (see wickcore.bars.quality). open: nobody has settled it yet."""
+
+    kind = models.CharField(max_length=24)
+    symbol = models.CharField(max_length=32, db_index=True)
+    day = models.DateField()
+    until = models.DateField()
+    said = models.CharField(max_length=300)
+    ratio = models.FloatField(null=True)
+    open = models.BooleanField(default=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["kind", "symbol", "day", "said"], name="a_finding_once")]
+
+
+class Checked(models.Model):
+    """Which version of the data the findings are of; one row."""
+
+    version = models.CharField(max_length=20, blank=True)
+
+
 class Drawing(models.Model):
     """What a person has drawn on a chart. points: [day, price] each, prices on the scale of the instrument's first bar."""
 

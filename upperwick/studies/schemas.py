@@ -79,8 +79,9 @@ class EventOut(Schema):
 
 
 class StudyOut(Schema):
-    """lists: the account's lists in the universe, chosen with hindsight. sealed_from: the day from which on nothing is measured while the
-    seal holds; before, after: once it is broken, the days up to it and those since, each alone."""
+    """findings: open findings about the data of its universe. lists: the account's lists in the universe, chosen with hindsight.
+    sealed_from: the day from which on nothing is measured while the seal holds; before, after: once it is broken, the days up to it and
+    those since, each alone."""
 
     hits: int
     no_entry: int
@@ -90,6 +91,7 @@ class StudyOut(Schema):
     horizons: list[HorizonOut]
     verdicts: dict[str, str]
     events: list[EventOut]
+    findings: int = 0
     lists: list[str]
     sealed_from: str | None
     before: list[HorizonOut] | None

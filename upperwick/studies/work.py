@@ -6,6 +6,9 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
+import numpy as np
+
+from upperwick.data.findings import open_in
 from upperwick.jobs.models import Job
 from upperwick.jobs.registry import Done, Tell
 from upperwick.jobs.services import digest_of
@@ -41,6 +44,7 @@ def measure(owner: Any, question: Question, version: str, limits: Limits, tell: 
     """A study; once its seal is broken also the days before the seal and those since, each alone."""
     found, made = _measured(owner, question, version, limits, tell)
     answer = {**as_dict(made), "lists": found.lists, "sealed_from": question["sealed_from"], "before": None, "after": None}
+    answer["findings"] = open_in(_symbols(found))
     if question["sealed_from"] and question["unsealed"]:
         _, before = set_up(owner, {**question, "unsealed": False})
         after = made.settings.changed(first=before.as_of.day + 1 if before.as_of is not None else None)
@@ -51,6 +55,14 @@ def measure(owner: Any, question: Question, version: str, limits: Limits, tell: 
     tried = [] if question["survivors"] else [_tried(found, made, question)]
     middle = 5 if 5 in made.samples else made.settings.horizons[len(made.settings.horizons) // 2]
     return Done(answer, verdict(made, middle), _counting(tried))
+
+
+def _symbols(found: PreparedRule) -> list[str] | None:
+    """The instruments that ever belonged to the rule's universe; None for all."""
+    if found.members is None:
+        return None
+    bars = found.engine.bars
+    return [bars.symbols[k] for k in np.unique(bars.owner[found.members])]
 
 
 def _counting(tried: list[Tried]) -> Callable[[Job], None]:

@@ -344,6 +344,8 @@ const job = (job_id: number) => ({ params: { path: { job_id } } })
 export const data = {
   there: () => answer(client.GET('/api/data')),
   feed: () => answer(client.GET('/api/data/feed')),
+  settle: (body: Schemas['SettleIn']) => answer(client.POST('/api/data/findings', { body })),
+  openAgain: (body: Schemas['FindingIn']) => answer(client.POST('/api/data/findings/again', { body })),
   go: (body: Schemas['GoIn']) => answer(client.POST('/api/data/feed', { body })),
   choose: (body: Schemas['MarketChoice']) => answer(client.PUT('/api/data/choices', { body })),
   upload: (files: Iterable<File>) => {

@@ -1712,6 +1712,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/data/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle
+         * @description Settles a finding: takes it as a split or as true, leaves that bar out, or asks never again.
+         */
+        post: operations["settle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/findings/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Again
+         * @description Asks about a finding again that was settled.
+         */
+        post: operations["openAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/data/choices": {
         parameters: {
             query?: never;
@@ -3194,8 +3234,9 @@ export interface components {
         };
         /**
          * StudyOut
-         * @description lists: the account's lists in the universe, chosen with hindsight. sealed_from: the day from which on nothing is measured while the
-         *     seal holds; before, after: once it is broken, the days up to it and those since, each alone.
+         * @description findings: open findings about the data of its universe. lists: the account's lists in the universe, chosen with hindsight.
+         *     sealed_from: the day from which on nothing is measured while the seal holds; before, after: once it is broken, the days up to it and
+         *     those since, each alone.
          */
         StudyOut: {
             /** Hits */
@@ -3216,6 +3257,11 @@ export interface components {
             };
             /** Events */
             events: components["schemas"]["EventOut"][];
+            /**
+             * Findings
+             * @default 0
+             */
+            findings: number;
             /** Lists */
             lists: string[];
             /** Sealed From */
@@ -5081,6 +5127,7 @@ export interface components {
             /** Imports */
             imports: components["schemas"]["ImportOut"][];
             folder: components["schemas"]["FolderOut"];
+            findings: components["schemas"]["FindingsOut"];
             /** Tables */
             tables: components["schemas"]["TableKnown"][];
         };
@@ -5110,6 +5157,53 @@ export interface components {
             first: string | null;
             /** Last */
             last: string | null;
+        };
+        /** FindingKind */
+        FindingKind: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Open */
+            open: number;
+        };
+        /**
+         * FindingOut
+         * @description day, until: what it is of. ways: how it can be settled.
+         */
+        FindingOut: {
+            /** Kind */
+            kind: string;
+            /** Symbol */
+            symbol: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /** Said */
+            said: string;
+            /** Ways */
+            ways: components["schemas"]["WayOut"][];
+        };
+        /**
+         * FindingsOut
+         * @description fresh: whether they are of the data as they are. open: the first of those nobody has settled. settled: how many were.
+         */
+        FindingsOut: {
+            /** Fresh */
+            fresh: boolean;
+            /** Kinds */
+            kinds: components["schemas"]["FindingKind"][];
+            /** Open */
+            open: components["schemas"]["FindingOut"][];
+            /** Settled */
+            settled: number;
         };
         /**
          * FolderOut
@@ -5211,6 +5305,13 @@ export interface components {
             /** Years */
             years: components["schemas"]["YearOfMembers"][];
         };
+        /** WayOut */
+        WayOut: {
+            /** Way */
+            way: string;
+            /** Said */
+            said: string;
+        };
         /** YearOfBars */
         YearOfBars: {
             /** Year */
@@ -5241,17 +5342,36 @@ export interface components {
             /** May */
             may: boolean;
         };
-        /** WayOut */
-        WayOut: {
-            /** Way */
-            way: string;
-            /** Said */
-            said: string;
-        };
         /** GoIn */
         GoIn: {
             /** Way */
             way: string;
+        };
+        /** SettleIn */
+        SettleIn: {
+            /** Kind */
+            kind: string;
+            /** Symbol */
+            symbol: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** How */
+            how: string;
+        };
+        /** FindingIn */
+        FindingIn: {
+            /** Kind */
+            kind: string;
+            /** Symbol */
+            symbol: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
         };
         /** MarketChoice */
         MarketChoice: {
@@ -7908,6 +8028,50 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FeedOut"] | null;
                 };
+            };
+        };
+    };
+    settle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    openAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindingIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

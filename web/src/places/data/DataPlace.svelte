@@ -5,6 +5,7 @@
   import { ask, query } from '$lib/queries'
   import Bring from './Bring.svelte'
   import Choices from './Choices.svelte'
+  import Findings from './Findings.svelte'
   import Folder from './Folder.svelte'
   import Imports from './Imports.svelte'
   import TakeOut from './TakeOut.svelte'
@@ -54,6 +55,7 @@
           </div>
         </div>
       {/if}
+      {#if days}<Findings findings={there.findings} may={there.may} />{/if}
       <Imports imports={there.imports} may={there.may} />
       {#if there.may}<Folder folder={there.folder} />{/if}
     {/if}

@@ -213,6 +213,13 @@
             figures flatter the rule. Measure among the members of that day to see by how much.
           </p>
         {/if}
+        {#if study.findings}
+          <p class="mt-1 text-[13px] text-ink2">
+            {study.findings === 1 ? 'One open finding' : `${whole(study.findings)} open findings`} about the data
+            touch this universe: <a class="link underline" href="/data">look at them</a> before you trust these
+            figures.
+          </p>
+        {/if}
         {#if study.lists.length}
           <p class="mb-2 text-[13px] text-ember">
             The universe holds {study.lists.length === 1 ? 'the list' : 'the lists'}

@@ -1,0 +1,191 @@
+"""Findings of the checks of the data: looked for after each change, kept, and settled by people."""
+
+import logging
+import tempfile
+import time
+from datetime import date
+from pathlib import Path
+from threading import Event
+from typing import Any
+
+import numpy as np
+from django.db import DatabaseError, connection, transaction
+from django.utils import timezone
+
+from upperwick.data.models import Before, Feed, Import, Settled
+from upperwick.data.reading import read_all
+from upperwick.data.taking import packed, take
+from upperwick.market.aside import importing, staged
+from upperwick.market.load import by_instrument, data_version, evaluator
+from upperwick.market.models import BarBlock, Checked, Dividend, Finding, Instrument, Split
+from upperwick.market.store import another_version, put_back, unpack
+from upperwick.market.understood import Answers
+from upperwick.refused import Refused
+from wickcore.bars.bars import FIELDS
+from wickcore.bars.moment import iso, to_date, to_day
+from wickcore.bars.quality import KINDS, Recorded, findings
+
+WAYS = {
+    "split": "Take it as a split",
+    "true": "Take it as true",
+    "out": "Leave out that bar",
+    "never": "Ask never again of this kind and name",
+}
+OF_A_BAR = {"spike", "impossible", "still", "volume", "split"}  # kinds in which one daily bar can be left out
+EVER = date(1, 1, 1)  # the day of what is settled for all days
+STILL_SECONDS = 3.0  # since the data last changed, before they are looked through
+SHOWN = 200
+_log = logging.getLogger("upperwick")
+
+
+def ways_of(kind: str) -> list[str]:
+    """How a finding of a kind can be settled."""
+    return [way for way in WAYS if (way != "split" or kind == "split") and (way != "out" or kind in OF_A_BAR)]
+
+
+def look_through() -> int:
+    """Looks through the data as they are now and keeps what was found. Returns how many findings are open."""
+    version = data_version()
+    market = evaluator().market
+    names = dict(Instrument.objects.values_list("id", "symbol"))
+    splits, dividends = (
+        {names[i]: rows for i, rows in by_instrument(m, c).items()} for m, c in ((Split, "ratio"), (Dividend, "amount"))
+    )
+    found = findings(market, Recorded(splits, dividends)) if len(market.bars) else []
+    settled = set(Settled.objects.values_list("kind", "symbol", "day"))
+    rows = {
+        (f.kind, f.symbol, f.day, f.said): Finding(
+            kind=f.kind, symbol=f.symbol, day=to_date(f.day), until=to_date(f.until), said=f.said[:300], ratio=f.ratio,
+            open=not {(f.kind, f.symbol, to_date(f.day)), (f.kind, f.symbol, EVER)} & settled,
+        )
+        for f in found
+    }  # fmt: skip
+    with transaction.atomic():
+        Finding.objects.all().delete()
+        Finding.objects.bulk_create(rows.values(), batch_size=500)
+        Checked.objects.update_or_create(id=1, defaults={"version": version})
+    return sum(row.open for row in rows.values())
+
+
+def keep_looking(ending: Event) -> None:
+    """Looks through the data whenever they have changed and then stood for a moment. To be called by the one worker of a data folder."""
+    seen, since = "", time.monotonic()
+    try:
+        while not ending.wait(1.0):
+            try:
+                version = data_version()
+                if version != seen:
+                    seen, since = version, time.monotonic()
+                running = Feed.objects.exclude(going="").exists()
+                if not running and time.monotonic() - since > STILL_SECONDS and not is_fresh():
+                    look_through()
+            except DatabaseError:
+                connection.close()
+            except Exception:
+                _log.exception("The data could not be looked through.")
+                Checked.objects.update_or_create(id=1, defaults={"version": seen})  # not again before something changes
+    finally:
+        connection.close()
+
+
+def is_fresh() -> bool:
+    """Whether the findings are of the data as they are."""
+    return Checked.objects.filter(version=data_version()).exists()
+
+
+def shown() -> dict[str, Any]:
+    """What the place Data says of the findings: how many by kind, and the first of those that are open."""
+    rows = Finding.objects.filter(open=True)
+    counts = {kind: rows.filter(kind=kind).count() for kind in KINDS}
+    first = sorted(rows[: 10 * SHOWN], key=lambda f: (list(KINDS).index(f.kind), f.symbol, f.day))[:SHOWN]
+    return {
+        "fresh": is_fresh(),
+        "kinds": [{"kind": kind, "title": KINDS[kind], "open": n} for kind, n in counts.items() if n],
+        "open": [
+            {
+                "kind": f.kind, "symbol": f.symbol, "day": f.day, "until": f.until, "said": f.said,
+                "ways": [{"way": way, "said": WAYS[way]} for way in ways_of(f.kind)],
+            }
+            for f in first
+        ],
+        "settled": Settled.objects.count(),
+    }  # fmt: skip
+
+
+def settle(user: Any, kind: str, symbol: str, day: date, how: str) -> None:
+    """Settles a finding, and does what that means. Raises Refused, and AnotherImport where the data are being changed."""
+    found = Finding.objects.filter(kind=kind, symbol=symbol, day=day).first()
+    if found is None:
+        raise Refused("There is no such finding any more.", 404)
+    if how not in ways_of(kind):
+        raise Refused(f"A finding of this kind is not settled by “{how}”.", 422)
+    if how == "split":
+        _take_split(user, found)
+    elif how == "out":
+        leave_out(user, symbol, day)
+    Settled.objects.update_or_create(
+        kind=kind, symbol=symbol, day=EVER if how == "never" else day, defaults={"by": user, "how": how, "at": timezone.now()}
+    )
+    of_it = Finding.objects.filter(kind=kind, symbol=symbol)
+    (of_it if how == "never" else of_it.filter(day=day)).update(open=False)
+
+
+def open_again(kind: str, symbol: str, day: date) -> None:
+    """Asks about a finding again: takes back what was settled, for its day or for all days."""
+    Settled.objects.filter(kind=kind, symbol=symbol, day__in=[day, EVER]).delete()
+    Finding.objects.filter(kind=kind, symbol=symbol).update(open=True)
+    for one in Settled.objects.filter(kind=kind, symbol=symbol):
+        Finding.objects.filter(kind=kind, symbol=symbol, day=one.day).update(open=False)
+
+
+def _take_split(user: Any, found: Finding) -> None:
+    with tempfile.TemporaryDirectory() as room:
+        file = Path(room) / "finding.csv"
+        file.write_text(f"symbol,day,ratio\n{found.symbol},{found.day},{found.ratio!r}\n", encoding="utf-8")
+        take(read_all([file], Answers()), source="finding", by=user)
+
+
+def leave_out(user: Any, symbol: str, day: date) -> Import:
+    """Takes one daily bar out, as an import that can be undone. Raises Refused where there is none."""
+    market = evaluator().market
+    bars, number = market.bars, to_day(day)
+    k = bars.number.get(symbol, -1)
+    at = int(bars.on(number)[k]) if k >= 0 else -1
+    if at < 0:
+        raise Refused(f"{symbol} has no bar on {day}.", 404)
+    stored = BarBlock.objects.filter(instrument__symbol=symbol, frame="day", year=day.year).select_related("content").first()
+    table = unpack(stored.content.data) if stored is not None and stored.content is not None else {}
+    row = np.flatnonzero(table["days"] == number)
+    # As `touched` would have it of a bar that was added: what stood before is nothing. So putting back takes it out …
+    added = {"days": table["days"][row], "had": np.array([False]), "same": np.array([False])}
+    was = {name: table[name][row] for name in (*FIELDS, "ratio") if name in table}
+    with importing(), staged() as stage:
+        emptied = put_back(symbol, "day", {**added, **{name: np.full(1, np.nan) for name in was}}, stage)
+        stage.flush()
+        with transaction.atomic():
+            stage.stand(dict(Instrument.objects.values_list("symbol", "id")))
+            for year in emptied:
+                BarBlock.objects.filter(instrument__symbol=symbol, frame="day", year=year).delete()
+            one = Import.objects.create(
+                by=user, source="finding", what=f"The bar of {symbol} on {iso(number)} left out", files=[], digests=[],
+                counts={"bars": {"added": 0, "replaced": 1, "same": 0, "left": 0}}, changes=[], notes=[],
+            )  # fmt: skip
+            # … and undoing that puts it back.
+            before = {**added, "had": np.array([True]), **was}
+            Before.objects.create(of=one, table="bars", symbol=symbol, frame="day", data=packed(before))
+            another_version(one.what, touched="bars")
+    return one
+
+
+def open_in(symbols: list[str] | None) -> int:
+    """How many findings are open of some instruments, or of all."""
+    rows = Finding.objects.filter(open=True)
+    if symbols is None:
+        return rows.count()
+    wanted = set(symbols)
+    return sum(s in wanted for s in rows.values_list("symbol", flat=True))
+
+
+def mark() -> tuple[Any, ...]:
+    """Changes whenever the findings have; for whoever looks at what moved."""
+    return Checked.objects.values_list("version", flat=True).first(), Finding.objects.filter(open=True).count()
