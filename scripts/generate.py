@@ -1,4 +1,4 @@
-"""Writes what is made from the code: docs/language.md from the catalogue, web/src/lib/openapi.json from the API.
+"""Writes what is made from the code: docs/language.md from the catalogue, docs/tables.md from the tables, web/src/lib/openapi.json from the API.
 
 With --check it writes nothing and fails where a file is stale.
 """
@@ -64,6 +64,21 @@ def patterns() -> list[str]:
     return found
 
 
+def tables() -> str:
+    """The open tables that a market comes and leaves as."""
+    from upperwick.market.tables import TABLES
+
+    parts = ["# The open tables\n", "Made from `upperwick/market/tables.py`; do not edit. Columns in bold have to be there.\n"]
+    for table in TABLES.values():
+        parts += [f"## {table.title}\n", f"`{table.name}`. {table.about} A row is the same row by {', '.join(table.key)}.\n"]
+        parts += ["| column | what it is | also called |", "|---|---|---|"]
+        for column in table.columns:
+            name = f"**{column.name}**" if column.needed else column.name
+            parts.append(f"| {name} | {column.about} | {', '.join(column.also)} |")
+        parts.append("")
+    return "\n".join(parts)
+
+
 def schema() -> str:
     """The API's OpenAPI schema."""
     import django
@@ -76,7 +91,12 @@ def schema() -> str:
 
 def main() -> int:
     stale = []
-    for path, text in ((ROOT / "docs" / "language.md", language()), (ROOT / "web" / "src" / "lib" / "openapi.json", schema())):
+    made = (
+        (ROOT / "docs" / "language.md", language()),
+        (ROOT / "docs" / "tables.md", tables()),
+        (ROOT / "web" / "src" / "lib" / "openapi.json", schema()),
+    )
+    for path, text in made:
         if path.exists() and path.read_text() == text:
             continue
         if "--check" in sys.argv:

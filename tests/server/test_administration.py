@@ -17,7 +17,7 @@ def test_accounts_from_the_command_line(tmp_path: Path) -> None:
     assert run("account", "list", data=data).stdout == ""
     made = run("account", "add", "ada", text="a long password\n", data=data)
     assert (made.returncode, made.stdout) == (0, "The account ada is made.\n"), made.stderr
-    assert "33 rules, last signed in never" in run("account", "list", data=data).stdout
+    assert "39 rules, last signed in never" in run("account", "list", data=data).stdout
     for arguments, text, words in (
         (("add", "ada"), "a long password\n", "already"),
         (("add", "brom"), "short\n", "too short"),

@@ -136,7 +136,7 @@ class Entry:
     @cached_property
     def bare(self) -> bool:
         """Whether the name may stand without brackets."""
-        return self.kind != "form" and not self.needed
+        return not self.needed and (self.kind != "form" or self.of_session)
 
     @cached_property
     def source_optional(self) -> bool:

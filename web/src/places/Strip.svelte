@@ -114,7 +114,7 @@
     </label>
     {#if within.length}
       <select
-        class="cursor-pointer bg-transparent font-semibold"
+        class="cursor-pointer bg-transparent font-semibold max-[560px]:hidden"
         aria-label="The minute of the session to stand on"
         title="The minute of the session to stand on ({shownKey('minute.back')} and {shownKey(
           'minute.forward',
@@ -140,7 +140,7 @@
         onclick={() => step(1, unit)}>{sign}</button
       >
     {/each}
-    {#if market.now?.invented}<Clock />{/if}
+    {#if market.now?.invented}<span class="flex max-[560px]:hidden"><Clock /></span>{/if}
   </div>
   <div class="flex items-center gap-3 text-ink2">
     {#each inStrip('helps') as place (place.id)}

@@ -94,10 +94,11 @@ function label(data: Chart, index: number, unit: Unit): string {
 
 function newPeriod(data: Chart, index: number, unit: Unit): boolean {
   const [at, before] = [data.days[index], data.days[index - 1]]
-  // The hour after a session's beginning would stand in its name.
+  // Hours beside a session's beginning would stand in its name.
   if (unit === 'hour' && at && before?.slice(0, 10) === at.slice(0, 10)) {
-    const hourBefore = data.days[index - Math.ceil(OFTEN[data.frame]! / 13)]
-    if (hourBefore?.slice(0, 10) !== at.slice(0, 10)) return false
+    const anHour = Math.ceil(OFTEN[data.frame]! / 13)
+    for (const beside of [data.days[index - anHour] ?? '', data.days[index + anHour] ?? at])
+      if (beside.slice(0, 10) !== at.slice(0, 10)) return false
   }
   return Boolean(at && before && at.slice(0, TOLD[unit]) !== before.slice(0, TOLD[unit]))
 }

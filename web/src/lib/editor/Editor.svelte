@@ -14,6 +14,7 @@
     placeholder,
   } from '@codemirror/view'
   import type { Entry, RuleProblem } from '$lib/api'
+  import { market } from '$lib/market.svelte'
   import { complete, options, type Texts } from './completion'
   import { folding } from './folding'
   import { ruleColours, ruleLanguage } from './language'
@@ -69,7 +70,7 @@
   }: Props = $props()
   let host: HTMLDivElement
   let view: EditorView | undefined
-  const known = $derived(options(entries, ['day', 'week', 'month', 'quarter', 'year'], words))
+  const known = $derived(options(entries, market.now?.frames ?? [], words, market.now?.own ?? []))
 
   /** Only what differs, so that the cursor stays where it was in the rest. */
   function changed(before: string, after: string): { from: number; to: number; insert: string } {

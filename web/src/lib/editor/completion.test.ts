@@ -39,3 +39,23 @@ it.each([
   expect(found.slice(0, wanted.length)).toEqual(wanted)
   if (!wanted.length) expect(found).toEqual([])
 })
+
+it('leads to parts by the name before the dot, and knows facts of one’s own', () => {
+  const entries = ['overnight.open', 'opening_range.high'].map(
+    (name) =>
+      ({
+        name,
+        signature: name === 'opening_range.high' ? 'opening_range(n=30).high' : name,
+        help: '',
+        example: '',
+        warm_up: '',
+        bare: true,
+      }) as Entry,
+  )
+  const found = options(entries, [], [], ['tone'])
+  const applied = Object.fromEntries(found.map((o) => [o.label, o.apply]))
+  expect(applied['overnight']).toBe('overnight.')
+  expect(applied['opening_range']).toBe('opening_range(30).')
+  expect(applied['own']).toBe('own.')
+  expect(found.map((o) => o.label)).toEqual(expect.arrayContaining(['own.tone', 'own_age.tone']))
+})

@@ -46,12 +46,45 @@ export function helpOf(entry: Entry): () => HTMLElement {
   }
 }
 
+/** Names that have parts only, such as `overnight`: they are offered with the dot that leads to those. */
+function wholes(entries: Entry[]): Completion[] {
+  const names = new Set(entries.map((entry) => entry.name))
+  const found = new Map<string, Completion>()
+  for (const { name, signature, family } of entries) {
+    const label = name.split('.')[0]!
+    if (label === name || names.has(label) || found.has(label)) continue
+    const given = /\(.*=(\d+)\)/.exec(signature)?.[1]
+    const apply = given ? `${label}(${given}).` : `${label}.`
+    found.set(label, { label, apply, info: 'has parts, after the dot', type: 'function', section: family })
+  }
+  return [...found.values()]
+}
+
 export function options(
   entries: Entry[],
   frames: string[],
   words: readonly (readonly [string, string])[] = [],
+  own: readonly string[] = [],
 ): Completion[] {
+  const facts = own.flatMap((name) => [
+    { label: `own.${name}`, info: 'a fact of your own, from its day on' },
+    { label: `own_age.${name}`, info: 'how many days ago that fact was given' },
+  ])
+  const lead = own.length
+    ? [
+        {
+          label: 'own',
+          apply: 'own.',
+          info: 'facts of your own, after the dot',
+          type: 'variable',
+          section: 'facts',
+        },
+      ]
+    : []
   return [
+    ...wholes(entries),
+    ...lead,
+    ...facts.map((fact) => ({ ...fact, type: 'variable', section: 'facts' })),
     ...entries.map((entry) => ({
       label: entry.name,
       // A part's arguments stand with its pattern's name, and are left to that.

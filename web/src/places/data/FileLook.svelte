@@ -30,9 +30,9 @@
     >{file.frame === '5min' ? ' of five minutes' : file.frame === 'day' ? ' of days' : ''}, {whole(file.rows)} row{file.rows ===
     1
       ? ''
-      : 's'}{file.dates ? `; dates are written ${file.dates}` : ''}{file.decimal === 'comma'
-      ? ', decimals with a comma'
-      : ''}.
+      : 's'}{file.dates && !file.questions.some((one) => one.key === 'dates')
+      ? `; dates are written ${file.dates}`
+      : ''}{file.decimal === 'comma' ? ', decimals with a comma' : ''}.
     {#if left.length}<span class="text-ink2">Not taken: {left.join(', ')}.</span>{/if}
   </p>
   {#each file.questions as question (question.key)}

@@ -91,14 +91,22 @@
     if (lines.length && !has(lines)) toggle(lines)
     own = ''
   }
-  const others = $derived(panes.filter((pane) => !PANES.some(([, lines]) => lines.join() === pane.join())))
+  /** Facts of one's own, as panes. */
+  const mine = $derived(
+    market.now!.own.map((name): [string, string[]] => [name.replaceAll('_', ' '), [`own.${name}`]]),
+  )
+  const others = $derived(
+    panes.filter((pane) => ![...PANES, ...mine].some(([, lines]) => lines.join() === pane.join())),
+  )
 </script>
 
 <div class="flex shrink-0 flex-wrap items-center gap-x-4 px-4 text-[13px] text-ink2">
   <span class="flex gap-0.5" role="group" aria-label="Frame of the chart">
     {#each frames as frame (frame)}
       <button
-        class="px-1 {current === frame ? 'font-semibold text-ink' : 'link'}"
+        class="px-1 {current === frame ? 'font-semibold text-ink' : 'link'} {inner || !frame.endsWith('min')
+          ? ''
+          : 'max-[560px]:hidden'}"
         aria-pressed={current === frame}
         onclick={() => set({ frame })}>{frame}</button
       >
@@ -121,7 +129,7 @@
     <Popover.Trigger class="link">Panes{panes.length ? ` ${panes.length}` : ''}</Popover.Trigger>
     <Popover.Portal>
       <Popover.Content align="start" sideOffset={4} class="pop w-72">
-        {#each PANES as [label, lines] (label)}
+        {#each [...PANES, ...mine] as [label, lines] (lines.join())}
           <label class="flex items-center gap-2 py-0.5"
             ><input class="tick" type="checkbox" checked={has(lines)} onchange={() => toggle(lines)} />
             {label} <code class="ml-auto font-mono text-[11.5px] text-ink3">{lines[0]}</code></label
