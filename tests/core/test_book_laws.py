@@ -21,7 +21,7 @@ from wickcore.book.luck import luck
 from wickcore.book.overfit import deflated, expected_best, overfitting
 from wickcore.book.paths import annual, path_ends
 from wickcore.book.prepare import Span, prepare
-from wickcore.book.run import Trade, run
+from wickcore.book.run import Trade, called, run
 from wickcore.book.settings import BookChoice
 from wickcore.book.sizes import sizes
 from wickcore.book.trial import Trial
@@ -407,6 +407,14 @@ def test_a_book_on_bars_within_the_day_decides_at_their_closes() -> None:
         assert (int(bars.minute[x.signal_row]) + 5 - market.table("5min").calendar.opens) % 65 == 0
         assert x.entry_row == x.signal_row + 1
         assert x.entry == pytest.approx(bars.open[x.entry_row])
+        # Bars are counted in the book's own: thirteen of five minutes are one.
+        opens = market.table("5min").calendar.opens
+        where = [int(bars.session[row]) * 2 + (int(bars.minute[row]) - opens) // 65 for row in (x.entry_row, x.exit_row)]
+        assert x.bars_held <= where[1] - where[0]
+        assert x.bars_held >= where[1] - where[0] - 4  # bars that the instrument lacks are not counted
+        day = str(np.datetime64(int(bars.days[x.entry_row]), "D"))
+        assert called(found.prepared, x.entry_row) in (f"{day}T09:30", f"{day}T10:35")
+    assert max(x.bars_held for x in found.trades) <= 4
     total = book.start + sum(x.result for x in found.trades)
     assert total == pytest.approx(found.equity[-1])
     assert len(found.daily[0]) == len(set(found.days.tolist()))

@@ -3,9 +3,11 @@
 from pathlib import Path
 
 import pytest
+from django.contrib.auth import get_user_model
 
+from tests.server.conftest import Api
 from upperwick.market.load import load_market
-from upperwick.rules.services import STARTERS
+from upperwick.rules.services import STARTERS, add_starters
 from wickcore.language.check import check_rule
 from wickcore.language.layout import format_rule
 from wickcore.scan.evaluate import Evaluator
@@ -40,3 +42,15 @@ def test_each_had_hits(engine: Evaluator) -> None:
         rule = check_rule(path.read_text(), base="5min")
         on = engine.stepping(rule.frame)
         assert hit_truth(on, rule, engine.market.members(rule.universe or "", on.table)).sum() > 0, rule.name
+
+
+@pytest.mark.django_db
+def test_all_of_them_are_valid_in_the_list_and_have_a_mirror(api: Api) -> None:
+    add_starters(get_user_model().objects.first())
+    rows = api.get("/rules?limit=100").json()
+    assert len(rows) == len(PATHS)
+    assert all(row["valid"] for row in rows), [row["name"] for row in rows if not row["valid"]]
+    assert {row["bars"] for row in rows} == {"day", "week", "5min", "65min"}
+    text = next(p for p in PATHS if p.stem.startswith("37-")).read_text()
+    mirrored = api.post("/mirror", {"text": text}).json()
+    assert "crosses below opening_range(minutes).low" in mirrored["text"]

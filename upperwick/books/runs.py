@@ -19,12 +19,14 @@ from upperwick.market.services import in_turn, open_market, request_limits
 from upperwick.refused import Refused
 from upperwick.studies.questions import seal_day
 from upperwick.studies.runs import SMALL_BARS
+from wickcore.bars.frame_names import MINUTES
 from wickcore.bars.moment import iso
 from wickcore.book.figures import returns_of
 from wickcore.book.levels import levels, why
 from wickcore.book.orders import orders
 from wickcore.book.paths import annual
-from wickcore.book.run import BookRun
+from wickcore.book.prepare import Prepared
+from wickcore.book.run import BookRun, Trade, called
 from wickcore.book.settings import BookChoice, chosen_from, words_of
 from wickcore.book.shapes import equity_rows, order_row, position_row, signal_rows, trade_row
 from wickcore.book.tape import OUTCOMES
@@ -133,11 +135,36 @@ def trade_of(owner: Any, run_id: int, number: int, part: int) -> dict[str, Any]:
     if not 0 <= part < len(parts):
         raise Refused("There is no such trade in this run.", 404)
     trade = parts[part]
+    prepared, found = run.prepared, levels(run.prepared, trade)
+    names = [called(prepared, b.row) for b in found]
+    # Within the day a bar of the book's frame is told as it stood at its end.
+    ends = [b for b, name, after in zip(found, names, [*names[1:], ""], strict=True) if name != after]
     bars = [
-        {"day": iso(b.day), "close": b.close, "stop": b.stop, "follow": b.follow, "targets": list(b.targets)}
-        for b in levels(run.prepared, trade)
+        {
+            "day": called(prepared, b.row),
+            "close": _close_of(prepared, b.row),
+            "stop": b.stop,
+            "follow": b.follow,
+            "targets": list(b.targets),
+        }
+        for b in ends
     ]
-    return {"trade": trade_row(trade), "parts": [trade_row(x) for x in parts], "bars": bars, "why": why(run.prepared, trade)}
+
+    def row(x: Trade) -> dict[str, Any]:
+        at = {"signal_at": x.signal_row, "entry_at": x.entry_row, "exit_at": x.exit_row}
+        return {**trade_row(x), **{name: called(prepared, place) for name, place in at.items()}}
+
+    frame = prepared.book.frame if prepared.book.frame in MINUTES else "day"
+    return {"trade": row(trade), "parts": [row(x) for x in parts], "bars": bars, "why": why(prepared, trade), "frame": frame}
+
+
+def _close_of(prepared: Prepared, row: int) -> float:
+    """The close of the whole bar of the book's frame that a row lies in, as the chart has it."""
+    bars, name = prepared.bars, called(prepared, row)
+    end = int(bars.offsets[bars.owner[row] + 1])
+    while row + 1 < end and called(prepared, row + 1) == name:
+        row += 1
+    return float(bars.close[row])
 
 
 def today(owner: Any, body: dict[str, Any]) -> dict[str, Any]:

@@ -268,6 +268,14 @@ class BookTrade(Schema):
     dividends: float
 
 
+class TradeAt(BookTrade):
+    """signal_at, entry_at, exit_at: the bars they lie on, as the chart of the book's frame calls them."""
+
+    signal_at: str
+    entry_at: str
+    exit_at: str
+
+
 class OpenPosition(Schema):
     symbol: str
     rule: str
@@ -456,12 +464,13 @@ class LevelBarOut(Schema):
 
 
 class TradePath(Schema):
-    """A trade with what rested on each of its bars, and why it ended."""
+    """A trade with what rested on each of its bars, and why it ended. frame: of the chart that shows it."""
 
-    trade: BookTrade
-    parts: list[BookTrade]
+    trade: TradeAt
+    parts: list[TradeAt]
     bars: list[LevelBarOut]
     why: str
+    frame: Literal["5min", "15min", "30min", "65min", "day"]
 
 
 class TodayIn(BookRunIn):

@@ -5,6 +5,7 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from upperwick.rules.services import parts_for
+from wickcore.bars.frame_names import FRAMES
 from wickcore.language.aloud import read_aloud
 from wickcore.language.check import check_rule
 from wickcore.language.layout import format_rule
@@ -51,7 +52,7 @@ def lay_out(request: HttpRequest, body: TextIn):
 @router.post("/mirror", response=MirrorOut, operation_id="mirror_rule")
 def other_side(request: HttpRequest, body: TextIn):
     """The rule for the other side, with notes on what stayed as it was."""
-    check_rule(body.text, parts_for(request.user, body.text))
+    check_rule(body.text, parts_for(request.user, body.text), base=FRAMES[0])
     found = mirror(body.text)
     return {"text": found.text, "notes": [{"line": line, "text": text} for line, text in found.notes]}
 

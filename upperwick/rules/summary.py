@@ -7,6 +7,7 @@ from typing import Any
 
 from upperwick.kernels import state_of_core
 from upperwick.rules.models import Rule
+from wickcore.bars.frame_names import FRAMES
 from wickcore.language.check import check_rule
 from wickcore.language.problems import RuleError
 
@@ -20,7 +21,8 @@ def _core() -> str:
 def reading(text: str, parts: Mapping[str, str]) -> dict[str, Any]:
     """What a text says of itself, and whether it is free of errors; a rule with errors is read as far as that goes."""
     try:
-        checked = check_rule(text, parts)
+        # Of any market: one that has no bars within the day says so where the rule is counted.
+        checked = check_rule(text, parts, base=FRAMES[0])
         said = {"about": checked.about, "side": checked.side, "bars": checked.frame, "valid": True}
     except RuleError:
         match = re.search(r"^about[ ]*:(.*)$", text, re.MULTILINE)

@@ -10,6 +10,8 @@ from threading import Event, Thread
 import numpy as np
 
 from wickcore.bars.bars import Bools, Days, Floats, Ints
+from wickcore.bars.frame_names import MINUTES
+from wickcore.bars.moment import clock, iso
 from wickcore.book import tape as t
 from wickcore.book.loop import COUNT, Desk, desk_for, mark_open, room_for, run_days, slots_for
 from wickcore.book.prepare import Prepared
@@ -58,6 +60,16 @@ class Trade:
     @property
     def open(self) -> bool:
         return self.reason == "end"
+
+
+def called(prepared: Prepared, row: int) -> str:
+    """What a bar is called: its day, and within the day the minute at which the bar of the book's frame began that it lies in."""
+    bars, frame = prepared.bars, prepared.book.frame
+    day = iso(int(bars.days[row]))
+    if bars.minute is None or frame not in MINUTES:
+        return day
+    length, opens = MINUTES[frame], bars.calendar.opens
+    return f"{day}T{clock((int(bars.minute[row]) - opens) // length * length + opens)}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,6 +225,8 @@ def _trades(prepared: Prepared, made: t.Made) -> Iterator[Trade]:
     names = [e.name for e in prepared.book.enters]
     size = int(made.size[t.TRADES])
     columns = {name: made.trades[name][:size].tolist() for name in t.TRADE.names or ()}
+    # Bars are counted in the book's frame, as its own lines count them.
+    place = np.cumsum(tape.commit) - tape.commit if len(tape.commit) else np.arange(len(tape.close))
     for values in zip(*columns.values(), strict=True):
         x = dict(zip(columns, values, strict=True))
         side, paid, shares, result = x["side"], x["paid"], x["shares"], x["result"]
@@ -222,7 +236,7 @@ def _trades(prepared: Prepared, made: t.Made) -> Iterator[Trade]:
             int(prepared.bars.days[row]), int(tape.days[x["entry_step"]]), paid, shares, int(tape.days[x["exit_step"]]), x["got"],
             t.REASONS[x["reason"]], x["line"], result, x["costs"], x["received"], result / (shares * paid),
             result / (shares * x["risk"]) if x["risk"] > 0.0 else None, _known(x["stop"]), side * (x["best"] / paid_c - 1.0),
-            side * (x["worst"] / paid_c - 1.0), x["exit_row"] - x["entry_row"],
+            side * (x["worst"] / paid_c - 1.0), int(place[x["exit_row"]] - place[x["entry_row"]]),
         )  # fmt: skip
 
 

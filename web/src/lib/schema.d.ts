@@ -4989,17 +4989,80 @@ export interface components {
             targets: (number | null)[];
         };
         /**
+         * TradeAt
+         * @description signal_at, entry_at, exit_at: the bars they lie on, as the chart of the book's frame calls them.
+         */
+        TradeAt: {
+            /** Number */
+            number: number;
+            /** Symbol */
+            symbol: string;
+            /** Rule */
+            rule: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "long" | "short";
+            /** Signal Day */
+            signal_day: string;
+            /** Entry Day */
+            entry_day: string;
+            /** Entry */
+            entry: number;
+            /** Shares */
+            shares: number;
+            /** Exit Day */
+            exit_day: string;
+            /** Exit */
+            exit: number;
+            /**
+             * Reason
+             * @enum {string}
+             */
+            reason: "stop" | "follow" | "target" | "exit" | "delisted" | "left" | "out" | "end";
+            /** Result */
+            result: number;
+            /** Gain */
+            gain: number;
+            /** Gain R */
+            gain_r: number | null;
+            /** Bars Held */
+            bars_held: number;
+            /** Stop */
+            stop: number | null;
+            /** Best */
+            best: number;
+            /** Worst */
+            worst: number;
+            /** Costs */
+            costs: number;
+            /** Dividends */
+            dividends: number;
+            /** Signal At */
+            signal_at: string;
+            /** Entry At */
+            entry_at: string;
+            /** Exit At */
+            exit_at: string;
+        };
+        /**
          * TradePath
-         * @description A trade with what rested on each of its bars, and why it ended.
+         * @description A trade with what rested on each of its bars, and why it ended. frame: of the chart that shows it.
          */
         TradePath: {
-            trade: components["schemas"]["BookTrade"];
+            trade: components["schemas"]["TradeAt"];
             /** Parts */
-            parts: components["schemas"]["BookTrade"][];
+            parts: components["schemas"]["TradeAt"][];
             /** Bars */
             bars: components["schemas"]["LevelBarOut"][];
             /** Why */
             why: string;
+            /**
+             * Frame
+             * @enum {string}
+             */
+            frame: "5min" | "15min" | "30min" | "65min" | "day";
         };
         /** SignalOut */
         SignalOut: {

@@ -3,7 +3,7 @@
   import { sentence, type Schemas } from '$lib/api'
   import PriceChart from '$lib/charts/PriceChart.svelte'
   import { commandIn } from '$lib/commands'
-  import { day, fixed, percent, price, tone, whole } from '$lib/format'
+  import { fixed, moment, percent, price, tone, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { ask, keeping, query } from '$lib/queries'
 
@@ -24,7 +24,8 @@
   const until = $derived.by(() => {
     if (!trade) return null
     const sessions = market.now?.sessions ?? []
-    return sessions[Math.min(sessions.indexOf(trade.exit_day) + AFTER, sessions.length - 1)] ?? null
+    const more = found?.frame === 'day' ? AFTER : 1
+    return sessions[Math.min(sessions.indexOf(trade.exit_day) + more, sessions.length - 1)] ?? null
   })
   const shown = $derived(Math.max(90, (found?.bars.length ?? 0) + AFTER + BEFORE))
   const drawn = query(() => ({
@@ -33,7 +34,7 @@
       text: 'close < 0', // no rule of its own: the marks of hits would hide the trade
       as_of: until,
       bars: Math.max(260, shown + 60),
-      frame: 'day' as const,
+      frame: found?.frame ?? 'day',
       panes: [],
       all_patterns: false,
     }),
@@ -67,9 +68,9 @@
       stop: on((bar) => bar.stop),
       follow: on((bar) => bar.follow),
       targets: (found.bars[0]?.targets ?? []).map((_, i) => on((bar) => bar.targets[i] ?? null)),
-      signal: data.days.indexOf(found.trade.signal_day),
-      into: scale(found.trade.entry_day, found.trade.entry),
-      outs: found.parts.map((one) => ({ one, at: scale(one.exit_day, one.exit) })),
+      signal: data.days.indexOf(found.trade.signal_at),
+      into: scale(found.trade.entry_at, found.trade.entry),
+      outs: found.parts.map((one) => ({ one, at: scale(one.exit_at, one.exit) })),
     }
   })
 
@@ -109,7 +110,7 @@
     {#if trade && found}
       <span>
         {trade.side === 'short' ? 'Sold short' : 'Bought'}
-        {whole(trade.shares)} on {day(trade.entry_day)} at {price(trade.entry)} by “{trade.rule}”{trade.stop ===
+        {whole(trade.shares)} on {moment(trade.entry_at)} at {price(trade.entry)} by “{trade.rule}”{trade.stop ===
         null
           ? ''
           : `, stop at ${price(trade.stop)}`}. {found.why}
