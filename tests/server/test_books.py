@@ -130,7 +130,8 @@ def test_a_trade_is_told_with_its_levels_and_why_it_ended(api: Api, book: dict[s
     for trade in run["result"]["trades"][:12]:
         path = api.get(f"/books/runs/{run['id']}/trade?number={trade['number']}").json()
         TradePath.model_validate(path)
-        assert path["trade"] == trade
+        assert path["trade"] | trade == path["trade"]
+        assert (path["trade"]["entry_at"], path["frame"]) == (trade["entry_day"], "day")
         assert path["bars"][0]["day"] == trade["entry_day"]
         assert path["bars"][-1]["day"] == trade["exit_day"] or trade["reason"] == "delisted"
         assert path["bars"][0]["stop"] == pytest.approx(trade["stop"])
