@@ -52,5 +52,5 @@ def test_all_of_them_are_valid_in_the_list_and_have_a_mirror(api: Api) -> None:
     assert all(row["valid"] for row in rows), [row["name"] for row in rows if not row["valid"]]
     assert {row["bars"] for row in rows} == {"day", "5min", "65min"}
     text = next(p for p in PATHS if p.stem.startswith("37-")).read_text()
-    mirrored = api.post("/mirror", {"text": text}).json()
+    mirrored = api.post("/language/mirror", {"text": text}).json()
     assert "crosses below opening_range(minutes).low" in mirrored["text"]
