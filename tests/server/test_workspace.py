@@ -370,3 +370,9 @@ def test_a_shared_rule_is_read_and_copied_but_not_changed(api: Api, other: Api) 
     assert other.put(f"/rules/{rule['id']}", {"text": "close > 9"}).status_code == 404
     api.delete(f"/rules/{rule['id']}/share")
     assert other.get(f"/rules/shared/{token}").status_code == 404
+
+
+def test_the_weekday_is_a_column_of_the_day_stood_on(api: Api) -> None:
+    found = api.post("/scan", {"text": "close > 0", "as_of": "2024-06-27", "columns": ["weekday", "sector"]}).json()
+    assert {hit["values"]["weekday"] for hit in found["hits"]} == {"Thursday"}
+    assert len({hit["values"]["sector"] for hit in found["hits"]}) > 2

@@ -17,6 +17,7 @@ from wickcore.language.parser import read_head
 from wickcore.language.problems import Problem, RuleError
 from wickcore.language.rule import CheckedRule, Value
 from wickcore.scan.advice import from_data
+from wickcore.scan.block import WEEKDAYS
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.explain import LineTruth, explain
 from wickcore.scan.scan import ScanResult, scan, values_at
@@ -92,8 +93,11 @@ def hit_rows(
         cells[name] = [None if unknown else v for v, unknown in zip(told, np.isnan(column).tolist(), strict=True)]
     for c in columns:
         if c.value is not None and c.value.type == "text":
-            told = market.bars.symbols if c.value.op.params[0] == "symbol" else market.texts.get(str(c.value.op.params[0]), ())
+            name = str(c.value.op.params[0])
+            told = market.bars.symbols if name == "symbol" else market.texts.get(name, ())
             cells[c.text] = [told[h.number] if told else None for h in hits]
+            if name == "weekday":  # of the day, not of the instrument
+                cells[c.text] = [WEEKDAYS[(result.as_of.day + 3) % 7]] * len(hits)
     sectors = market.texts.get("sector", ())
     return [
         {
