@@ -63,6 +63,9 @@ export function latest(): string | null {
 /** The session stood on. */
 export const dayOf = (at: string | null): string | null => at?.slice(0, 10) ?? null
 
+/** What is stood on, as a sentence says it. */
+export const here = (): string => ((market.asOf?.length ?? 0) > 10 ? 'at this minute' : 'on this evening')
+
 function stand(moment: string): void {
   market.asOf = moment || null
   nameMoment(moment === latest() ? null : market.asOf)

@@ -3,7 +3,7 @@
   import { SvelteSet } from 'svelte/reactivity'
   import { sentence } from '$lib/api'
   import { commandIn } from '$lib/commands'
-  import { market } from '$lib/market.svelte'
+  import { here, market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { choose, preferences } from '$lib/preferences.svelte'
   import { ask, query } from '$lib/queries'
@@ -176,7 +176,7 @@
           {#if wanted || part !== 'all'}
             <p>No hit {wanted ? `is named “${wanted}”` : part === 'new' ? 'is new' : 'has stayed'}.</p>
           {:else}
-            <p>No instrument passes every line on this evening.</p>
+            <p>No instrument passes every line {here()}.</p>
             <p class="mt-1">
               {#if scan.near_misses.length}Beside the lines you see who nearly passed, and which line each of
                 them failed.{/if}

@@ -3,7 +3,7 @@
   import MiniChart from '$lib/charts/MiniChart.svelte'
   import { commandIn } from '$lib/commands'
   import { percent } from '$lib/format'
-  import { market } from '$lib/market.svelte'
+  import { here, market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { ask, client, query } from '$lib/queries'
   import type { Counts } from './counts.svelte'
@@ -172,7 +172,7 @@
   {#if failed}<p role="alert" class="px-4 py-2 text-loss">{failed}</p>{/if}
   {#if scan && rows.length === 0}
     <p class="px-4 py-8 text-ink2">
-      No instrument passes every line on this evening: there is nothing to look at.
+      No instrument passes every line {here()}: there is nothing to look at.
     </p>
   {/if}
   <div
