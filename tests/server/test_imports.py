@@ -19,10 +19,11 @@ from upperwick.data.reading import read_all
 from upperwick.data.rows import stored_rows
 from upperwick.data.taking import KEPT, count, take
 from upperwick.data.undo import undo, undoable
-from upperwick.market import store
+from upperwick.market import load, store
 from upperwick.market.load import load_market
 from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Instrument, Member, OwnFact, Split, Universe
 from upperwick.market.opened import PriceFileError
+from upperwick.market.services import overview
 from upperwick.market.understood import Answers, understand
 from upperwick.refused import Refused
 from wickcore.demo.market import make_market
@@ -314,3 +315,20 @@ def test_a_package_cannot_lead_outside_itself(tmp_path: Path) -> None:
     write(folder, json.dumps({"resources": [{"name": "bars", "path": "../prices.csv"}]}), "datapackage.json")
     with pytest.raises(PriceFileError, match="outside its folder"):
         read_all([folder], Answers())
+
+
+def test_a_market_of_minutes_alone_stands_on_its_close_once_the_session_is_over(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(load, "_held", None)  # what is rolled back leaves the number of its version to another
+    rows = [f"ZZA,2024-03-0{d},{h:02d}:{m:02d},10,11,9,10,100" for d in (4, 5) for h, m in ((9, 30), (9, 35), (9, 40))]
+    file = tmp_path / "m.csv"
+    file.write_text("\n".join(["symbol,date,time,open,high,low,close,volume", *rows]) + "\n")
+    take(read_all([file], Answers()), source="test")
+    found = overview()
+    assert (found["latest"], found["sessions"]) == ("2024-03-05", ["2024-03-04", "2024-03-05"])
+    more = tmp_path / "n.csv"
+    more.write_text("symbol,date,time,open,high,low,close,volume\nZZA,2024-03-06,09:30,10,11,9,10,100\n")
+    take(read_all([more], Answers()), source="test")
+    found = overview()
+    assert (found["latest"], found["sessions"][-1]) == ("2024-03-06T09:35", "2024-03-06")

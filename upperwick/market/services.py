@@ -118,7 +118,7 @@ def overview() -> dict[str, Any]:
         "version": market.version,
         "invented": bool(latest and latest.invented),
         "sessions": _sessions(market),
-        "latest": str(market.latest) if len(market.bars) else None,
+        "latest": str(_latest(market)) if len(market.bars) else None,
         "hours": hours_within(market),
         "universes": sorted(market.universes),
         "sectors": sorted(set(market.texts.get("sector", ())) - {""}),
@@ -133,10 +133,15 @@ def overview() -> dict[str, Any]:
     }
 
 
+def _latest(market: Market) -> Moment:
+    """The newest moment: a session that is over stands at its close, its own bar there or not."""
+    return market.standing(market.latest)
+
+
 def _sessions(market: Market) -> list[str]:
     """Every session, the one that runs too."""
     found = [iso(d) for d in market.bars.sessions]
-    running = market.latest if len(market.bars) else None
+    running = _latest(market) if len(market.bars) else None
     return found if running is None or running.closed or iso(running.day) in found else [*found, iso(running.day)]
 
 

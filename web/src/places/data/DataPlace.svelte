@@ -30,7 +30,10 @@
       <p class="mt-1 max-w-[90ch] text-[14px] text-ink2">
         {#if days}
           {there.invented ? 'An invented market: ' : ''}{whole(days.bars)}
-          {days.frame === 'day' ? 'daily bars' : 'five-minute bars'} of {whole(days.instruments)} instruments{#if days.first && days.last},
+          {days.frame === 'day' ? 'daily bars' : 'five-minute bars'} of {whole(days.instruments)} instrument{days.instruments ===
+          1
+            ? ''
+            : 's'}{#if days.first && days.last},
             {longDay(days.first.slice(0, 10))} to {longDay(days.last.slice(0, 10))}{/if}; {size(there.bytes)} on
           disk. What comes in is merged: it adds and replaces bars by their own moment, and loses none.
         {:else}

@@ -24,7 +24,7 @@
   const rows = $derived([
     ...there.frames.map((one) => ({
       title: FRAMES[one.frame] ?? one.frame,
-      note: `${whole(one.bars)} of ${whole(one.instruments)} instruments`,
+      note: `${whole(one.bars)} of ${whole(one.instruments)} instrument${one.instruments === 1 ? '' : 's'}`,
       unit: 'instruments',
       of: new Map(one.years.map((y) => [y.year, y.instruments])),
     })),
