@@ -226,7 +226,7 @@ def _trades(prepared: Prepared, made: t.Made) -> Iterator[Trade]:
     size = int(made.size[t.TRADES])
     columns = {name: made.trades[name][:size].tolist() for name in t.TRADE.names or ()}
     # Bars are counted in the book's frame, as its own lines count them.
-    place = np.cumsum(tape.commit) - tape.commit if len(tape.commit) else np.arange(len(tape.close))
+    ends = np.flatnonzero(tape.commit) if len(tape.commit) else None
     for values in zip(*columns.values(), strict=True):
         x = dict(zip(columns, values, strict=True))
         side, paid, shares, result = x["side"], x["paid"], x["shares"], x["result"]
@@ -236,8 +236,13 @@ def _trades(prepared: Prepared, made: t.Made) -> Iterator[Trade]:
             int(prepared.bars.days[row]), int(tape.days[x["entry_step"]]), paid, shares, int(tape.days[x["exit_step"]]), x["got"],
             t.REASONS[x["reason"]], x["line"], result, x["costs"], x["received"], result / (shares * paid),
             result / (shares * x["risk"]) if x["risk"] > 0.0 else None, _known(x["stop"]), side * (x["best"] / paid_c - 1.0),
-            side * (x["worst"] / paid_c - 1.0), int(place[x["exit_row"]] - place[x["entry_row"]]),
+            side * (x["worst"] / paid_c - 1.0), _between(ends, x["entry_row"], x["exit_row"]),
         )  # fmt: skip
+
+
+def _between(ends: Ints | None, first: int, last: int) -> int:
+    """How many bars lie between two rows. ends: the rows that end one; None where each does."""
+    return last - first if ends is None else int(np.subtract(*np.searchsorted(ends, [last, first])))
 
 
 def _open(prepared: Prepared, held: t.Held, left: Ints) -> tuple[Position, ...]:
