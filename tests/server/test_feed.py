@@ -181,3 +181,22 @@ def test_what_is_shown_of_the_market_stands_on_the_running_minute(api: Api, plac
     counted = api.post("/scan", {"text": "bars: 5min\nclose > opening_range(30).high\npace(20) > 0"}).json()
     assert counted["as_of"] == f"{iso(session.day)}T10:30"
     assert time.monotonic() - begun < 60
+
+
+def test_inside_a_session_hits_are_compared_with_the_evening_before_and_values_are_of_the_minute(
+    api: Api, place: Path, to_come: Ahead
+) -> None:
+    evening = str(load_market().latest)
+    session = to_come.sessions[0]
+    feed.lay_within(place, session, 0, 30)
+    taken(place)
+    text = "close > open"
+    now = {h["symbol"] for h in api.post("/scan", {"text": text}).json()["hits"]}
+    then = {h["symbol"] for h in api.post("/scan", {"text": text, "as_of": evening}).json()["hits"]}
+    found = api.post("/since", {"text": text}).json()
+    assert found["before"] == evening
+    assert set(found["new"]) == now - then
+    assert set(found["stayed"]) == now & then
+    symbol = sorted(session.bars)[0]
+    value = api.post("/value", {"text": text, "expression": "close", "symbol": symbol}).json()["value"]
+    assert value == pytest.approx(float(to_come.within(session)[symbol]["close"][29]))

@@ -84,7 +84,7 @@ def test_taken_as_a_split_it_is_one(api: Api, faulty: tuple[str, date]) -> None:
     assert one is not None
     undo(one.id)
     findings.look_through()
-    assert Finding.objects.filter(kind="split", open=False).exists()  # there again, and settled already
+    assert Finding.objects.filter(kind="split", open=True).exists()  # nobody has settled what was taken back
 
 
 def test_left_out_the_bar_is_gone_and_comes_back(api: Api, faulty: tuple[str, date]) -> None:
@@ -96,6 +96,8 @@ def test_left_out_the_bar_is_gone_and_comes_back(api: Api, faulty: tuple[str, da
     bars = evaluator().market.bars
     k = bars.number[symbol]
     assert bars.offsets[k + 1] - bars.offsets[k] == before - 1
+    findings.look_through()
+    assert not Finding.objects.filter(symbol=symbol, kind="missing", open=True).exists()  # it is meant to be missing
     one = Import.objects.first()
     assert one is not None
     assert "left out" in one.what
@@ -132,3 +134,14 @@ def test_studies_are_told_how_many_touch_their_universe(faulty: tuple[str, date]
     assert findings.open_in(None) == Finding.objects.filter(open=True).count() > 1
     assert findings.open_in([symbol]) == findings.open_in(None)
     assert findings.open_in(["HARBOUR"]) == 0
+
+
+def test_nothing_is_settled_of_data_that_have_changed_since(api: Api, faulty: tuple[str, date], tmp_path: Path) -> None:
+    """A bar that was corrected meanwhile must not be left out for what it was."""
+    symbol, _ = faulty
+    spike = Finding.objects.get(kind="spike")
+    file = tmp_path / "mended.csv"
+    file.write_text(f"symbol,date,open,high,low,close,volume\n{symbol},{spike.day},10,10,10,10,5\n")
+    take(read_all([file], Answers()), source="test")
+    refused = settled(api, symbol, spike.day.isoformat(), "spike", "out")
+    assert (refused.status_code, "looked through again" in refused.json()["detail"]) == (409, True)

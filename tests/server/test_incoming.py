@@ -114,3 +114,16 @@ def test_the_watch_looks_when_something_is_laid_there(place: Path, monkeypatch: 
     ending.set()
     watching.join(30)
     assert not watching.is_alive()
+
+
+def test_a_file_that_is_called_as_the_feed_s_is_waited_for_and_undone_like_any(place: Path) -> None:
+    file = place / "feed-2024-01-02-within-0935.csv"
+    file.write_text(GOOD[:60])
+    seen = look(place, {})
+    assert not Import.objects.exists()  # half written, whatever its name
+    file.write_text(GOOD)
+    look(place, look(place, seen))
+    (one,) = Import.objects.all()
+    assert one.source == "drop folder"
+    undo(one.id)
+    assert len(load_market().bars) == 0

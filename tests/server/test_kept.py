@@ -1,9 +1,18 @@
 """The columns kept on disk: after any imports they are what reading the whole database gives, they are shared, and they can be thrown away."""
 
+import hashlib
 import json
+from importlib import import_module
 from pathlib import Path
 
+import numpy as np
+import pytest
+from django.apps import apps
+
 from tests.commands import script
+from upperwick.market.models import BarBlock, BlockData, Instrument
+from upperwick.market.store import fits, pack, unpack
+from wickcore.bars.bars import FIELDS
 
 COMPARE = """
 import json, sys
@@ -125,3 +134,23 @@ print(type(base).__name__, bars.close.flags.writeable)
     for one in two:
         assert one.ended().returncode == 0
     assert table.stat().st_mtime_ns == stamp  # nobody made it again
+
+
+@pytest.mark.django_db
+def test_five_minute_bars_of_a_year_are_taken_apart_into_months_and_what_is_damaged_goes_on_being_said() -> None:
+    """Older blocks have a BLAKE2b digest; none of them may be taken for damaged, and what is damaged must not vanish."""
+    table = {"days": np.array([19_723, 19_754, 19_754], np.int32), "minute": np.array([570, 570, 575], np.int32),
+             **{n: np.array([1.0, 2.0, 3.0]) for n in FIELDS}}  # fmt: skip
+    data = pack(table)
+    owners = [Instrument.objects.create(symbol=s) for s in ("ZZOLD", "ZZBAD")]
+    for owner, sum_ in zip(owners, (hashlib.blake2b(data, digest_size=16).hexdigest(), "00000000"), strict=True):
+        BarBlock.objects.create(
+            instrument=owner, frame="5min", year=2024, rows=3, checksum=sum_, content=BlockData.objects.create(data=data)
+        )
+    import_module("upperwick.market.migrations.0009_months_within_the_day").take_apart(apps, None)
+    whole = BarBlock.objects.filter(instrument=owners[0]).order_by("year")
+    assert [(b.year, b.rows) for b in whole] == [(2024 * 12, 1), (2024 * 12 + 1, 2)]
+    assert all(fits(b.checksum, b.content.data) for b in whole)
+    assert np.concatenate([unpack(b.content.data)["close"] for b in whole]).tolist() == [1.0, 2.0, 3.0]
+    (bad,) = BarBlock.objects.filter(instrument=owners[1])
+    assert (bad.year, bad.rows, fits(bad.checksum, bad.content.data)) == (2024 * 12, 1, False)

@@ -18,6 +18,7 @@ def demo(given: Namespace) -> None:
         print("Compiling the measures, once …", flush=True)
         warm_behind([part for part in todo if part != "starters"])
     if given.fresh or not BarBlock.objects.exists():
+        from upperwick.data.undo import forget_imports
         from upperwick.market.aside import AnotherImport
         from upperwick.market.store import save_demo
         from wickcore.demo.market import make_market
@@ -25,6 +26,7 @@ def demo(given: Namespace) -> None:
         print("Making the demo market …", flush=True)
         try:
             print(f"{save_demo(make_market()):,} invented bars stored.", flush=True)
+            forget_imports()
         except AnotherImport as error:
             raise Bad(str(error)) from None
     invented = DataVersion.objects.order_by("-id").values_list("invented", flat=True).first()

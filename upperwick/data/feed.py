@@ -15,7 +15,7 @@ from typing import Any
 from django.db import DatabaseError, connection
 from django.utils import timezone
 
-from upperwick.data.incoming import folder
+from upperwick.data.incoming import folder, laid
 from upperwick.data.models import Feed
 from upperwick.market.load import evaluator
 from upperwick.market.models import DataVersion
@@ -148,9 +148,9 @@ def lay_within(place: Path, session: Session, begin: int, end: int) -> None:
     if begin == 0:
         for table, known in (("overnight", session.nights), *((t, session.tables.get(t, [])) for t in ("splits", "dividends"))):
             if known:
-                _lay(place, f"{PREFIX}{iso(session.day)}-{table}.csv", _dated(known))
+                _lay(place, f"{PREFIX}{iso(session.day)}-{table}.csv", _dated(known), step=True)
     rows = _inner_rows(_made(session.day), session.day, begin, end)
-    _lay(place, f"{PREFIX}{iso(session.day)}{WITHIN}{clock(OPENS + STEP * end).replace(':', '')}.csv", rows)
+    _lay(place, f"{PREFIX}{iso(session.day)}{WITHIN}{clock(OPENS + STEP * end).replace(':', '')}.csv", rows, step=True)
 
 
 def lay_evening(place: Path, session: Session, from_bar: int = 0, within: bool = True) -> list[Path]:
@@ -192,12 +192,13 @@ def _dated(rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
     return [{name: iso(value) if name in dates else value for name, value in row.items()} for row in rows]
 
 
-def _lay(place: Path, name: str, rows: list[dict[str, Any]]) -> Path:
-    """Writes a file beside, and then puts it there whole."""
+def _lay(place: Path, name: str, rows: list[dict[str, Any]], step: bool = False) -> Path:
+    """Writes a file beside, and then puts it there whole. step: it belongs to a session that runs."""
     part = place / f".{name}.part"
     heads = list(dict.fromkeys(head for row in rows for head in row))
     with part.open("w", newline="", encoding="utf-8") as file:
         writer = csv.DictWriter(file, heads)
         writer.writeheader()
         writer.writerows(rows)
+    laid[name] = step
     return part.rename(place / name)

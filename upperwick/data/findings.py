@@ -119,10 +119,19 @@ def settle(user: Any, kind: str, symbol: str, day: date, how: str) -> None:
         raise Refused("There is no such finding any more.", 404)
     if how not in ways_of(kind):
         raise Refused(f"A finding of this kind is not settled by “{how}”.", 422)
+    if not is_fresh():
+        raise Refused("The data have changed since this was found; they are being looked through again. Look in a moment.", 409)
     if how == "split":
+        # The data are mended, and nothing is settled: undone, it is found and asked about again.
         _take_split(user, found)
-    elif how == "out":
+        found.delete()
+        return
+    if how == "out":
         leave_out(user, symbol, day)
+        found.delete()
+        # The session that is missing now is meant to be.
+        Settled.objects.update_or_create(kind="missing", symbol=symbol, day=day, defaults={"by": user, "how": how})
+        return
     Settled.objects.update_or_create(
         kind=kind, symbol=symbol, day=EVER if how == "never" else day, defaults={"by": user, "how": how, "at": timezone.now()}
     )

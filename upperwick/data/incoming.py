@@ -29,9 +29,10 @@ from upperwick.market.understood import Answers
 LOOK_MILLISECONDS = 700  # a file that has not changed between two looks is whole
 NOT_YET = (".part", ".tmp", ".crdownload", ".partial")  # endings under which files are still being written
 REPORT = ".why.txt"
-AT_ONCE = "feed-"  # our own feed puts files there whole
-FEED = "feed"  # the source of what it lays while a session runs
-RUNNING = "-within-"  # in the names of those of a session that runs: a step of it is nothing to be taken back
+FEED = "feed"  # the source of what our own feed lays while a session runs
+# What the feed of this process has laid whole, by name, and whether it is a step of a session that runs: that is nothing to be taken back.
+# Anybody else's files are told by nothing but what they hold, whatever they are called.
+laid: dict[str, bool] = {}
 SHOWN, REPORTED = 6, 200
 _log = logging.getLogger("upperwick")
 
@@ -66,7 +67,7 @@ def keep_watch(ending: Event) -> None:
 def look(place: Path, seen: dict[Path, tuple[int, int]]) -> dict[Path, tuple[int, int]]:
     """Brings in the files that have not changed since they were seen. Returns what is seen now: size and time of each."""
     now = {p: _state(p) for p in _waiting(place)}
-    whole = [p for p, state in now.items() if seen.get(p) == state or p.name.startswith(AT_ONCE)]
+    whole = [p for p, state in now.items() if seen.get(p) == state or p.name in laid]
     if whole:
         bring_in(place, whole)
     return {p: state for p, state in now.items() if p not in whole}
@@ -97,7 +98,8 @@ def bring_in(place: Path, files: list[Path]) -> Import | None:
         return None
     try:
         read = _read(good)
-        steps = any(RUNNING in p.name for p in good) and all(p.name.startswith(AT_ONCE) for p in good)
+        ours = [laid.pop(p.name, None) for p in good]
+        steps = any(ours) and None not in ours
         source = FEED if steps else "drop folder"
         made = take(read, source=source, digests=[digest(p) for p in good], undoable=not steps, **_market_of(read))
         if steps:
@@ -119,14 +121,14 @@ def bring_in(place: Path, files: list[Path]) -> Import | None:
 def _with_step_before(made: Import) -> None:
     """The steps of one session stand as one import."""
     before = Import.objects.filter(source=FEED, id__lt=made.id).first()
-    day = made.files[-1][: len(AT_ONCE) + 10]
-    if before is None or not before.files[-1].startswith(day):
+    name = made.files[-1].rpartition("-")[0]  # of all steps of that session
+    if before is None or before.files[-1].rpartition("-")[0] != name:
         return
     for table, counts in before.counts.items():
         own = made.counts.setdefault(table, dict.fromkeys(counts, 0))
         made.counts[table] = {**own, **{n: own[n] + counts[n] for n in ("added", "replaced", "same")}}
     bars = made.counts["bars"]["added"]
-    made.what = f"{day.removeprefix(AT_ONCE)} as it goes: {bars:,} five-minute bars"
+    made.what = f"{name} as the session goes: {bars:,} five-minute bars"
     made.save(update_fields=["counts", "what"])
     before.delete()
 

@@ -62,6 +62,11 @@ def undo(import_id: int, tell: Callable[[float], None] = lambda share: None) -> 
     return one
 
 
+def forget_imports() -> None:
+    """Another market stands in place of the one they went into: nothing of them can be put back any more."""
+    Before.objects.all().delete()
+
+
 def _later(one: Import, row: Before) -> list[Before]:
     """What later imports remember of the same table, the earliest first."""
     return list(

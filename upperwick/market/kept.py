@@ -19,6 +19,7 @@ from django.conf import settings
 from upperwick.market.blocks import CHUNK, Columns
 from upperwick.market.load import Events, by_instrument, calendar_of, factor_of, holidays_known, market_with, one_state
 from upperwick.market.models import BarBlock, DataVersion, Dividend, Instrument, Split
+from upperwick.market.version import data_version
 from wickcore.bars.bars import FIELDS, Bars
 from wickcore.bars.calendar import Calendar
 from wickcore.bars.market import Dated, Facts, Market, Membership
@@ -40,7 +41,7 @@ class Index(NamedTuple):
 
 
 def kept_market(version: str) -> Market:
-    """The market of a version, from its files; they are made where there are none. Raises Damaged and OSError."""
+    """The market of a version, or of a newer one, from its files; they are made where there are none. Raises Damaged and OSError."""
     folder = Path(settings.DATA_DIR) / "columns"
     found = _opened(folder, version)
     if found is not None:
@@ -48,6 +49,7 @@ def kept_market(version: str) -> Market:
     folder.mkdir(parents=True, exist_ok=True)
     with _alone(folder):
         with one_state():
+            version = data_version()  # of what is read here, whatever was imported since it was asked for
             found = _opened(folder, version)  # another process was faster
             if found is None:
                 _make(folder, version)

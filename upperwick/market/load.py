@@ -44,7 +44,8 @@ def evaluator() -> Evaluator:
     version = data_version()
     with _lock:
         if _held is None or _held[0] != version:
-            _held = (version, Evaluator(_market_of(version)))
+            market = _market_of(version)
+            _held = (market.version, Evaluator(market))  # an import may have ended meanwhile: what was read says what it is
         return _held[1]
 
 
@@ -53,11 +54,11 @@ def _market_of(version: str) -> Market:
     from upperwick.market.kept import kept_market
 
     if connection.in_atomic_block:  # of a state that nobody else may ever see
-        return load_market(version)
+        return load_market()
     try:
         found = kept_market(version)
     except (Damaged, OSError):
-        return load_market(version)
+        return load_market()
     _left_out.clear()
     return found
 

@@ -4,7 +4,7 @@ import hashlib
 import zlib
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date
 from typing import Any
 
@@ -319,6 +319,8 @@ def save_demo(market: DemoMarket) -> int:
 def complete_demo(market: DemoMarket) -> int:
     """Gives a stored demo market of daily bars the five-minute and overnight bars that came later; nothing else is touched. Returns how many."""
     with importing(), staged() as stage:
+        there = set(Instrument.objects.values_list("symbol", flat=True))
+        market = replace(market, instruments=[i for i in market.instruments if i.symbol in there])
         made = [i for i in market.instruments if i.inner is not None]
         for instrument in made:
             _stage_inner(instrument, stage)

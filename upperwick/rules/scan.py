@@ -9,10 +9,10 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from upperwick.market.charts import place
-from upperwick.market.services import as_of_day, as_of_moment, in_turn, open_market, request_limits, shown_as
+from upperwick.market.services import as_of_moment, in_turn, open_market, request_limits, shown_as
 from upperwick.refused import Refused
 from upperwick.rules.checking import names_of, prepared
-from wickcore.bars.moment import Moment, clock, iso
+from wickcore.bars.moment import Moment, clock, iso, of_key
 from wickcore.language.parser import read_head
 from wickcore.language.problems import Problem, RuleError
 from wickcore.language.rule import CheckedRule, Value
@@ -167,17 +167,20 @@ def others(text: str, error: RuleError, counted: Callable[[str], dict[str, Any]]
 
 
 def since(owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float]) -> dict[str, Any]:
-    """Today's hits against those of the session before: which are new, which stayed, which are gone. Raises RuleError and Refused."""
-    found = prepared(owner, text, dials, universe)
+    """The hits of the moment stood on against those of the session before: which are new, which stayed, which are gone. Raises RuleError and
+    Refused."""
+    at = as_of_moment(open_market().market, as_of)
+    found = prepared(owner, text, dials, universe, as_of=str(at))
     market = found.engine.market
-    day = as_of_day(market, as_of)
-    before = market.bars.session_on(day) - 1
+    before = market.bars.session_on(at.day - 1)
     if before < 0:
         raise Refused("There is no session before this one.")
     earlier = int(market.bars.sessions[before])
+    evening = prepared(owner, text, dials, universe, as_of=iso(earlier))
     limits = request_limits()
     now, then = (
-        {h.symbol: h for h in scan(found.engine, found.rule, evening, found.members, limits).hits} for evening in (day, earlier)
+        {h.symbol: h for h in scan(one.engine, one.rule, when, one.members, limits).hits}
+        for one, when in ((found, at), (evening, Moment(earlier)))
     )
     names = market.names or market.bars.symbols
     return {
@@ -210,8 +213,9 @@ def value_of(owner: Any, text: str, expression: str, symbol: str, as_of: str | N
     """One expression, which may name the rule's dials and lets, for one instrument on the as-of day. Raises RuleError and Refused."""
     engine = open_market()
     market = engine.market
-    day = as_of_day(market, as_of)
-    k, begin, end = place(market.bars, symbol, day)
+    at = as_of_moment(market, as_of)
+    engine = engine.stepping("day", at)  # inside a session the day so far
+    k, begin, end = place(engine.bars, symbol, at)
     column = Column(expression, names_of(owner, text).check(expression))
     assert column.value is not None
     if column.value.type == "text":
@@ -221,7 +225,7 @@ def value_of(owner: Any, text: str, expression: str, symbol: str, as_of: str | N
         told = None
     else:
         # Its latest bar, though that may lie before the as-of day.
-        latest = int(market.bars.days[end - 1])
+        latest = of_key(int(engine.bars.known_at(np.array([end - 1]))[0]))
         found = values_at(engine, {"value": column.value}, np.array([k]), latest, request_limits())["value"][0]
         told = None if np.isnan(found) else bool(found) if column.value.type == "condition" else float(found)
     return {"value": told, "shown": column.shown}

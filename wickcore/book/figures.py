@@ -197,7 +197,8 @@ def _intervals(run: BookRun, ended: list[Whole], in_r: list[Whole], seed: int) -
     if len(ended) < LEAST_TRADES:
         return (None, None), (None, None)
     days, _ = run.daily
-    block = max(1, round(float(np.mean([w.bars_held for w in ended]))))
+    held = np.searchsorted(days, [w.exit_day for w in ended]) - np.searchsorted(days, [w.entry_day for w in ended])
+    block = max(1, round(float(np.mean(held))))  # in days, whatever the book's bars are
     columns = []
     for some, value in ((ended, lambda w: float(w.result > 0)), (in_r, lambda w: w.gain_r)):
         place = np.searchsorted(days, [w.entry_day for w in some])
