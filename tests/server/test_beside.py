@@ -9,8 +9,8 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from upperwick.cli.main import main
-from upperwick.market.beside import BesideError, read_beside
+from upperwick.cli.main import BESIDE, main
+from upperwick.market.beside import KINDS, BesideError, read_beside
 from upperwick.market.load import evaluator
 from upperwick.market.models import Dividend, Instrument, Report, Split
 from upperwick.rules.services import plain_starters
@@ -213,3 +213,17 @@ def test_a_published_holiday_ends_its_week_a_day_earlier(tmp_path: Path, capsys:
     code, _, said = run(capsys, "scan", rule, "--prices", prices, "--announcements", wrong, "--json")
     assert code
     assert "x.csv, line 2: kind `feast` is no kind; kinds are announcement and holiday" in said
+
+
+def test_every_table_that_can_lie_beside_prices_has_its_option(tmp_path: Path, capsys: Any) -> None:
+    assert set(BESIDE) == set(KINDS)
+    prices = write(tmp_path, "p.csv", "symbol,date,open,high,low,close,volume\nZZA,2024-03-04,10,11,9,10,5\n")
+    rule = write(tmp_path, "n.rule", "overnight.low_first\novernight.place > 40%\nown.tone > 0\n")
+    code, found, said = run(capsys, "scan", rule, "--prices", prices, "--json")
+    assert (code, found["hits"]) == (0, [])
+    assert said.count("give them with --overnight FILE") == 2
+    assert "give them with --own FILE" in said
+    night = write(tmp_path, "o.csv", "symbol,day,open,high,low,close,low_first\nZZA,2024-03-04,10,11,9,10,true\n")
+    tone = write(tmp_path, "t.csv", "symbol,day,name,value\nZZA,2024-03-01,tone,1\n")
+    code, found, said = run(capsys, "scan", rule, "--prices", prices, "--json", "--overnight", night, "--own", tone)
+    assert (code, said, [h["symbol"] for h in found["hits"]]) == (0, "", ["ZZA"])

@@ -20,6 +20,7 @@ BESIDE = {
     "splits": "splits",
     "dividends": "dividends",
     "members": "universes and who belonged to them when",
+    "overnight": "the night before each session by symbol and day: open, high, low, close, low_first",
     "announcements": "announcements and holidays of the calendar by day and name",
     "own": "facts of your own: symbol, day, name, value",
 }
