@@ -136,3 +136,22 @@ def test_where_there_are_staff_only_they_change_the_market_and_uploads_are_ones_
         assert "staff bring data in" in answer.json()["detail"]
     mine = api.post("/data/look", {"upload": upload})
     assert other.get(f"/data/jobs/{mine.json()['id']}").status_code == 404
+
+
+@pytest.mark.parametrize("name", [n for n in TABLES if n not in ("bars", "calendar")])
+def test_a_file_of_every_table_is_looked_at_taken_and_taken_back(api: Api, name: str) -> None:
+    """As the table's own description has it: one row of each, of an instrument that is there."""
+    said = {"text": "Harbour 500", "day": "2024-06-27", "number": "2.5", "above zero": "2.5", "truth": "true"}
+    cells = {c.name: c.choices[0] if c.choices else "ISTYAR" if c.name == "symbol" else said[c.kind] for c in TABLES[name].columns}
+    if name == "own":
+        cells["name"] = "tone"
+    cells["symbol"] = DataVersion.objects.last().benchmark
+    upload = sent(api, **{f"{name}__csv": ",".join(cells) + "\n" + ",".join(cells.values()) + "\n"})
+    looked = ended(api, api.post("/data/look", {"upload": upload}))
+    assert looked["state"] == "done", looked
+    (file,) = looked["result"]["look"]["files"]
+    assert (file["table"], file["questions"]) == (name, [])
+    made = ended(api, api.post("/data/import", {"upload": upload}))
+    assert made["state"] == "done", made
+    undone = ended(api, api.post(f"/data/imports/{api.get('/data').json()['imports'][0]['id']}/undo", {}))
+    assert undone["state"] == "done", undone

@@ -24,7 +24,7 @@ BESIDE = {
     "announcements": "announcements and holidays of the calendar by day and name",
     "own": "facts of your own: symbol, day, name, value",
 }
-TABLE_NAMES = ("bars", "instruments", "splits", "dividends", "members", "reports", "calendar", "own")
+TABLE_NAMES = ("bars", "instruments", "splits", "dividends", "members", "reports", "overnight", "calendar", "own")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

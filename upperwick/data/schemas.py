@@ -6,7 +6,7 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field
 
-TableName = Literal["bars", "instruments", "splits", "dividends", "members", "reports", "calendar", "own"]
+TableName = Literal["bars", "instruments", "splits", "dividends", "members", "reports", "overnight", "calendar", "own"]
 
 
 class KindCount(Schema):

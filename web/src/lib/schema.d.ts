@@ -5492,7 +5492,7 @@ export interface components {
              * Table
              * @enum {string}
              */
-            table: "bars" | "instruments" | "splits" | "dividends" | "members" | "reports" | "calendar" | "own";
+            table: "bars" | "instruments" | "splits" | "dividends" | "members" | "reports" | "overnight" | "calendar" | "own";
             /** Frame */
             frame: string;
             /** Rows */
@@ -5571,7 +5571,7 @@ export interface components {
              * Table
              * @default
              */
-            table: ("bars" | "instruments" | "splits" | "dividends" | "members" | "reports" | "calendar" | "own") | "";
+            table: ("bars" | "instruments" | "splits" | "dividends" | "members" | "reports" | "overnight" | "calendar" | "own") | "";
             /**
              * Dates
              * @default
