@@ -52,6 +52,7 @@ vitest:
 bench: check-tools .stamps/dev ## time the core side by side with general-purpose libraries
 	@$(PY) benchmarks/run.py
 	@$(PY) benchmarks/books.py
+	@$(PY) benchmarks/whole.py
 
 docs: .stamps/dev ## write the generated parts of docs/ and the API schema anew
 	@UPPERWICK_DATA=.stamps/test-data $(PY) scripts/generate.py

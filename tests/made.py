@@ -7,7 +7,8 @@ import numpy as np
 
 from wickcore.bars.bars import Bars, build_bars
 from wickcore.bars.calendar import Calendar
-from wickcore.bars.market import Dated, Facts, Market, Membership, nights
+from wickcore.bars.market import Beside, Dated, Facts, Market, Membership, market_of, nights
+from wickcore.demo.market import make_market
 
 FIRST = int(np.datetime64("2020-01-01", "D").astype(int))
 
@@ -152,3 +153,35 @@ def one(closes: list[float], volumes: list[float] | None = None, first: int = FI
     volume = np.array(volumes if volumes is not None else [1000.0] * len(close), float)
     extra = {"factor": np.array(columns["factor"], float)} if "factor" in columns else {}
     return build_bars({symbol: {"days": weekdays(len(close), first), **table, "close": close, "volume": volume, **extra}})
+
+
+def demo_market(listed: int, delisted: int, frames: tuple[str, ...] = ("day",)) -> Market:
+    """A small demo market, as it would be read from the database. frames: `day`, and `5min` for those that have bars within the day."""
+    found = make_market(listed=listed, delisted=delisted)
+    all_ = found.instruments
+    tables: dict[str, dict[str, Any]] = {"day": {i.symbol: {"days": i.days, **i.columns} for i in all_}}
+    if "5min" in frames:
+        tables["5min"] = {
+            i.symbol: {"days": i.inner.days, "minute": i.inner.minute, **i.inner.columns} for i in all_ if i.inner is not None
+        }
+    beside = Beside(
+        texts={"sector": {i.symbol: i.sector for i in all_}, "kind": {i.symbol: i.kind for i in all_}},
+        names={i.symbol: i.name for i in all_},
+        listed={i.symbol: i.listed for i in all_},
+        delisted={i.symbol: i.delisted for i in all_ if i.delisted is not None},
+        splits={i.symbol: i.splits for i in all_},
+        dividends={i.symbol: i.dividends for i in all_},
+        members=found.universes,
+        events={name: [day for day, kind in found.events if kind == name] for name in {kind for _, kind in found.events}},
+        holidays={day for day, _ in found.holidays},
+        overnight={
+            i.symbol: [
+                (int(day), *(float(i.nights.columns[name][at]) for name in ("open", "high", "low", "close", "low_first")))
+                for at, day in enumerate(i.nights.days)
+            ]
+            for i in all_
+            if i.nights is not None
+        },  # type: ignore[dict-item]
+        benchmark=found.benchmark,
+    )
+    return market_of(tables, beside)

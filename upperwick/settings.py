@@ -40,9 +40,11 @@ INSTALLED_APPS = [
     "upperwick.accounts",
     "upperwick.bench",
     "upperwick.books",
+    "upperwick.whole",
     "upperwick.data",
     "upperwick.events",
     "upperwick.jobs",
+    "upperwick.keeping",
     "upperwick.market",
     "upperwick.rules",
     "upperwick.studies",
@@ -123,3 +125,13 @@ X_FRAME_OPTIONS = "DENY"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
 DATA_UPLOAD_MAX_NUMBER_FILES = 500
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
+
+# Messages are kept in the outbox; with a mail server they are also sent, to the address that an account has.
+EMAIL_BACKEND = "upperwick.keeping.mail.Outbox"
+DEFAULT_FROM_EMAIL = os.environ.get("UPPERWICK_MAIL_FROM", "outbox@upperwick.invalid")
+SMTP_HOST = os.environ.get("UPPERWICK_SMTP_HOST", "")
+EMAIL_HOST, EMAIL_PORT = SMTP_HOST or "localhost", int(os.environ.get("UPPERWICK_SMTP_PORT", "25"))
+EMAIL_HOST_USER = os.environ.get("UPPERWICK_SMTP_USER", "")
+EMAIL_HOST_PASSWORD = os.environ.get("UPPERWICK_SMTP_PASSWORD", "")
+EMAIL_USE_TLS = os.environ.get("UPPERWICK_SMTP_TLS", "") == "1"
+EMAIL_TIMEOUT = 20

@@ -6,7 +6,7 @@ import numpy as np
 
 from wickcore.bars.bars import build_bars
 from wickcore.bars.factor import steps_of_ratio
-from wickcore.bars.market import Facts, Market, Membership
+from wickcore.bars.market import Beside, Facts, Market, Membership, market_of
 from wickcore.book.figures import figures
 from wickcore.book.levels import levels
 from wickcore.book.luck import luck
@@ -17,6 +17,9 @@ from wickcore.language.book_check import check_book
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_rule
 from wickcore.language.problems import RuleError
+from wickcore.precedents.morning import STAGES, morning
+from wickcore.precedents.outcomes import chosen, outcome, sessions_of, way
+from wickcore.precedents.statements import statements_of
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.patterns import drawn, of_all
 from wickcore.scan.scan import scan
@@ -44,6 +47,21 @@ def warm_patterns() -> None:
         list(drawn(engine, of_all(frame), "A", 40, every=True))
 
 
+def warm_mornings() -> None:
+    """What a morning is looked at with: its bars and nights are laid out anew, as other arrays than those of a stored market."""
+    days = np.arange(60) + 15_000
+    price = 10.0 + np.sin(np.arange(60) / 3.0)
+    table = {"days": days, "volume": price * 100, **dict.fromkeys(("open", "high", "low", "close"), price)}
+    night = [(int(d), 10.0, 11.0, 9.0, 10.5, 1.0) for d in days]
+    beside = Beside(overnight={"A": night, "B": night}, events={"News": [15_020]}, benchmark="A")
+    market = market_of({"day": {"A": table, "B": table}}, beside)
+    ops = [check_rule(f"decide: open\n{s.line}").lines[0].op for s in statements_of(market.events)]
+    for stage in STAGES:
+        laid = morning(market, int(days[-1]), stage, ["A", "B"])
+        of = sessions_of(laid, "A", ops)
+        outcome(way(laid, of, 0, 0.0), chosen(of))
+
+
 def warm_measures() -> None:
     """Every measure, fact and frame, each for the table's own frame and for coarser ones, and the studies."""
     warm_rules(_examples(patterns=False))
@@ -58,6 +76,7 @@ def warm_measures() -> None:
         rule = check_rule(f"bars: {frame}\nclose > 11")
         members = engine.market.members("all")
         path(engine, study(engine, rule, StudySettings(horizons=(1, 2), draws=2), members), members, draws=2)
+    warm_mornings()
 
 
 def warm_books() -> None:

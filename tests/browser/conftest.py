@@ -117,7 +117,7 @@ def page(browser: Browser, address: str, signed_in: Any) -> Iterator[Page]:
     made.on("pageerror", lambda e: errors.append(str(e)))
     made.on("console", lambda m: errors.append(m.text) if m.type == "error" and "Failed to load resource" not in m.text else None)
     made.on("request", lambda r: errors.append(f"asked {r.url}") if not r.url.startswith((address, "data:", "blob:")) else None)
-    made.goto(address)
+    made.goto(f"{address}/rules")
     made.get_by_role("heading", name="Rules").wait_for()
     yield made
     context.close()
@@ -128,4 +128,4 @@ def sign_in(page: Page) -> None:
     page.get_by_label("Name").fill(ACCOUNT[0])
     page.get_by_label("Password").fill(ACCOUNT[1])
     page.keyboard.press("Enter")
-    page.get_by_role("heading", name="Rules").wait_for()
+    page.get_by_role("navigation", name="Places").wait_for()

@@ -127,6 +127,24 @@ class Forms:
                 found.append(value / other.factor[q] ** (degree or 0))
         return (sum(found) / len(found) if found else None), 0
 
+    def _form_breadth(self: Any, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
+        kind = self.market.texts.get("kind", ("",) * len(self.market.bars.symbols))
+        over = next((a.value.value for a in node.arguments if a.name == "for"), "")  # type: ignore[union-attr]
+        found: list[bool] = []
+        for k, symbol in enumerate(self.market.bars.symbols):
+            other = self if symbol == self.symbol else self._other(symbol)
+            q = self.same_moment(other, p)
+            if q is None or (not over and any(kind) and kind[k] != "share") or (over and not self._belongs(over, k, other.days[q])):
+                continue
+            value = other.value(node.arguments[0].value, frame, q)[0]
+            if value is not None:
+                found.append(bool(value))
+        return (sum(found) / len(found) if found else None), 0
+
+    def _belongs(self: Any, universe: str, k: int, day: int) -> bool:
+        dated = self.market.universes[universe]
+        return any(i == k and a <= day <= b for i, a, b in zip(dated.instrument, dated.first, dated.last, strict=True))
+
     def _form_benchmark(self: Any, node: tree.Call, frame: str, p: int) -> tuple[Value, int | None]:
         assert self.market.benchmark is not None
         return self._of_symbol(self.market.benchmark, node.arguments[0].value, frame, p)

@@ -54,6 +54,7 @@ SPECIAL = {
     "at_report": "at_report(shares_outstanding, 1)",
     "carry": "carry(high, 0.9 * prior + 0.1 * high)", "parabolic": "parabolic(high, low, 0.05, 0.2)",
     "of": 'of("S01", sma(3))', "group": "group(change(3), by=sector)",
+    "breadth": "breadth(close > sma(3))",
     "last_of": "last_of(week)",
     "on": "on(month, sma(2))",
     "zigzag_high.age": "zigzag_high(3%).age", "zigzag_low.age": "zigzag_low(atr(3), 2).age", "swing_high.age": "swing_high(2).age",

@@ -6,10 +6,12 @@ The dataset is `arch.data.sp500`, daily prices of a stock index from 1999 to 201
 import numpy as np
 import pandas as pd
 import pytest
-from arch.data import sp500
+from arch.data import nasdaq, sp500
 
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market
+from wickcore.breadth.series import breadth_series
+from wickcore.language.breadth import check_breadth
 from wickcore.language.check import check_rule
 from wickcore.scan.evaluate import Evaluator
 from wickcore.study.follow import study
@@ -67,3 +69,26 @@ def test_weekly_measures_equal_pandas_on_fridays(frame: pd.DataFrame, engine: Ev
     weekly = weeks.last().rolling(40).mean()
     ends = weeks.apply(lambda part: part.index[-1])
     np.testing.assert_allclose(ours[ends.values].to_numpy(), weekly.to_numpy(), rtol=1e-12)
+
+
+def test_a_breadth_over_two_indices_equals_pandas() -> None:
+    """`arch.data.sp500` and `arch.data.nasdaq`, daily prices of two stock indices: how many of them stand above their 50-day average."""
+    tables, closes = {}, {}
+    for name, data in (("S", sp500.load()), ("N", nasdaq.load())):
+        data.columns = [c.lower().replace(" ", "_") for c in data.columns]
+        data = data[data["volume"] > 0]
+        days = data.index.values.astype("datetime64[D]").astype(np.int32)
+        tables[name] = {"days": days, **{n: data[n].to_numpy(float) for n in ("open", "high", "low", "close", "volume")}}
+        closes[name] = pd.Series(data["close"].to_numpy(float), index=days)
+    engine = Evaluator(Market((build_bars(tables),)))
+    found = breadth_series(engine, check_breadth("close > sma(50)"))
+    mean = {name: close.rolling(50).mean() for name, close in closes.items()}
+    above = pd.DataFrame({name: (closes[name] > mean[name])[mean[name].notna()] for name in closes}).sort_index()
+    known = above.notna().sum(axis=1)
+    assert len(known) > 4_000
+    at = np.searchsorted(found.days, known.index.to_numpy())
+    assert found.passed[at].tolist() == (above == True).sum(axis=1).tolist()  # noqa: E712, unknown is neither
+    assert (found.passed + found.failed)[at].tolist() == known.tolist()
+    weekly = breadth_series(engine, check_breadth("close > sma(50)"), by="week")
+    days = pd.Series(found.days, index=pd.to_datetime(found.days, unit="D"))
+    assert weekly.days.tolist() == days.groupby(days.index.to_period("W-SUN")).last().tolist()

@@ -3,7 +3,7 @@
 import pytest
 
 from tests.server.conftest import Api
-from upperwick.rules import summary
+from upperwick.rules import services, summary
 from upperwick.rules.models import Rule
 from upperwick.rules.summary import read_all_again
 
@@ -107,8 +107,8 @@ def test_after_an_update_rules_are_read_anew_once(api: Api) -> None:
     assert listed[rule["id"]]["side"] == "long"  # never what another core has read
     made(api, "close > 2", "As an older version kept it")
     Rule.objects.filter(name="As an older version kept it").update(read={})
-    assert read_all_again() == 2
-    assert read_all_again() == 0
+    assert read_all_again(services.parts_of) == 2
+    assert read_all_again(services.parts_of) == 0
     assert Rule.objects.get(id=rule["id"]).saved == before.saved
 
 

@@ -23,3 +23,48 @@ class BenchList(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+STAGES = ("shortlisted", "planned", "holding", "closed")
+
+
+class BenchItem(models.Model):
+    """An instrument on the bench. stage: one of STAGES. rule_name, version: which rule brought it, where one did; rule: its number, which may be
+    gone. since, moved: moments of the market. plan: as keeping.plan keeps it, prices
+    on the continuous scale. `deleted` is set while it can still be brought back."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="bench")
+    symbol = models.CharField(max_length=32)
+    stage = models.CharField(max_length=12, choices=[(s, s) for s in STAGES], default="shortlisted")
+    rule = models.PositiveIntegerField(null=True, blank=True)
+    rule_name = models.CharField(max_length=120, blank=True)
+    version = models.PositiveIntegerField(null=True, blank=True)
+    since = models.CharField(max_length=20)
+    moved = models.CharField(max_length=20)
+    plan = models.JSONField(null=True, blank=True)
+    deleted = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["owner", "symbol"],
+                condition=models.Q(deleted__isnull=True) & ~models.Q(stage="closed"),
+                name="an_instrument_once_on_the_bench",
+            )
+        ]
+
+
+class BenchEvent(models.Model):
+    """What happened to an item, and notes on it: nothing of it is changed later, notes apart."""
+
+    KINDS = [(k, k) for k in ("added", "moved", "note", "planned", "dropped", "restored")]
+
+    item = models.ForeignKey(BenchItem, on_delete=models.CASCADE, related_name="events")
+    kind = models.CharField(max_length=10, choices=KINDS)
+    moment = models.CharField(max_length=20)
+    at = models.DateTimeField(auto_now_add=True)
+    text = models.CharField(max_length=2_000, blank=True)
+
+    class Meta:
+        ordering = ["-id"]

@@ -6,7 +6,7 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from upperwick.bench.models import BenchList
+from upperwick.bench.models import STAGES, BenchItem, BenchList
 from upperwick.market.services import no_universe
 from upperwick.refused import Refused
 from wickcore.bars.market import Market
@@ -35,6 +35,8 @@ def keep(owner: Any, market: Market, name: str, symbols: list[str]) -> BenchList
     name = " ".join(name.split())[:80]
     if not name:
         raise Refused("A list needs a name.", 422)
+    if name in STAGES:
+        raise Refused(f"“{name}” is a stage of the bench, and a universe by itself; choose another name.", 422)
     if name in market.universes or name.startswith(LIST_KEY) or any(c in name for c in '"#:'):
         raise Refused(f"“{name}” cannot name a list: it is a universe's name, or holds one of \" # :", 422)
     unique = list(dict.fromkeys(s.strip().upper() for s in symbols if s.strip()))
@@ -65,6 +67,14 @@ def restore(found: BenchList) -> BenchList:
     return found
 
 
+def on_stages(owner: Any) -> dict[str, list[str]]:
+    """The symbols on each stage of the owner's bench: universes like lists."""
+    found: dict[str, list[str]] = {stage: [] for stage in STAGES}
+    for stage, symbol in BenchItem.objects.filter(owner=owner, deleted__isnull=True).order_by("id").values_list("stage", "symbol"):
+        found[stage].append(symbol)
+    return found
+
+
 def universe_key(owner: Any, market: Market, text: str | None) -> tuple[str, list[str]]:
     """What the core calls the universe a person wrote, and the names of their lists in it; "" for all instruments.
 
@@ -72,7 +82,7 @@ def universe_key(owner: Any, market: Market, text: str | None) -> tuple[str, lis
     """
     if not text or not text.strip():
         return "", []
-    own = {found.name: found for found in lists_of(owner)}
+    own = {**on_stages(owner), **{found.name: found.symbols for found in lists_of(owner)}}
     try:
         parts = read_universe(text, market.universes.keys() | own.keys())
     except UnknownUniverse as unknown:
@@ -81,8 +91,8 @@ def universe_key(owner: Any, market: Market, text: str | None) -> tuple[str, lis
     for join, name in parts:
         key = name
         if name not in market.universes:
-            key = LIST_KEY + hashlib.blake2b(",".join(own[name].symbols).encode(), digest_size=8).hexdigest()
-            market.add_list(key, own[name].symbols)
+            key = LIST_KEY + hashlib.blake2b(",".join(own[name]).encode(), digest_size=8).hexdigest()
+            market.add_list(key, own[name])
             used.append(name)
         words += [join, key] if join else [key]
     return " ".join(words), used

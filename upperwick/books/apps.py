@@ -14,7 +14,7 @@ class BooksConfig(AppConfig):
         from upperwick.jobs.models import Job
         from upperwick.jobs.registry import register
         from upperwick.market.version import data_version
-        from upperwick.rules.signals import renamed
+        from upperwick.rules.signals import breadth_renamed, renamed
 
         register("upperwick.books.work", data_version, "book", "book-luck", "book-what-if", "book-sweep", "book-walk")
 
@@ -28,9 +28,15 @@ class BooksConfig(AppConfig):
 
             rule_renamed(owner, was, name)
 
+        def breadth_named(sender: object, owner: object, was: str, name: str, **_: object) -> None:
+            from upperwick.books import services
+
+            services.breadth_renamed(owner, was, name)
+
         def gone(instance: Book, **_: object) -> None:
             Job.objects.filter(subject_kind="book", subject_id=instance.pk).delete()
 
         welcomed.connect(begin, weak=False, dispatch_uid="starter books")
         renamed.connect(named, weak=False, dispatch_uid="a rule's new name in books")
+        breadth_renamed.connect(breadth_named, weak=False, dispatch_uid="a breadth's new name in books")
         post_delete.connect(gone, sender=Book, weak=False, dispatch_uid="runs of a book")

@@ -7,6 +7,7 @@ from upperwick.books.models import BookSeal
 from upperwick.books.services import rules_for
 from upperwick.jobs.services import digest_of
 from upperwick.market.services import as_of_day, members_of, open_market
+from upperwick.rules.checking import with_universes
 from upperwick.studies.questions import day_of, seal_day
 from wickcore.bars.bars import Bools
 from wickcore.bars.moment import iso
@@ -42,7 +43,7 @@ def checked(owner: Any, text: str, rules: dict[str, str], dials: dict[str, float
     """A book checked for its owner. Raises RuleError and Refused."""
     engine = open_market()
     key = _key(owner, text, universe)
-    return check_book(text, rules, dials, key, engine.market.finest)
+    return check_book(text, with_universes(owner, engine.market, text, rules, everything=True), dials, key, engine.market.finest)
 
 
 def _key(owner: Any, text: str, universe: str | None) -> str | None:
@@ -57,7 +58,8 @@ def set_up(owner: Any, question: Question) -> Trial:
     """The question checked and set up over the market; it ends at the seal unless that is broken. Raises RuleError and Refused."""
     engine = open_market()
     market = engine.market
-    text, rules, own = question["text"], question["rules"], question["dials"]
+    text, own = question["text"], question["dials"]
+    rules = with_universes(owner, market, text, question["rules"], everything=True)
     key = _key(owner, text, question["universe"])
     until = as_of_day(market, question["as_of"])
     if question["sealed_from"] and not question["unsealed"]:

@@ -16,6 +16,7 @@ from upperwick.rules.naming import cleaned, header_in
 from wickcore.language.book_check import check_book
 from wickcore.language.book_text import read_book_head
 from wickcore.language.parser import MAX_CHARACTERS
+from wickcore.language.parts import key_of, named_in, renamed_in
 from wickcore.language.problems import RuleError
 
 STARTERS = Path(__file__).parent / "starters"
@@ -43,9 +44,9 @@ def entered(text: str) -> list[str]:
 
 
 def rules_for(owner: Any, text: str) -> dict[str, str]:
-    """The texts of the owner's rules that a book enters, and of those that these use, by name."""
+    """The texts of the owner's rules that a book enters, and of what these and the book itself name."""
     mine = rules.parts_of(owner)
-    found: dict[str, str] = {}
+    found = rules.used_parts(owner, text)
     for name in entered(text):
         if name in mine:
             found[name] = mine[name]
@@ -143,6 +144,15 @@ def rule_renamed(owner: Any, was: str, name: str) -> None:
         book.text = book.text.replace(f'enter "{was}"', f'enter "{name}"').replace(f'== "{was}"', f'== "{name}"')
         book.save()
         _latest_says(book)
+
+
+def breadth_renamed(owner: Any, was: str, name: str) -> None:
+    """Books that name a breadth by its former name name it by its new one; no version is made of that."""
+    for book in books_of(owner).filter(text__contains=f'"{was}"'):
+        if key_of(was) in named_in(book.text):
+            book.text = renamed_in(book.text, was, name)
+            book.save()
+            _latest_says(book)
 
 
 def text_from_rule(owner: Any, rule_id: int) -> str:

@@ -1,9 +1,11 @@
-"""The commands that look at one moment or one instrument: scan, values, explain."""
+"""The commands that look at one moment, one instrument or the market as a whole: scan, values, explain, breadth."""
 
+import sys
 from argparse import Namespace
+from pathlib import Path
 from typing import Any
 
-from upperwick.cli.shared import Bad, checked, emit, engine_of, members_of, rule_error, say_lacking, standing, symbol_of
+from upperwick.cli.shared import Bad, checked, emit, engine_of, members_of, read_rule, rule_error, say_lacking, standing, symbol_of
 from wickcore.language.check import check_expression
 from wickcore.language.problems import RuleError
 
@@ -39,6 +41,65 @@ def scan(given: Namespace) -> None:
         left = "" if row["depth"] or row["skip"] else f"{row['left']:>7}"
         print(f"{left:>7}  {'    ' * row['depth']}{'skip ' if row['skip'] else ''}{row['text']}")
     print(", ".join(h["symbol"] for h in hits) or "No hits.")
+
+
+def breadth(given: Namespace) -> None:
+    """A breadth through all of history: members of each session's day that pass, fail and are unknown, and what it shows."""
+    engine = engine_of(given)
+    market = engine.market
+    text, parts = read_rule(given.rule)
+    from wickcore.bars.moment import iso
+    from wickcore.bars.universe import UnknownUniverse, read_universe
+    from wickcore.breadth.series import MOST_SMOOTHED, breadth_series
+    from wickcore.language.breadth import check_breadth
+
+    if not 1 <= given.smooth <= MOST_SMOOTHED:
+        raise Bad(f"--smooth is a number of values from 1 to {MOST_SMOOTHED}; this is {given.smooth}.")
+    try:
+        checked_one = check_breadth(text, parts, given.universe, market.finest)
+    except RuleError as error:
+        raise rule_error(error) from None
+    try:
+        if checked_one.universe:
+            read_universe(checked_one.universe, market.universes)
+    except UnknownUniverse as unknown:
+        if given.universe or given.prices is None:
+            raise Bad(f"{unknown} Known are: {', '.join(sorted(market.universes)) or 'none'}.") from None
+        print(f"The prices hold no universe “{unknown.name}”; all shares are counted.", file=sys.stderr)
+        checked_one = checked_one.over("")
+    say_lacking(engine, {f"Line {line.number}": line.op for line in checked_one.rule.lines}, given)
+    found = breadth_series(engine, checked_one, standing(engine, given.as_of), given.by, given.smooth)
+    so_far = checked_one.frame != "day" and found.frame == "day"
+    value, mean = ([None if v != v else v for v in column.tolist()] for column in (found.value, found.smoothed))
+    report: dict[str, Any] = {
+        "universe": checked_one.universe or None, "bars": checked_one.frame, "by": found.frame, "shows": checked_one.shows,
+        "so_far": so_far, "running": found.running, "days": [iso(day) for day in found.days], "pass": found.passed.tolist(),
+        "fail": found.failed.tolist(), "unknown": found.unknown.tolist(),
+        "share": [None if not p + f else p / (p + f) for p, f in zip(found.passed.tolist(), found.failed.tolist(), strict=True)],
+        "value": value, **({"smoothed": mean} if given.smooth > 1 else {}),
+    }  # fmt: skip
+    names = [name for name in ("days", "pass", "fail", "unknown", "share", "value", "smoothed") if name in report]
+    rows = list(zip(*(report[name] for name in names), strict=True))
+    if given.csv is not None:
+        _write_csv(given.csv, ["day" if name == "days" else name for name in names], rows)
+    if given.json:
+        return emit(report)
+    if so_far:
+        print(f"A session counts the {checked_one.frame} so far.", file=sys.stderr)
+    for day, passed, failed, not_known, share, *_ in rows[-20:]:
+        print(f"{day}  {passed:>6} pass {failed:>6} fail {not_known:>6} unknown  {'' if share is None else f'{share:>7.1%}'}")
+
+
+def _write_csv(path: Path, head: list[str], rows: list[Any]) -> None:
+    import csv
+
+    try:
+        with path.open("w", newline="", encoding="utf-8") as sink:
+            write = csv.writer(sink, lineterminator="\n")
+            write.writerow(head)
+            write.writerows(rows)
+    except OSError as error:
+        raise Bad(f"{path} cannot be written: {error}.") from None
 
 
 def values(given: Namespace) -> None:

@@ -126,6 +126,15 @@ def build_parser(asked: str = "") -> argparse.ArgumentParser:
     book.add_argument("--dial", action="append", metavar="NAME=LOW:HIGH:STEP", help="a sweep of one dial or two; `slots` is one")
     book.add_argument("--walk", action="store_true", help="with --dial: the dials one would have chosen walking forward")
 
+    breadth = command("breadth", "looking.breadth", "How many members pass a rule, session by session.")
+    breadth.add_argument("rule", help="a rule or breadth file, or - for standard input")
+    _prices(breadth)
+    _as_of(breadth)
+    breadth.add_argument("--universe", metavar="NAME", help="whose members are counted, instead of the file's own")
+    breadth.add_argument("--by", choices=["day", "week"], default="day", help="a value a session, or the last of each week")
+    breadth.add_argument("--smooth", type=int, default=1, metavar="N", help="also the mean of the last N values")
+    breadth.add_argument("--csv", type=Path, metavar="FILE", help="write it as CSV")
+
     values = command("values", "looking.values", "One expression on every bar of one instrument.")
     values.add_argument("expression")
     _prices(values)

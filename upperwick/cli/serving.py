@@ -153,9 +153,10 @@ def _fetch_ahead() -> None:
     import arch.bootstrap  # noqa: F401
     from django.db import connection
 
+    from upperwick.rules.services import parts_of
     from upperwick.rules.summary import read_all_again
 
-    read_all_again()
+    read_all_again(parts_of)
     connection.close()
 
 

@@ -32,7 +32,7 @@ def emit(report: dict[str, Any]) -> None:
 
 
 def read_rule(said: str) -> tuple[str, dict[str, str]]:
-    """The rule's text and, by name, the other rules of its folder."""
+    """The rule's text and, by name, what it can name of its folder: the other rules, and breadths in files that end in .breadth."""
     try:
         if said == "-":
             return sys.stdin.read(), {}
@@ -47,6 +47,13 @@ def read_rule(said: str) -> tuple[str, dict[str, str]]:
                     part = other.read_text(encoding="utf-8")
                     parts[other.stem] = part
                     parts[name_in(part) or other.stem] = part
+        if "breadth" in text or any("breadth" in part for part in parts.values()):
+            from upperwick.rules.naming import name_in
+            from wickcore.language.parts import key_of
+
+            for kept in sorted(path.resolve().parent.glob("*.breadth")):
+                part = kept.read_text(encoding="utf-8")
+                parts[key_of(kept.stem)] = parts[key_of(name_in(part) or kept.stem)] = part
         return text, parts
     except (OSError, UnicodeDecodeError) as error:
         raise Bad(f"The rule {said} cannot be read: {error}.") from None

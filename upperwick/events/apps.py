@@ -12,10 +12,10 @@ class EventsConfig(AppConfig):
 
     def ready(self) -> None:
         """What is changed in this process is told at once; what others change is looked for (watch.py)."""
-        from upperwick.bench.models import BenchList
+        from upperwick.bench.models import BenchEvent, BenchList
         from upperwick.books.models import Book, BookSeal, BookVersion
         from upperwick.events.bus import SIGNED_OUT, publish
-        from upperwick.rules.models import Rule, RuleVersion
+        from upperwick.rules.models import Breadth, Rule, RuleVersion
         from upperwick.studies.models import SealBreak
 
         def tell(what: str, owner_id: int, **more: Any) -> None:
@@ -31,15 +31,23 @@ class EventsConfig(AppConfig):
         def list_moved(instance: BenchList, **_: object) -> None:
             tell("lists", instance.owner_id)
 
+        def bench_moved(instance: BenchEvent, **_: object) -> None:
+            tell("bench", instance.item.owner_id)
+
+        def breadth_moved(instance: Breadth, **_: object) -> None:
+            tell("breadths", instance.owner_id)
+
         def book_moved(instance: Any, **_: object) -> None:
             book = instance if isinstance(instance, Book) else instance.book
             tell("books", book.owner_id, id=book.pk)
 
+        post_save.connect(bench_moved, sender=BenchEvent, weak=False, dispatch_uid="bench moved")
         for model in (BookVersion, BookSeal):
             post_save.connect(book_moved, sender=model, weak=False, dispatch_uid=f"{model.__name__} moved")
         for signal in (post_save, post_delete):
             signal.connect(book_moved, sender=Book, weak=False, dispatch_uid="books moved")
             signal.connect(rule_moved, sender=Rule, weak=False, dispatch_uid="rules moved")
+            signal.connect(breadth_moved, sender=Breadth, weak=False, dispatch_uid="breadths moved")
             signal.connect(list_moved, sender=BenchList, weak=False, dispatch_uid="lists moved")
         for model in (RuleVersion, SealBreak):
             post_save.connect(of_a_rule_moved, sender=model, weak=False, dispatch_uid=f"{model.__name__} moved")

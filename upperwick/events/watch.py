@@ -7,12 +7,13 @@ from threading import Lock, Thread
 from typing import Any
 
 from django.db import connection
-from django.db.models import Max, Q
+from django.db.models import Count, Max, Q
 
 from upperwick.data import feed, findings
 from upperwick.data.incoming import moved_mark
 from upperwick.events.bus import owners, publish
 from upperwick.jobs.models import UNFINISHED, Job
+from upperwick.keeping.models import Alert, Message, Watched
 from upperwick.kernels import missing
 from upperwick.market.load import data_version
 
@@ -65,11 +66,18 @@ class Watch:
 
     def __init__(self) -> None:
         self._version, self._compiling, self._data = data_version(), missing(), self._of_data()
+        self._kept = self._of_keeping()
         self._newest = Job.objects.aggregate(newest=Max("id"))["newest"] or 0
         self._seen: dict[int, tuple[Any, ...]] = {}
 
     def _of_data(self) -> tuple[Any, ...]:
         return moved_mark(), feed.mark(), findings.mark()
+
+    def _of_keeping(self) -> tuple[Any, ...]:
+        """What was told, what the desk's rules have found, which alerts are armed."""
+        armed = Alert.objects.filter(armed=True, deleted__isnull=True).aggregate(n=Count("id"), latest=Max("seen"))
+        told = Message.objects.aggregate(latest=Max("id"))
+        return (*told.values(), *armed.values(), tuple(Watched.objects.order_by("id").values_list("digest", flat=True)))
 
     def look(self) -> None:
         """Publishes what moved since the last look."""
@@ -77,6 +85,9 @@ class Watch:
         if (version, compiling) != (self._version, self._compiling):
             publish("market" if version != self._version else "compiling")
             self._version, self._compiling = version, compiling
+        if (kept := self._of_keeping()) != self._kept:
+            publish("keeping")
+            self._kept = kept
         if (data := self._of_data()) != self._data:
             publish("data")
             self._data = data

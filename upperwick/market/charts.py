@@ -1,6 +1,6 @@
 """One instrument's chart: bars of a frame up to the as-of day, what the rule talks about, its hits, and panes of measures."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -53,10 +53,12 @@ def place(bars: Bars, symbol: str, at: int | Moment) -> tuple[int, int, int]:
     return k, int(bars.offsets[k]), int(bars.ends(at)[k])
 
 
-def chart(asked: ChartAsked, rule: CheckedRule | None, universe: str = "") -> dict[str, Any]:
+def chart(
+    asked: ChartAsked, rule: CheckedRule | None, universe: str = "", parts: Mapping[str, str] | None = None
+) -> dict[str, Any]:
     """The chart on the as-of day's scale. A bar of a week or a month is the one so far on its last day here; a level of the rule is its
     value on that day. On bars within the day all of it is as of each bar's end. universe: by whose membership the rule's hits count.
-    Raises Refused for an unknown symbol, and for a frame that the market has no bars of."""
+    parts: breadths that a pane can name. Raises Refused for an unknown symbol, and for a frame that the market has no bars of."""
     engine = open_market()
     market = engine.market
     inner = within_day(asked.frame)
@@ -70,7 +72,8 @@ def chart(asked: ChartAsked, rule: CheckedRule | None, universe: str = "") -> di
     bars = {f: check_expression(f, asked.frame, market.finest) for f in (*FIELDS, "change")}
     ranked = (rule.universe if rule else None) or ""
     panes = [
-        [_pane(text, asked.frame, ranked, market.finest) for text in lines[:MOST_LINES]] for lines in list(asked.panes)[:MOST_PANES]
+        [_pane(text, asked.frame, ranked, market.finest, parts) for text in lines[:MOST_LINES]]
+        for lines in list(asked.panes)[:MOST_PANES]
     ]
     facts = {name: check_expression(text) for name, text in FACTS.items()} if asked.facts else {}
     levels, deciding = (rule.overlays, rule.deciding) if rule else ((), ())
@@ -205,9 +208,9 @@ def frame_ends(bars: Bars, frame: str, begin: int, end: int) -> Ints:
     return np.flatnonzero(np.append(numbers[1:] != numbers[:-1], True)) if end > begin else np.empty(0, np.int64)
 
 
-def _pane(text: str, frame: str, universe: str, base: str) -> tuple[str, Value | None, str | None]:
+def _pane(text: str, frame: str, universe: str, base: str, parts: Mapping[str, str] | None) -> tuple[str, Value | None, str | None]:
     try:
-        value = check_expression(text, frame, base, universe=universe)
+        value = check_expression(text, frame, base, universe, parts)
     except RuleError as error:
         return text, None, error.problems[0].message
     return (text, None, "A text cannot be drawn.") if value.type == "text" else (text, value, None)

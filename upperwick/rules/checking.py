@@ -1,5 +1,6 @@
 """A rule as its owner wrote it, checked against what the owner has: parts, lists and the market's universes."""
 
+import contextlib
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -9,7 +10,9 @@ from upperwick.refused import Refused
 from upperwick.rules.naming import header_in
 from upperwick.rules.services import parts_for
 from wickcore.bars.bars import Bools
+from wickcore.bars.market import Market
 from wickcore.language.check import RuleNames, check_named
+from wickcore.language.parts import name_of, those_used, universe_said, universes_in
 from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator
 
@@ -47,7 +50,7 @@ def prepared(
     engine = open_market()
     wanted = universe or header_in(text, "universe")
     key, lists = universe_key(owner, engine.market, wanted)
-    parts = parts_for(owner, text) if parts is None else parts
+    parts = with_universes(owner, engine.market, text, parts_for(owner, text) if parts is None else parts)
     rule, names = check_named(text, parts, dials, key, engine.market.finest)
     engine = engine.stepping(rule.frame, as_of_moment(engine.market, as_of) if as_of else None)
     return PreparedRule(rule, names, engine, members_of(engine.market, key, engine.table), wanted or None, lists, parts, key)
@@ -55,8 +58,22 @@ def prepared(
 
 def names_of(owner: Any, text: str) -> RuleNames:
     """The names of a text that need be no rule yet; a universe that does not exist is let be. Raises RuleError for one over the limits."""
+    market = open_market().market
     try:
-        key, _ = universe_key(owner, open_market().market, header_in(text, "universe"))
+        key, _ = universe_key(owner, market, header_in(text, "universe"))
     except Refused:
         key = ""
-    return RuleNames.of(text, parts_for(owner, text), key, open_market().market.finest)
+    parts = parts_for(owner, text)
+    with contextlib.suppress(Refused):
+        parts = with_universes(owner, market, text, parts)
+    return RuleNames.of(text, parts, key, market.finest)
+
+
+def with_universes(owner: Any, market: Market, text: str, parts: dict[str, str], everything: bool = False) -> dict[str, str]:
+    """The parts, and what the core calls the universes that breadths name in those that the text uses, and in itself: an owner's list goes by
+    its symbols. everything: all parts are used. Raises Refused for a universe that does not exist."""
+    used = parts if everything else those_used(text, parts)
+    named = {header_in(part, "universe") for key, part in used.items() if name_of(key) is not None}
+    named.update(name for part in (text, *used.values()) for name in universes_in(part))
+    found = {name: universe_key(owner, market, name)[0] for name in named if name}
+    return {**parts, **{universe_said(name): key for name, key in found.items() if key != name}}

@@ -14,10 +14,12 @@ from typing import Any
 from django.db import transaction
 
 from upperwick.refused import Refused
+from upperwick.rules import breadths
 from upperwick.rules.models import Rule
 from upperwick.rules.naming import header_in, name_in
 from upperwick.rules.services import create, parts_of, rules_of, used_parts
 from wickcore.language.parser import MAX_CHARACTERS
+from wickcore.language.parts import name_of
 
 MOST_FILES, MOST_BYTES = 500, 2_000_000
 MOST_LISTED, MOST_UNPACKED = 2_000, 8_000_000  # what one request may hold in all of its zips: entries, bytes unpacked
@@ -170,8 +172,11 @@ def copy_shared(owner: Any, token: str) -> tuple[Rule, list[str]]:
     rule = _by_link(token)
     own, kept = parts_of(owner), []
     for name, text in used_parts(rule.owner, rule.text, rule.name).items():
-        if name not in own:
+        breadth = name_of(name)
+        if name not in own and breadth is not None:
+            breadths.create(owner, breadth, text, {})
+        elif name not in own:
             create(owner, text, name)
         elif own[name] != text:
-            kept.append(name)
+            kept.append(breadth or name)
     return create(owner, rule.text, rule.name), kept

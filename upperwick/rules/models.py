@@ -1,4 +1,4 @@
-"""Rules of each account, with every version ever saved."""
+"""Rules of each account, with every version ever saved, and the breadths that rules can name."""
 
 from django.conf import settings
 from django.db import models
@@ -44,3 +44,27 @@ class RuleVersion(models.Model):
     class Meta:
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["rule", "number"], name="one_version_a_number")]
+
+
+class Breadth(models.Model):
+    """A breadth kept by name: the text of a rule with what is counted in its head (wickcore.language.breadth), and how it was last looked at:
+    by day or week, smoothed, beside which instrument, the level and from where it is passed. `deleted` is set while a deletion can still be
+    undone."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="breadths")
+    name = models.CharField(max_length=120)
+    text = models.TextField()
+    look = models.JSONField(default=dict, blank=True)
+    saved = models.DateTimeField(auto_now=True)
+    deleted = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["owner", "name"], condition=models.Q(deleted__isnull=True), name="one_breadth_a_name_and_owner"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return self.name

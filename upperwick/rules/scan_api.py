@@ -7,11 +7,12 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from upperwick.market.charts import ChartAsked, chart
-from upperwick.market.services import as_of_moment
+from upperwick.market.services import as_of_moment, open_market
 from upperwick.problems import rule_problem
 from upperwick.refused import Refused
 from upperwick.rules import scan as service
-from upperwick.rules.checking import prepared
+from upperwick.rules.checking import prepared, with_universes
+from upperwick.rules.services import parts_for
 from wickcore.language.parser import MAX_CHARACTERS, MAX_UNIVERSE
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule
@@ -262,9 +263,19 @@ def chart_route(request: HttpRequest, body: ChartIn):
     rule, universe = _drawn(request, body.text, body.universe, body.dials)
     return JsonResponse(
         chart(
-            ChartAsked(body.symbol, body.as_of, body.frame, body.bars, body.panes, all_patterns=body.all_patterns), rule, universe
+            ChartAsked(body.symbol, body.as_of, body.frame, body.bars, body.panes, all_patterns=body.all_patterns), rule, universe,
+            _named(request, "\n".join(line for lines in body.panes for line in lines)),
         )
-    )
+    )  # fmt: skip
+
+
+def _named(request: HttpRequest, text: str) -> dict[str, str]:
+    """The breadths that a text of lines can name; those of a universe that is no more are left out."""
+    parts = parts_for(request.user, text)
+    try:
+        return with_universes(request.user, open_market().market, text, parts)
+    except Refused:
+        return parts
 
 
 class ChartsIn(Schema):

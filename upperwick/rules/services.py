@@ -1,25 +1,24 @@
 """What can be done with rules: keep, version, name, delete and bring back."""
 
 import hashlib
-import re
 from pathlib import Path
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Count
+from django.db.models import Count, Q
 from django.utils import timezone
 
 from upperwick.market.starters import at_home
 from upperwick.refused import Refused
-from upperwick.rules.models import Rule, RuleVersion
+from upperwick.rules.models import Breadth, Rule, RuleVersion
 from upperwick.rules.naming import cleaned, name_in, same_but_name, with_name
 from upperwick.rules.signals import renamed
 from upperwick.rules.summary import read_again, reading, summary
 from wickcore.language.parser import MAX_CHARACTERS
+from wickcore.language.parts import key_of, those_used
 
 STARTERS = Path(__file__).parent / "starters"
 MOST_RULES = 2_000
-_USE = re.compile(r'^\s*use "([^"]+)"', re.MULTILINE)
 
 
 def rules_of(owner: Any) -> Any:
@@ -36,25 +35,19 @@ def find(owner: Any, rule_id: int, deleted: bool = False) -> Rule:
 
 
 def parts_of(owner: Any) -> dict[str, str]:
-    """Texts of the owner's rules by name, for `use`."""
-    return dict(rules_of(owner).values_list("name", "text"))
+    """Texts of what the owner's rules can name: their rules and breadths (wickcore.language.parts)."""
+    kept = Breadth.objects.filter(owner=owner, deleted__isnull=True).values_list("name", "text")
+    return {**dict(rules_of(owner).values_list("name", "text")), **{key_of(name): text for name, text in kept}}
 
 
 def parts_for(owner: Any, text: str) -> dict[str, str]:
-    """The parts a text may `use`; none are looked up for one that uses nothing."""
-    return parts_of(owner) if "use " in text else {}
+    """The parts a text may name; none are looked up for one that names nothing."""
+    return parts_of(owner) if "use " in text or "breadth" in text else {}
 
 
 def used_parts(owner: Any, text: str, name: str = "") -> dict[str, str]:
-    """The texts of the rules a text uses, directly or through others; nothing else of the owner's. name: its own, which is no part."""
-    parts, found = parts_for(owner, text), {}  # type: dict[str, str], dict[str, str]
-    waiting = _USE.findall(text)
-    while waiting:
-        part = waiting.pop()
-        if part in parts and part not in found and part != name:
-            found[part] = parts[part]
-            waiting += _USE.findall(parts[part])
-    return found
+    """The texts of what a text names, directly or through others; nothing else of the owner's. name: its own, which is no part."""
+    return those_used(text, parts_for(owner, text), [name])
 
 
 @transaction.atomic
@@ -154,6 +147,14 @@ def _users_read_again(owner: Any, *names: str) -> None:
         for other in rules_of(owner).filter(text__contains=f'use "{name}"'):
             read_again(other, parts_of(owner))
             waiting.append(other.name)
+
+
+def read_again_for(owner: Any, breadth: str) -> None:
+    """What names a breadth, directly or through others, may be right or wrong once that is another."""
+    parts = parts_of(owner)
+    for rule in rules_of(owner).filter(Q(text__contains="breadth") | Q(text__contains="use ")):
+        if key_of(breadth) in those_used(rule.text, {**parts, key_of(breadth): ""}):
+            read_again(rule, parts)
 
 
 def version_of(rule: Rule, text: str) -> int | None:

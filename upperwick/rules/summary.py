@@ -37,17 +37,15 @@ def read_again(rule: Rule, parts: Mapping[str, str]) -> None:
         Rule.objects.filter(id=rule.id).update(read=now)
 
 
-def read_all_again() -> int:
+def read_all_again(parts_of: Callable[[Any], Mapping[str, str]]) -> int:
     """Reads anew what another core has read; returns how many rules. To be called where a server or worker begins."""
     kept = Rule.objects.filter(deleted__isnull=True).values_list("id", "read")
     stale = [number for number, read in kept if read.get("core") != _core()]
-    parts: dict[int, dict[str, str]] = {}
+    parts: dict[int, Mapping[str, str]] = {}
     for number in stale:
         rule = Rule.objects.get(id=number)
         if rule.owner_id not in parts:
-            parts[rule.owner_id] = dict(
-                Rule.objects.filter(owner_id=rule.owner_id, deleted__isnull=True).values_list("name", "text")
-            )
+            parts[rule.owner_id] = parts_of(rule.owner_id)
         read_again(rule, parts[rule.owner_id])
     return len(stale)
 

@@ -13,12 +13,15 @@
   import { HOME, PLACES, placeOf, type Place } from './places/places'
   import SignIn from './places/SignIn.svelte'
   import Strip from './places/Strip.svelte'
+  import { shortlist } from '$lib/inview.svelte'
+  import Find from './places/Find.svelte'
   import Keys from './places/Keys.svelte'
 
   let who = $state<string | null>(null)
   let known = $state(false)
   let trouble = $state('')
   let keysOpen = $state(false)
+  let finding = $state(false)
   let content: HTMLElement | undefined = $state()
 
   let ends: (() => void)[] = []
@@ -101,7 +104,14 @@
 
   let pending = ''
   function keydown(event: KeyboardEvent): void {
-    if (commandIn(event, 'everywhere') === 'keys') keysOpen = true
+    const command = commandIn(event, 'everywhere')
+    if (command === 'keys') keysOpen = true
+    // After g the letter names a place.
+    if (command === 'shortlist' && who && pending !== 'g') void shortlist()
+    if (command === 'find' && who) {
+      event.preventDefault()
+      finding = !finding
+    }
     const target = event.target as HTMLElement
     if (
       event.key === 'Escape' &&
@@ -132,7 +142,8 @@
         content?.focus()
       }}>To the content</a
     >
-    <Strip {who} onout={leave} onkeys={() => (keysOpen = true)} />
+    <Strip {who} onout={leave} onkeys={() => (keysOpen = true)} onfind={() => (finding = true)} />
+    {#if market.now}<Find bind:open={finding} />{/if}
     <main class="min-h-0 flex-1 focus:outline-none" id="content" tabindex="-1" bind:this={content}>
       {#if trouble}
         <div class="m-auto max-w-xl p-12">

@@ -19,6 +19,10 @@ BASE_QUIET = 0.40  # to this share returns shrink at the base's end
 BREAKOUT, BREAKOUT_SPREAD = 0.035, 0.015
 WORKS, WORKS_DRIFT, FAILS_DRIFT, AFTER_DAYS = 0.60, 0.0026, -0.0010, 15
 BASES_A_SHARE = 6.0  # over the twelve years
+NIGHT_OF_ALL = (
+    0.46  # of the common factor's scale: so much of it moves at night by itself, that a night tells nothing of the day after it
+)
+NIGHTS = 77  # seed of those nights
 MONTHS_AHEAD = 6  # of announcements that the common factor knows
 
 
@@ -77,6 +81,11 @@ def market_factor(days: NDArray[np.int32], rng: np.random.Generator) -> tuple[Gr
     return drift + scale * clustered(length, 1, rng, 0.10)[:, 0] - crash, scale
 
 
+def _nights(days: NDArray[np.int32]) -> Grid:
+    """What every night has of its own for the market as a whole: a standard normal number a day, the same for the same day."""
+    return np.array([np.random.default_rng([NIGHTS, int(day)]).standard_normal() for day in days])
+
+
 def make_paths(
     days: NDArray[np.int32], shares: Shares, sectors: int, rng: np.random.Generator, bases: float = BASES_A_SHARE, young: int = 60
 ) -> Paths:
@@ -89,6 +98,7 @@ def make_paths(
     total = -0.00014 + shares.beta * market[:, None] + sector[:, shares.sector] + own
     sigma = np.sqrt((shares.beta * scale[:, None]) ** 2 + 0.0052**2 + shares.volatility**2)
     overnight = 0.3 * total + 0.25 * sigma * rng.standard_normal((length, count))
+    overnight += shares.beta * (NIGHT_OF_ALL * scale * _nights(days))[:, None]
     busy = np.zeros((length, count))
     _plant_bases(total, overnight, sigma, busy, shares, rng, bases, young)
     surprise = _plant_reports(total, overnight, busy, shares, rng)

@@ -18,6 +18,7 @@ from wickcore.language.check import check_rule
 from wickcore.language.expressions import Expressions
 from wickcore.language.operations import Op, constant, each, every
 from wickcore.language.parser import MAX_UNIVERSE
+from wickcore.language.parts import name_of
 from wickcore.language.positions import BUILT, POSITION_NAMES, known_in
 from wickcore.language.problems import Places, Problem, RuleError, nearest
 from wickcore.language.rule import CheckedRule, DialState, Value
@@ -81,7 +82,9 @@ class _Check:
     def run(self) -> CheckedBook:
         self._twice()
         self.frame = self._frame()
-        self.scope = _Scope(self.book.text, self._tell, self._advise, self.frame, "close", self.base, self.universe, self.size)
+        self.scope = _Scope(
+            self.book.text, self._tell, self._advise, self.frame, "close", self.base, self.universe, self.size, self.rules
+        )
         self._names()
         fields: dict[str, Any] = {}
         amounts = Amounts({d.name: d.value for d in self.dials})
@@ -242,7 +245,8 @@ class _Check:
 
     def _rule(self, s: Enters) -> CheckedRule:
         if s.name not in self.rules:
-            near = nearest(s.name, list(self.rules)) if self.rules else None
+            known = [name for name in self.rules if name_of(name) is None]
+            near = nearest(s.name, known) if known else None
             hint = f": did you mean “{near}”?" if near else "; save it first, or take this line out."
             self.scope.fail(s.name_span, f"There is no rule named “{s.name}”{hint}", f'"{near}"' if near else None)
         text = self.rules[s.name]

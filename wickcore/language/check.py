@@ -13,6 +13,7 @@ from wickcore.language.expressions import Expressions
 from wickcore.language.meant import two_years
 from wickcore.language.operations import Op, constant
 from wickcore.language.parser import MAX_UNIVERSE, parse, parse_expression, read
+from wickcore.language.parts import name_of
 from wickcore.language.problems import Places, Problem, RuleError, nearest
 from wickcore.language.rule import CheckedRule, DialState, Line, Value
 from wickcore.language.scope import Size, Unresolved
@@ -44,16 +45,19 @@ def check_named(
     dials: Mapping[str, float] | None = None,
     universe: str | None = None,
     base: str = "day",
+    opened: tuple[str, ...] = (),
+    size: Size | None = None,
 ) -> "tuple[CheckedRule, RuleNames]":
-    """As `check_rule`, with the rule's names for further expressions over them. Raises RuleError."""
-    check = _Check(text, parts or {}, dials or {}, universe, base)
+    """As `check_rule`, with the rule's names for further expressions over them. opened, size: of the rule that names this one's breadth.
+    Raises RuleError."""
+    check = _Check(text, parts or {}, dials or {}, universe, base, opened, size)
     try:
         return check.run(), RuleNames(check)
     except RuleError as error:
 
         def again(other: str) -> Sequence[Problem]:
             try:
-                _Check(other, parts or {}, dials or {}, universe, base).run()
+                _Check(other, parts or {}, dials or {}, universe, base, opened).run()
             except RuleError as found:
                 return found.problems
             return ()
@@ -61,15 +65,18 @@ def check_named(
         raise RuleError(mended(error.problems, text, again)) from None
 
 
-def check_expression(text: str, frame: str = "day", base: str = "day", universe: str = "") -> Value:
-    """Checks one expression, such as a column or an argument of `upperwick values`, on bars of `frame`. Raises RuleError."""
+def check_expression(
+    text: str, frame: str = "day", base: str = "day", universe: str = "", parts: Mapping[str, str] | None = None
+) -> Value:
+    """Checks one expression, such as a column or an argument of `upperwick values`, on bars of `frame`. parts: the breadths it can name.
+    Raises RuleError."""
     try:
-        return _expression(text, frame, base, universe)
+        return _expression(text, frame, base, universe, parts)
     except RuleError as error:
 
         def again(other: str) -> Sequence[Problem]:
             try:
-                _expression(other, frame, base, universe)
+                _expression(other, frame, base, universe, parts)
             except RuleError as found:
                 return found.problems
             return ()
@@ -77,11 +84,11 @@ def check_expression(text: str, frame: str = "day", base: str = "day", universe:
         raise RuleError(mended(error.problems, text, again)) from None
 
 
-def _expression(text: str, frame: str, base: str, universe: str) -> Value:
+def _expression(text: str, frame: str, base: str, universe: str, parts: Mapping[str, str] | None) -> Value:
     node = parse_expression(text)
     places, problems = Places(text), []  # type: Places, list[Problem]
     say, silent = (lambda s, m, e: problems.append(places.problem(s, m, e))), (lambda s, m, e: None)
-    expressions = Expressions(text, say, silent, frame, "close", base, universe)
+    expressions = Expressions(text, say, silent, frame, "close", base, universe, None, parts)
     try:
         return expressions.check(node)
     except Unresolved:
@@ -106,7 +113,7 @@ class RuleNames:
         rule = self._rule
         places, problems = Places(expression), []  # type: Places, list[Problem]
         say, silent = (lambda s, m, e: problems.append(places.problem(s, m, e))), (lambda s, m, e: None)
-        inside = Expressions(expression, say, silent, rule.frame, "close", rule.base, rule.universe)
+        inside = Expressions(expression, say, silent, rule.frame, "close", rule.base, rule.universe, None, rule.parts, rule.opened)
         inside.dials, inside.lets = rule.expressions.dials, rule.expressions.lets
         try:
             return inside.check(parse_expression(expression))
@@ -115,7 +122,16 @@ class RuleNames:
 
 
 class _Check:
-    def __init__(self, text: str, parts: Mapping[str, str], settings: Mapping[str, float], universe: str | None, base: str) -> None:
+    def __init__(
+        self,
+        text: str,
+        parts: Mapping[str, str],
+        settings: Mapping[str, float],
+        universe: str | None,
+        base: str,
+        opened: tuple[str, ...] = (),
+        size: Size | None = None,
+    ) -> None:
         self.rule, self.problems = read(text)
         self.parts, self.settings = parts, settings
         self.advice: list[Problem] = []
@@ -123,7 +139,7 @@ class _Check:
         self.lines: list[Line] = []
         self.dials: list[DialState] = []
         self.lets: dict[str, Value] = {}
-        self.base, self.size = base, Size()
+        self.base, self.size, self.opened = base, size or Size(), opened
         frame = self._choice("bars", FRAMES, "day")
         if finer(frame, base):
             said = f"There are no {frame} bars in this market; {base} bars and longer ones can be used."
@@ -170,7 +186,8 @@ class _Check:
             if text is self.rule.text and len(self.advice) < MAX_ADVICE:
                 self.advice.append(self.places.problem(span, message, mend))
 
-        return Expressions(text, say, advise, self.frame, self.decide, self.base, self.universe, self.size)  # type: ignore[arg-type]
+        shared = self.size, self.parts, self.opened
+        return Expressions(text, say, advise, self.frame, self.decide, self.base, self.universe, *shared)  # type: ignore[arg-type]
 
     def _choice(self, key: str, allowed: tuple[str, ...], default: str) -> str:
         if key not in self.rule.headers:
@@ -235,7 +252,8 @@ class _Check:
     def _use(self, use: tree.Use, scope: Expressions, at: Span | None) -> None:
         place = at or use.span
         if use.name not in self.parts:
-            near = nearest(use.name, list(self.parts)) if self.parts else None
+            rules = [name for name in self.parts if name_of(name) is None]
+            near = nearest(use.name, rules) if rules else None
             hint = f": did you mean “{near}”?" if near else "; save it first, or take this line out."
             self._say(place, f"There is no rule named “{use.name}”{hint}", f'use "{near}"' if near else None)
             raise Unresolved

@@ -123,6 +123,8 @@ class Expressions(Scope):
         value = self._used(entry, node)
         if value.constant is not None or value.type != "number" or not (entry.bounds or entry.fraction):
             return value
+        if entry.name == "breadth":  # what it shows is its own
+            return value
         return replace(value, bounds=entry.bounds, fraction=entry.fraction)
 
     def _used(self, entry: Entry, node: tree.Call) -> Value:

@@ -1,4 +1,4 @@
-"""Names with a meaning of their own: `on`, `first_of`, `stacked`, `rank`, `benchmark` and `event`."""
+"""Names with a meaning of their own: `on`, `first_of`, `stacked`, `rank`, `breadth`, `benchmark` and `event`."""
 
 import itertools
 from collections.abc import Callable
@@ -9,9 +9,12 @@ from wickcore.language import tree
 from wickcore.language.carried import PRIOR, NotCarried, program_of
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.comparisons import pair
+from wickcore.language.entry import SHARE, SIGNED
 from wickcore.language.meant import in_a_month
 from wickcore.language.operations import Op, every
-from wickcore.language.problems import nearest
+from wickcore.language.parts import key_of, name_of
+from wickcore.language.problems import RuleError, nearest
+from wickcore.language.ready_breadths import READY
 from wickcore.language.rule import Overlay, Value
 from wickcore.language.scope import Scope
 from wickcore.language.session_forms import SESSION_FORMS
@@ -151,6 +154,66 @@ def carry(e: Scope, node: tree.Call) -> Value:
     return Value(Op("carry", (begin, *columns), (program,), e.frame), "number", degree or 0, None, first.weight)
 
 
+MOST_OPENED = 32  # breadths that name one another
+
+
+def breadth(e: Scope, node: tree.Call) -> Value:
+    plain = [a for a in node.arguments if a.name is None]
+    over = [a.value for a in node.arguments if a.name == "for"]
+    if len(plain) != 1 or len(plain) + len(over) != len(node.arguments) or len(over) > 1:
+        hint = "`breadth` takes the name of a breadth in quotes or a condition, and may be told a universe"
+        e.fail(node.span, f'{hint}: `breadth("Above the 50-day average")`, `breadth(close > sma(50), for="ABC 100")`.')
+    if over and not isinstance(over[0], tree.Text):
+        e.fail(over[0].span, 'The universe of `breadth` stands in quotes: `for="ABC 100"`.', f'"{e.source(over[0])}"')
+    universe = e.universe_named(over[0].value) if over and isinstance(over[0], tree.Text) else None
+    first = plain[0].value
+    if isinstance(first, tree.Text):
+        return _kept_breadth(e, node, first, universe)
+    before = list(e.pairs), list(e.overlays)
+    try:
+        condition = e.condition(first)
+    finally:
+        e.pairs, e.overlays = before  # what lies inside is of other instruments
+    op = Op("breadth", (condition.op,), (e.universe if universe is None else universe, "share", e.frame, ""))
+    return Value(op, "number", 0, bounds=SHARE, fraction=True)
+
+
+def _kept_breadth(e: Scope, node: tree.Call, named: tree.Text, universe: str | None) -> Value:
+    # Imported here: a breadth is the text of a rule, which is checked by what checks this.
+    from wickcore.language.breadth import check_breadth
+
+    name = named.value
+    text = e.parts.get(key_of(name)) or READY.get(name)
+    if text is None:
+        known = [*(found for key in e.parts if (found := name_of(key)) is not None), *READY]
+        near = nearest(name, known)
+        hint = f": did you mean “{near}”?" if near else "; keep it first at the place Breadth."
+        e.fail(named.span, f"There is no breadth named “{name}”{hint}", f'"{near}"' if near else None)
+    if name in e.opened:
+        way = " → ".join(f"“{n}”" for n in (*e.opened[e.opened.index(name) :], name))
+        e.fail(node.span, f"The breadth “{name}” needs itself ({way}); break the circle.")
+    if len(e.opened) >= MOST_OPENED:
+        e.fail(node.span, f"Breadths name one another at most {MOST_OPENED} deep.")
+    memo = (name, universe)
+    if memo not in e.size.breadths:
+        try:
+            made = check_breadth(text, e.parts, universe, e.base, (*e.opened, name), e.size)
+        except RuleError as error:
+            first = error.problems[0]
+            e.fail(named.span, f"In the breadth “{name}”, line {first.line}: {first.message}")
+        e.size.breadths[memo] = made
+    found = e.size.breadths[memo]
+    if e.decide == "open" and not e.earlier and found.rule.decide != "open":
+        e.fail(
+            e.inside or node.span,
+            "At the open, today's `breadth` is not known yet; use the session before: add `1 ago`.",
+            f"({e.source(node)} 1 ago)",
+        )
+    share = found.shows == "share"
+    bounds = None if not share else SIGNED if found.signed else SHARE
+    return Value(found.op, "number", 0, bounds=bounds, fraction=share)
+
+
 REPORTED = ("eps", "eps_growth", "eps_surprise", "revenue_growth", "shares_outstanding")
 
 
@@ -211,6 +274,7 @@ FORMS: dict[str, Callable[[Scope, tree.Call], Value]] = {
     "at_report": at_report,
     "stacked": stacked,
     "rank": rank,
+    "breadth": breadth,
     "benchmark": benchmark,
     "event": event,
     "triggered": _within("since_trigger"),

@@ -1,9 +1,9 @@
 """What the checks of expressions have in common: the rule's names and frame, scales, arguments, and saying what is wrong."""
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from functools import cache
-from typing import NoReturn
+from typing import Any, NoReturn
 
 from wickcore.bars.frame_names import finer
 from wickcore.language import tree
@@ -11,6 +11,7 @@ from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.definitions import definition_of
 from wickcore.language.entry import YES_OR_NO, Entry, Parameter
 from wickcore.language.operations import Op, constant
+from wickcore.language.parts import universe_said
 from wickcore.language.rule import Overlay, Pair, Value
 from wickcore.language.tree import Span
 
@@ -24,10 +25,11 @@ UNLIKE = "These two are unlike things, such as a price and a volume or a percent
 
 @dataclass(slots=True)
 class Size:
-    """What is left of the size that a rule may have, and whether it was said that nothing is."""
+    """What is left of the size that a rule may have, and whether it was said that nothing is; and the breadths that were read for it."""
 
     left: int = MAX_SIZE
     said: bool = False
+    breadths: dict[tuple[str, str | None], Any] = field(default_factory=dict)
 
 
 class Unresolved(Exception):
@@ -47,7 +49,8 @@ class Scope:
 
     dials: plain values by name. lets: trees by name, checked again in each frame they are used in. frame: whose bars are counted.
     base: the finest frame the market has bars of. universe: among whose members `rank` ranks; "" for all. size: what is left of the size that
-    a rule may have, shared by all that belongs to it.
+    a rule may have, shared by all that belongs to it. parts: texts of the rules and breadths that can be named. opened: the breadths that
+    this is written in.
     """
 
     def __init__(
@@ -60,8 +63,11 @@ class Scope:
         base: str = "day",
         universe: str = "",
         size: Size | None = None,
+        parts: Mapping[str, str] | None = None,
+        opened: tuple[str, ...] = (),
     ) -> None:
         self.size = size or Size()
+        self.parts, self.opened = parts or {}, opened
         self.text, self._say, self.advise = text, say, advise
         self.frame, self.decide, self.base, self.universe = frame, decide, base, universe
         self.dials: dict[str, Value] = {}
@@ -75,6 +81,10 @@ class Scope:
         self.bound: dict[str, Value] = {}
         self.inside: Span | None = None  # the place of the call whose definition is being expanded
         self.earlier = 0  # how many `ago` stand around the place that is looked at
+
+    def universe_named(self, name: str) -> str:
+        """What the core calls a universe that a text names."""
+        return self.parts.get(universe_said(name), name)
 
     def check(self, node: tree.Node) -> Value:
         """The checked value of any node. Raises Unresolved once a problem has been said."""

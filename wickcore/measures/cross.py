@@ -1,9 +1,11 @@
 """Across the universe on one day: the place of each instrument's value among the others'."""
 
+from typing import Any
+
 import numpy as np
 from numba import njit
 
-from wickcore.bars.bars import Bools, Floats, Ints
+from wickcore.bars.bars import Bools, Floats, Ints, Truth
 
 
 @njit(nogil=True, cache=True)
@@ -56,3 +58,31 @@ def mean(x: Floats, group: Ints, counted: Bools) -> Floats:
     with np.errstate(invalid="ignore"):
         found = total / times
     return np.where(group >= 0, found[np.maximum(group, 0)], np.nan) if size else np.full(len(x), np.nan)
+
+
+@njit(nogil=True, cache=True)
+def _tally(truth: Truth, step: Any, counted: Bools, out: Ints) -> None:
+    for i in range(len(truth)):
+        if counted[i]:
+            out[step[i], truth[i]] += 1
+
+
+def tally(truth: Truth, step: Any, counted: Bools, size: int) -> Ints:
+    """How many of the counted bars of each step fail, are unknown and pass: steps × 3."""
+    out = np.zeros((size, 3), np.int64)
+    _tally(truth, step, counted, out)
+    return out
+
+
+@njit(nogil=True, cache=True)
+def _weigh(truth: Truth, weight: Floats, step: Any, counted: Bools, out: Floats) -> None:
+    for i in range(len(truth)):
+        if counted[i] and weight[i] == weight[i]:
+            out[step[i], truth[i]] += weight[i]
+
+
+def weigh(truth: Truth, weight: Floats, step: Any, counted: Bools, size: int) -> Floats:
+    """As `tally`, with each bar's weight added up; a bar whose weight is unknown is left out."""
+    out = np.zeros((size, 3))
+    _weigh(truth, weight, step, counted, out)
+    return out

@@ -9,12 +9,14 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from wickcore.bars.bars import Bools, Ints
+from wickcore.bars.bars import Bools, Floats, Ints
+from wickcore.bars.frames import number_of
 from wickcore.bars.market import Market
+from wickcore.bars.moment import PER_DAY
 from wickcore.bars.universe import UnknownUniverse
 from wickcore.language.operations import Op
 from wickcore.measures import cross
-from wickcore.measures.frame import UNKNOWN
+from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
 
 Column = Any  # float64 or int8, by the operation's result
 
@@ -86,16 +88,66 @@ def _group(over: Whole, op: Op, table: str) -> Column:
     market, bars = over.market, over.market.table(table)
     universe, by = (str(p) for p in op.params)
     group: Ints = bars.step.astype(np.int64)
-    counted = _members(market, universe, table)
-    if counted is None:
-        kinds = market.texts.get("kind", ())
-        counted = np.array([k == "share" for k in kinds], np.bool_)[bars.owner] if any(kinds) else np.ones(len(bars), np.bool_)
+    counted = counted_in(market, universe, table)
     if by == "sector":
         codes = market.sector_codes[bars.owner]
         group = np.where(codes >= 0, group * (int(codes.max(initial=0)) + 1) + codes, -1)
     return cross.mean(over.whole(op.args[0], table), group, counted)
 
 
+def counted_in(market: Market, universe: str, table: str) -> Bools:
+    """The bars of a table whose instrument belonged to the universe that day; those of shares where none is named, or none is known."""
+    counted = _members(market, universe, table)
+    if counted is not None:
+        return counted
+    bars, kinds = market.table(table), market.texts.get("kind", ())
+    return np.array([k == "share" for k in kinds], np.bool_)[bars.owner] if any(kinds) else np.ones(len(bars), np.bool_)
+
+
+def tally_of(over: Whole, op: Op, table: str) -> tuple[Ints, Floats]:
+    """Of a breadth at each moment of a table: how many members fail, are unknown and pass (moments × 3), and its value, not yet summed up."""
+    market, bars = over.market, over.market.table(table)
+    universe, shows, _, told = (str(p) for p in op.params)
+    parts = told.split()
+    counted, size = counted_in(market, universe, table), len(bars.moments)
+    truth = over.whole(op.args[0], table)
+    members = cross.tally(truth, bars.step, counted, size)
+    of = members.astype(np.float64)
+    weight = over.whole(op.args[1 + parts.index("weight")], table) if "weight" in parts else None
+    if weight is not None:
+        of = cross.weigh(truth, weight, bars.step, counted, size)
+    value = of[:, TRUE].copy()
+    if "less" in parts:
+        less = over.whole(op.args[1 + parts.index("less")], table)
+        taken = (
+            cross.tally(less, bars.step, counted, size) if weight is None else cross.weigh(less, weight, bars.step, counted, size)
+        )
+        value -= taken[:, TRUE]
+    known = of[:, TRUE] + of[:, FALSE]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        value = value / known if shows == "share" else value
+    return members, np.where(known > 0, value, np.nan)
+
+
+def _breadth(over: Whole, op: Op, table: str) -> Column:
+    _, value = tally_of(over, op, table)
+    if op.params[1] != "sum":
+        return value
+    # The running sum: of each period that is over its last value, and of the one that runs its value so far. What is over is read from the
+    # daily bars, however far those within the day reach back.
+    frame = str(op.params[2])
+    day = over.market.bars
+    daily = value if table == "day" else tally_of(over, op, "day")[1]
+    before = number_of(day.sessions, frame)
+    ends = np.append(before[1:] != before[:-1], True) if len(before) else np.zeros(0, np.bool_)
+    periods, sums, known = before[ends], np.cumsum(np.nan_to_num(daily[ends])), np.cumsum(~np.isnan(daily[ends]))
+    now = number_of(over.market.table(table).moments // PER_DAY, frame)
+    at = np.searchsorted(periods, now, "left")  # so many periods are over
+    so_far, ever = (np.concatenate([[0], column])[at] for column in (sums, known))
+    return np.where((ever > 0) | ~np.isnan(value), so_far + np.nan_to_num(value), np.nan)
+
+
 ACROSS: dict[str, Across] = {
-    "rank": Across(_rank), "group": Across(_group), "benchmark": Across(_benchmark, by_step=True), "of": Across(_of, by_step=True),
+    "rank": Across(_rank), "group": Across(_group), "benchmark": Across(_benchmark, by_step=True), "breadth": Across(_breadth, by_step=True),
+    "of": Across(_of, by_step=True),
 }  # fmt: skip

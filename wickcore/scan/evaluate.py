@@ -250,6 +250,10 @@ class Evaluator:
                 first = k
         return blocks
 
+    def whole(self, limits: Limits | None = None) -> "_Whole":
+        """What the registry of operations across instruments computes with."""
+        return _Whole(self, {}, limits or Limits())
+
     def write(self, ops: Sequence[Op], out: Sequence[Column], limits: Limits | None = None) -> None:
         """Writes the operations' columns into rows that are there already; nothing is kept. Raises Stopped."""
         self._compute(list(ops), limits or Limits(), {(self.table, op.key): row for op, row in zip(ops, out, strict=True)})

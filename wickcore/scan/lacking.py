@@ -5,6 +5,7 @@ from collections.abc import Callable
 import numpy as np
 
 from wickcore.bars.market import Market
+from wickcore.bars.universe import UnknownUniverse
 from wickcore.language.operations import Op
 
 OPTIONS = ("optionable", "weekly_options")
@@ -71,9 +72,17 @@ def _overnight(market: Market, op: Op) -> str | None:
     return None if market.overnight else "overnight bars"
 
 
+def _breadth(market: Market, op: Op) -> str | None:
+    try:
+        market.members(str(op.params[0]), "day")
+    except UnknownUniverse as unknown:
+        return f"universe “{unknown.name}”"
+    return None
+
+
 _NEEDS: dict[str, Callable[[Market, Op], str | None]] = {
     "benchmark": _benchmark, "of": _other, "group": _rank, "text_in": _text, "rank": _rank, "fact": _fact, "at_report": _fact, "event": _event,
-    "overnight": _overnight,
+    "overnight": _overnight, "breadth": _breadth,
 }  # fmt: skip
 
 SAID = {

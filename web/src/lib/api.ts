@@ -79,7 +79,7 @@ function withToken(request: Request): Request {
   return request
 }
 
-const client = createClient<paths>({ baseUrl: '' })
+export const client = createClient<paths>({ baseUrl: '' })
 client.use({
   onRequest({ request, id }) {
     withToken(request)
@@ -104,7 +104,9 @@ client.use({
   },
 })
 
-async function answer<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+export async function answer<T>(
+  asked: Promise<{ data?: T; error?: unknown; response: Response }>,
+): Promise<T> {
   let got
   try {
     got = await asked

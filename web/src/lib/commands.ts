@@ -21,6 +21,8 @@ export const SCOPES = {
   sheet: 'The sheet',
   trade: 'A trade on its chart',
   book: 'A book',
+  outbox: 'The outbox',
+  bench: 'The bench',
 } as const
 export type Scope = keyof typeof SCOPES
 
@@ -34,7 +36,17 @@ export const COMMANDS = {
   'week.forward': row({ scope: 'everywhere', keys: ['}'], what: 'one week forward' }),
   'month.back': row({ scope: 'everywhere', keys: ['<'], what: 'one month back' }),
   'month.forward': row({ scope: 'everywhere', keys: ['>'], what: 'one month forward' }),
+  find: row({ scope: 'everywhere', keys: ['mod+k'], what: 'find anything', shown: 'Ctrl K' }),
+  shortlist: row({ scope: 'everywhere', keys: ['s'], what: 'put the instrument in view on the bench' }),
   keys: row({ scope: 'everywhere', keys: ['?'], what: 'this list' }),
+  'bench.next': row({ scope: 'bench', keys: ['j'], what: 'the next instrument' }),
+  'bench.before': row({ scope: 'bench', keys: ['k'], what: 'the instrument before' }),
+  'bench.keep': row({ scope: 'bench', keys: ['m'], what: 'on to the next stage' }),
+  'bench.drop': row({ scope: 'bench', keys: ['x'], what: 'drop it' }),
+  'bench.note': row({ scope: 'bench', keys: ['n'], what: 'write a note' }),
+  'outbox.next': row({ scope: 'outbox', keys: ['j'], what: 'the next message' }),
+  'outbox.before': row({ scope: 'outbox', keys: ['k'], what: 'the message before' }),
+  'outbox.delete': row({ scope: 'outbox', keys: ['Delete'], what: 'delete the message', shown: 'Del' }),
   'rules.next': row({ scope: 'rules', keys: ['j'], what: 'the next rule; Enter opens it' }),
   'rules.before': row({ scope: 'rules', keys: ['k'], what: 'the rule before' }),
   'rules.find': row({ scope: 'rules', keys: ['/'], what: 'find a rule' }),

@@ -10,7 +10,19 @@ export type JobEvent = Pick<AnyRun, 'id' | 'state' | 'stage' | 'share' | 'detail
 }
 type Event =
   | ({ what: 'job' } & JobEvent)
-  | { what: 'market' | 'compiling' | 'rules' | 'books' | 'lists' | 'data' | 'everything' }
+  | {
+      what:
+        | 'market'
+        | 'compiling'
+        | 'rules'
+        | 'books'
+        | 'lists'
+        | 'data'
+        | 'breadths'
+        | 'keeping'
+        | 'bench'
+        | 'everything'
+    }
 
 const KEPT = 100
 const AGAIN = 5_000 // after a refusal, which the browser does not try again by itself
@@ -51,14 +63,18 @@ function jobMoved(event: JobEvent): void {
 export function take(event: Event): void {
   if (event.what === 'job') jobMoved(event)
   else if (event.what === 'compiling') forget('market')
-  else if (event.what === 'market') forget('market', 'catalogue', 'bars', 'rules', 'data')
+  else if (event.what === 'market') forget('market', 'catalogue', 'bars', 'rules', 'data', 'keeping', 'bench')
   else if (event.what === 'rules') forget('rules')
   else if (event.what === 'books') forget('books')
   else if (event.what === 'data') forget('data')
   else if (event.what === 'lists') forget('lists', 'bars')
+  // Rules that name a breadth count otherwise when it is another.
+  else if (event.what === 'keeping') forget('keeping')
+  else if (event.what === 'bench') forget('bench')
+  else if (event.what === 'breadths') forget('breadths', 'bars', 'rules')
   else if (event.what === 'everything') {
     // A stream that begins has missed whatever came before it: what is on show may be of then.
-    forget('market', 'lists', 'rules', 'books', 'jobs', 'data')
+    forget('market', 'lists', 'rules', 'books', 'jobs', 'data', 'breadths', 'keeping', 'bench')
     // What was asked in vain while the server was away is asked again.
     void client.refetchQueries({ type: 'active', predicate: (asked) => asked.state.status === 'error' })
     for (const { tell } of [...watchers]) tell(null)

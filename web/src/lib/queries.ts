@@ -1,6 +1,8 @@
 /** Everything that is fetched: one cache, under one name for each question. Nothing asks again by a clock: what moved is told (moved.ts). */
 import { createQuery, keepPreviousData, QueryClient, queryOptions } from '@tanstack/svelte-query'
 import { api, books, data, Problem, type Asked, type ChartChoice, type Drawn, type Schemas } from './api'
+import { bench, keeping as kept } from './keeping'
+import { breadths, precedents } from './whole'
 
 const AWAY = [0, 502, 504] // no answer: asked until there is one
 const NOT_YET = 503
@@ -96,6 +98,59 @@ export const ask = {
   bookVersions: (id: number) =>
     queryOptions({ queryKey: ['books', 'versions', id], queryFn: () => books.versions(id) }),
   bookSeal: (id: number) => queryOptions({ queryKey: ['books', 'seal', id], queryFn: () => books.seal(id) }),
+  desk: () => queryOptions({ queryKey: ['keeping', 'desk'], queryFn: kept.desk, staleTime: 0 }),
+  bench: (asOf: string | null) =>
+    queryOptions({ queryKey: ['bench', 'all', asOf], queryFn: () => bench.all(asOf) }),
+  plan: (id: number, body: Schemas['PlanTried']) =>
+    queryOptions({
+      queryKey: ['bench', 'plan', id, body],
+      queryFn: async ({ signal }) => ({ body, plan: await bench.plan(id, body, signal) }),
+      gcTime: SHORT,
+    }),
+  benchHistory: (id: number) =>
+    queryOptions({ queryKey: ['bench', 'history', id], queryFn: () => bench.history(id) }),
+  technicalState: (symbol: string, asOf: string | null) =>
+    queryOptions({ queryKey: ['bars', 'state', symbol, asOf], queryFn: () => bench.state(symbol, asOf) }),
+  alerts: (symbol?: string) =>
+    queryOptions({ queryKey: ['keeping', 'alerts', symbol ?? ''], queryFn: () => kept.alerts(symbol) }),
+  schedules: () => queryOptions({ queryKey: ['keeping', 'schedules'], queryFn: kept.schedules }),
+  outbox: (search: string) =>
+    queryOptions({ queryKey: ['keeping', 'outbox', search], queryFn: () => kept.outbox(search) }),
+  message: (id: number) =>
+    queryOptions({ queryKey: ['keeping', 'message', id], queryFn: () => kept.message(id) }),
+  find: (q: string) =>
+    queryOptions({
+      queryKey: ['find', q],
+      queryFn: ({ signal }) => kept.find(q, signal),
+      gcTime: SHORT,
+      staleTime: SHORT,
+    }),
+  breadths: () => queryOptions({ queryKey: ['breadths'], queryFn: breadths.all }),
+  /** A breadth through history, with the question that it answers. */
+  breadth: (asked: Schemas['BreadthIn']) =>
+    queryOptions({
+      queryKey: ['bars', 'breadth', asked],
+      queryFn: async ({ signal }) => ({ asked, found: await breadths.look(asked, signal) }),
+      gcTime: SHORT,
+    }),
+  passings: (asked: Schemas['BreadthIn']) =>
+    queryOptions({
+      queryKey: ['bars', 'passings', asked],
+      queryFn: async ({ signal }) => ({ asked, found: await breadths.passings(asked, signal) }),
+      gcTime: SHORT,
+    }),
+  precedents: (asked: Schemas['PrecedentsIn']) =>
+    queryOptions({
+      queryKey: ['bars', 'precedents', asked],
+      queryFn: async ({ signal }) => ({ asked, found: await precedents.look(asked, signal) }),
+      gcTime: SHORT,
+    }),
+  sessionChart: (symbol: string, day: string) =>
+    queryOptions({
+      queryKey: ['bars', 'session chart', symbol, day],
+      queryFn: () => precedents.session(symbol, day),
+      gcTime: SHORT,
+    }),
   data: () => queryOptions({ queryKey: ['data'], queryFn: data.there, staleTime: 0 }),
   feed: () => queryOptions({ queryKey: ['data', 'feed'], queryFn: data.feed, staleTime: 0 }),
   sizes: () => queryOptions({ queryKey: ['sizes'], queryFn: books.sizes }),

@@ -1668,6 +1668,660 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/breadths/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description A breadth through all of history, the index beside it, and what came after its passings of a level.
+         */
+        post: operations["breadth"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/breadths/passings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Passings
+         * @description The passings alone: while a level is dragged nothing else of the answer moves.
+         */
+        post: operations["passings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/breadths/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * As Csv
+         * @description The series as CSV: one row a session or week, the index beside it.
+         */
+        post: operations["breadth_csv"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/breadths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kept
+         * @description The account's breadths by name, and those that are always there.
+         */
+        get: operations["breadths"];
+        put?: never;
+        /**
+         * Keep
+         * @description Keeps a breadth under a free name.
+         */
+        post: operations["keep_breadth"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/breadths/{breadth_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete */
+        delete: operations["delete_breadth"];
+        options?: never;
+        head?: never;
+        /**
+         * Change
+         * @description Another text, look or name. A new name is that of the rules that name it too.
+         */
+        patch: operations["change_breadth"];
+        trace?: never;
+    };
+    "/api/breadths/{breadth_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Undoes a deletion.
+         */
+        post: operations["restore_breadth"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/precedents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Precedents
+         * @description What is true of a morning, and how the sessions went that began so.
+         */
+        post: operations["precedents"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/precedents/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Session Chart
+         * @description One session's five-minute bars with the night before them.
+         */
+        get: operations["session_chart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The Desk
+         * @description The evening in one look.
+         */
+        get: operations["desk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watched/{rule_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Watch
+         * @description Puts a rule on the desk, or takes it off.
+         */
+        put: operations["watch_rule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alerts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Alerts
+         * @description The account's alerts, the armed first. symbol: those of one instrument.
+         */
+        get: operations["alerts"];
+        put?: never;
+        /**
+         * Set Alert
+         * @description Sets an alert: it is looked at from the next moment on, fires once, and then stands disarmed.
+         */
+        post: operations["set_alert"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alerts/{alert_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete Alert */
+        delete: operations["delete_alert"];
+        options?: never;
+        head?: never;
+        /** Arm Alert */
+        patch: operations["arm_alert"];
+        trace?: never;
+    };
+    "/api/alerts/{alert_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Alert
+         * @description Undoes a deletion.
+         */
+        post: operations["restore_alert"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Schedules */
+        get: operations["schedules"];
+        put?: never;
+        /**
+         * Set Schedule
+         * @description A rule that runs by itself, from the next moment on.
+         */
+        post: operations["set_schedule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedules/{schedule_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Schedule */
+        put: operations["change_schedule"];
+        post?: never;
+        /** Delete Schedule */
+        delete: operations["delete_schedule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedules/{schedule_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Schedule
+         * @description Undoes a deletion.
+         */
+        post: operations["restore_schedule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outbox": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Outbox
+         * @description Messages, the latest first, a hundred at a time.
+         */
+        get: operations["outbox"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outbox/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read All
+         * @description Marks every message as read.
+         */
+        post: operations["read_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outbox/{message_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Message */
+        get: operations["message"];
+        put?: never;
+        post?: never;
+        /** Delete Message */
+        delete: operations["delete_message"];
+        options?: never;
+        head?: never;
+        /**
+         * Mark
+         * @description Marks a message as read, or not.
+         */
+        patch: operations["mark_message"];
+        trace?: never;
+    };
+    "/api/outbox/{message_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Message
+         * @description Undoes a deletion.
+         */
+        post: operations["restore_message"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outbox/{message_id}/eml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Eml
+         * @description The message as it was written.
+         */
+        get: operations["message_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outbox/{message_id}/chart/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Chart
+         * @description One of the pictures in a message.
+         */
+        get: operations["message_chart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calendar Address
+         * @description Where a calendar program finds the account's calendar.
+         */
+        get: operations["calendar_address"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendar/{token}.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calendar File
+         * @description Report dates of what is on the account's lists, and announcements (RFC 5545).
+         */
+        get: operations["calendar_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find
+         * @description Anything by its name or by letters that come near.
+         */
+        get: operations["find"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Items
+         * @description Everything on the bench, the latest first.
+         */
+        get: operations["bench"];
+        put?: never;
+        /**
+         * Put
+         * @description Puts an instrument on the bench, shortlisted; one that is there already stays where it is.
+         */
+        post: operations["put_on_bench"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/state/{symbol}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * State
+         * @description An instrument's technical state, and what the watched rules say of it.
+         */
+        get: operations["technical_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/{item_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * History
+         * @description What happened to an item, and notes on it.
+         */
+        get: operations["bench_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Drop */
+        delete: operations["drop_from_bench"];
+        options?: never;
+        head?: never;
+        /**
+         * Move
+         * @description To another stage.
+         */
+        patch: operations["move_on_bench"];
+        trace?: never;
+    };
+    "/api/bench/{item_id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Note */
+        post: operations["note_on_bench"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/{item_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Undoes a drop.
+         */
+        post: operations["restore_to_bench"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/{item_id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Plan
+         * @description Keeps a plan, or takes it away.
+         */
+        put: operations["keep_plan"];
+        /**
+         * Plan
+         * @description An item's plan: the one kept, or proposed, or the levels that are tried; with its size, what speaks against it, and all plans together.
+         */
+        post: operations["plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/data": {
         parameters: {
             query?: never;
@@ -5141,6 +5795,1032 @@ export interface components {
             /** Sharpe */
             sharpe: number;
         };
+        /** AfterOut */
+        AfterOut: {
+            /** Horizon */
+            horizon: number;
+            /** Count */
+            count: number;
+            /** Mean */
+            mean: number | null;
+            /** Median */
+            median: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Any Mean */
+            any_mean: number | null;
+            /** Any Median */
+            any_median: number | null;
+            /** Luck */
+            luck: number | null;
+            /** Better */
+            better: number | null;
+            /** Verdict */
+            verdict: string;
+        };
+        /** BreadthLine */
+        BreadthLine: {
+            /** Number */
+            number: number;
+            /** Text */
+            text: string;
+            /** Part */
+            part: string | null;
+        };
+        /** BreadthOut */
+        BreadthOut: {
+            /** Universe */
+            universe: string | null;
+            /** Lists */
+            lists: string[];
+            /** Bars */
+            bars: string;
+            /**
+             * Shows
+             * @enum {string}
+             */
+            shows: "share" | "count" | "sum";
+            /** Signed */
+            signed: boolean;
+            /** Weighed */
+            weighed: boolean;
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "day" | "week";
+            /** Running */
+            running: boolean;
+            /** Days */
+            days: string[];
+            /** Passed */
+            passed: number[];
+            /** Failed */
+            failed: number[];
+            /** Unknown */
+            unknown: number[];
+            /** Value */
+            value: (number | null)[];
+            /** Smoothed */
+            smoothed: (number | null)[];
+            /** Lines */
+            lines: components["schemas"]["BreadthLine"][];
+            /** Beside */
+            beside: string | null;
+            /** Index */
+            index: (number | null)[];
+            passings: components["schemas"]["PassingsOut"] | null;
+            /** Findings */
+            findings: number;
+        };
+        /** PassingRow */
+        PassingRow: {
+            /** Day */
+            day: string;
+            /** Extreme */
+            extreme: number;
+            /** Returns */
+            returns: (number | null)[];
+            /** Counted */
+            counted: boolean[];
+        };
+        /** PassingsOut */
+        PassingsOut: {
+            /** Level */
+            level: number;
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "below" | "above";
+            /** Days */
+            days: string[];
+            /** Rows */
+            rows: components["schemas"]["PassingRow"][];
+            /** After */
+            after: components["schemas"]["AfterOut"][];
+        };
+        /** BreadthIn */
+        BreadthIn: {
+            /**
+             * By
+             * @default day
+             * @enum {string}
+             */
+            by: "day" | "week";
+            /**
+             * Smooth
+             * @default 1
+             */
+            smooth: number;
+            /** Beside */
+            beside?: string | null;
+            /** Level */
+            level?: number | null;
+            /**
+             * Way
+             * @default below
+             * @enum {string}
+             */
+            way: "below" | "above";
+            /** Text */
+            text: string;
+            /** Universe */
+            universe?: string | null;
+            /** As Of */
+            as_of?: string | null;
+        };
+        /**
+         * KeptBreadth
+         * @description A breadth kept by name, or one that is always there (no id). named_by: the rules that name it.
+         */
+        KeptBreadth: {
+            /** Id */
+            id: number | null;
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /** Look */
+            look: {
+                [key: string]: unknown;
+            };
+            /** Mark */
+            mark: string;
+            /** Saved */
+            saved: string | null;
+            /** Named By */
+            named_by: string[];
+        };
+        /** KeepBreadth */
+        KeepBreadth: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            look: components["schemas"]["Look"];
+        };
+        /**
+         * Look
+         * @description How a breadth is looked at. by: a value a session or a week. level, way: where and from where it is passed.
+         */
+        Look: {
+            /**
+             * By
+             * @default day
+             * @enum {string}
+             */
+            by: "day" | "week";
+            /**
+             * Smooth
+             * @default 1
+             */
+            smooth: number;
+            /** Beside */
+            beside?: string | null;
+            /** Level */
+            level?: number | null;
+            /**
+             * Way
+             * @default below
+             * @enum {string}
+             */
+            way: "below" | "above";
+        };
+        /** ChangeBreadth */
+        ChangeBreadth: {
+            /** Name */
+            name?: string | null;
+            /** Text */
+            text?: string | null;
+            look?: components["schemas"]["Look"] | null;
+            /** Seen */
+            seen?: string | null;
+        };
+        /** DotsOut */
+        DotsOut: {
+            /** Reach */
+            reach: number;
+            /** Up */
+            up: number[];
+            /** Down */
+            down: number[];
+        };
+        /** MorningIndex */
+        MorningIndex: {
+            /** Symbol */
+            symbol: string;
+            /** Name */
+            name: string;
+        };
+        /** MorningLine */
+        MorningLine: {
+            /** Text */
+            text: string;
+            /** Left */
+            left: number;
+            /** This */
+            this: boolean | null;
+            /** Number */
+            number: number;
+        };
+        /** MorningResult */
+        MorningResult: {
+            /** Line */
+            line: string;
+            /** Verdict */
+            verdict: string;
+            /** Luck */
+            luck: number | null;
+            /** One Of Sets */
+            one_of_sets: number | null;
+            /** Panels */
+            panels: components["schemas"]["PanelOut"][];
+            /** Each */
+            each: components["schemas"]["PrecedentOut"][];
+            /** More */
+            more: number;
+        };
+        /** PanelOut */
+        PanelOut: {
+            /** Symbol */
+            symbol: string;
+            /** Count */
+            count: number;
+            /** Up */
+            up: number;
+            /** Share */
+            share: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Any Count */
+            any_count: number;
+            /** Any Share */
+            any_share: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Median */
+            median: number | null;
+            /** Mean Up */
+            mean_up: number | null;
+            /** Mean Down */
+            mean_down: number | null;
+            /** Best */
+            best: number | null;
+            /** Worst */
+            worst: number | null;
+            /** Luck */
+            luck: number | null;
+            /** Few */
+            few: boolean;
+            dots: components["schemas"]["DotsOut"];
+        };
+        /** PrecedentOut */
+        PrecedentOut: {
+            /** Day */
+            day: string;
+            /** Night */
+            night: number | null;
+            /** Gap */
+            gap: number | null;
+            /** Worst */
+            worst: number | null;
+            /** Best */
+            best: number | null;
+            /** Session */
+            session: number | null;
+            /** Next */
+            next: number | null;
+        };
+        /** PrecedentsOut */
+        PrecedentsOut: {
+            /** Session */
+            session: string;
+            /** Evening */
+            evening: string;
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "evening" | "night" | "bell";
+            /** Stages */
+            stages: ("evening" | "night" | "bell")[];
+            /** Index */
+            index: string;
+            /** Indices */
+            indices: components["schemas"]["MorningIndex"][];
+            /** Offered */
+            offered: components["schemas"]["MorningIndex"][];
+            /** Groups */
+            groups: components["schemas"]["StatementGroup"][];
+            /** Text */
+            text: string;
+            /** Lines */
+            lines: components["schemas"]["MorningLine"][];
+            /** Sessions */
+            sessions: number;
+            /** Since */
+            since: string | null;
+            /** Sets */
+            sets: number;
+            /** Results */
+            results: components["schemas"]["MorningResult"][];
+        };
+        /** StatementGroup */
+        StatementGroup: {
+            /** Name */
+            name: string;
+            /** Statements */
+            statements: components["schemas"]["StatementOut"][];
+        };
+        /**
+         * StatementOut
+         * @description share: of all sessions in which it is known. true: what it is this morning, None while it is open. both: its pair's number.
+         */
+        StatementOut: {
+            /** Line */
+            line: string;
+            /** Words */
+            words: string;
+            /** Share */
+            share: number | null;
+            /** True */
+            true: boolean | null;
+            /** Both */
+            both: number | null;
+        };
+        /**
+         * PrecedentsIn
+         * @description A morning as asked. lines: ticked statements, added behind the rule `text`. closes: how many after the session's own. both: which pair
+         *     of what is open until the bell is shown both ways. first: the first day that counts.
+         */
+        PrecedentsIn: {
+            /** As Of */
+            as_of?: string | null;
+            /** Index */
+            index?: string | null;
+            /**
+             * Indices
+             * @default []
+             */
+            indices: string[];
+            /** Stage */
+            stage?: ("evening" | "night" | "bell") | null;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: string[];
+            /**
+             * Closes
+             * @default 0
+             * @enum {integer}
+             */
+            closes: 0 | 1 | 5;
+            /**
+             * Cost
+             * @default 0.0002
+             */
+            cost: number;
+            /** First */
+            first?: string | null;
+            /** Both */
+            both?: (0 | 1 | 2 | 3) | null;
+        };
+        /** BarWithin */
+        BarWithin: {
+            /** Open */
+            open: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Close */
+            close: number;
+            /** Minute */
+            minute: number;
+        };
+        /** NightOut */
+        NightOut: {
+            /** Open */
+            open: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Close */
+            close: number;
+            /** Low First */
+            low_first: number;
+        };
+        /** PricesOut */
+        PricesOut: {
+            /** Open */
+            open: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Close */
+            close: number;
+        };
+        /** SessionChart */
+        SessionChart: {
+            /** Symbol */
+            symbol: string;
+            /** Name */
+            name: string;
+            /** Day */
+            day: string;
+            /** Before */
+            before: number | null;
+            night: components["schemas"]["NightOut"] | null;
+            /** Bars */
+            bars: components["schemas"]["BarWithin"][];
+            daily: components["schemas"]["PricesOut"] | null;
+        };
+        /** AheadOut */
+        AheadOut: {
+            /** Day */
+            day: string;
+            /** What */
+            what: string;
+            /** Symbols */
+            symbols: string[];
+        };
+        /** DeskOut */
+        DeskOut: {
+            /** Moment */
+            moment: string | null;
+            /** Sentence */
+            sentence: string;
+            /** Breadth Days */
+            breadth_days: string[];
+            /** Breadth */
+            breadth: (number | null)[];
+            /** Breadth Universe */
+            breadth_universe: string;
+            /** Watched */
+            watched: components["schemas"]["WatchedOut"][];
+            /** Told */
+            told: components["schemas"]["MessageRow"][];
+            /** Unread */
+            unread: number;
+            /** Ahead */
+            ahead: components["schemas"]["AheadOut"][];
+            /** Waiting */
+            waiting: components["schemas"]["WaitingOut"][];
+            /** Alerts */
+            alerts: number;
+            /** Names */
+            names: {
+                [key: string]: string;
+            };
+        };
+        /** MessageRow */
+        MessageRow: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Moment */
+            moment: string;
+            /** Subject */
+            subject: string;
+            /** Read */
+            read: boolean;
+            /** Place */
+            place: string;
+            /** Symbols */
+            symbols: string[];
+        };
+        /** WaitingOut */
+        WaitingOut: {
+            /** What */
+            what: string;
+            /** Place */
+            place: string;
+        };
+        /**
+         * WatchedOut
+         * @description pending: its scan of this moment is still being computed.
+         */
+        WatchedOut: {
+            /** Rule */
+            rule: number;
+            /** Name */
+            name: string;
+            /** Since */
+            since: string;
+            /** Fresh */
+            fresh: string[];
+            /** Hits */
+            hits: number;
+            /** Pending */
+            pending: boolean;
+            /** Trouble */
+            trouble: string;
+        };
+        /** WatchIn */
+        WatchIn: {
+            /** On */
+            on: boolean;
+        };
+        /** AlertOut */
+        AlertOut: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Symbol */
+            symbol: string;
+            /** Words */
+            words: string;
+            /** Armed */
+            armed: boolean;
+            /** Until */
+            until: string | null;
+            /** Fired */
+            fired: string;
+            /** Said */
+            said: string;
+            /** Trouble */
+            trouble: string;
+            /** Level */
+            level: number | null;
+            /**
+             * Made
+             * Format: date-time
+             */
+            made: string;
+        };
+        /**
+         * AlertIn
+         * @description kind says which of the others are meant; see keeping.alerts.
+         */
+        AlertIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "price" | "line" | "rule" | "report" | "breadth";
+            /** Symbol */
+            symbol?: string | null;
+            /** Level */
+            level?: number | null;
+            /** Way */
+            way?: ("up" | "down" | "either" | "below" | "above") | null;
+            /** Drawing */
+            drawing?: number | null;
+            /** Rule */
+            rule?: number | null;
+            /**
+             * Scope
+             * @default
+             */
+            scope: string;
+            /** Days */
+            days?: number | null;
+            /** Breadth */
+            breadth?: string | null;
+            /** Text */
+            text?: string | null;
+            /**
+             * By
+             * @default day
+             * @enum {string}
+             */
+            by: "day" | "week";
+            /**
+             * Smooth
+             * @default 1
+             */
+            smooth: number;
+            /** Until */
+            until?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** AlertChange */
+        AlertChange: {
+            /** Armed */
+            armed: boolean;
+        };
+        /** ScheduleOut */
+        ScheduleOut: {
+            /** Id */
+            id: number;
+            /** Rule */
+            rule: number;
+            /** Rule Name */
+            rule_name: string;
+            /** Universe */
+            universe: string;
+            /** Weekdays */
+            weekdays: number[];
+            /** Times */
+            times: string[];
+            /** Mails */
+            mails: boolean;
+            /** Puts */
+            puts: string;
+            /** On */
+            on: boolean;
+            /** Ran */
+            ran: string;
+            /** Hits */
+            hits: number;
+            /** Trouble */
+            trouble: string;
+            /** Chain */
+            chain: string[];
+        };
+        /** ScheduleIn */
+        ScheduleIn: {
+            /** Rule */
+            rule: number;
+            /**
+             * Universe
+             * @default
+             */
+            universe: string;
+            /** Weekdays */
+            weekdays?: number[];
+            /** Times */
+            times?: string[];
+            /**
+             * Mails
+             * @default true
+             */
+            mails: boolean;
+            /**
+             * Puts
+             * @default
+             */
+            puts: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+        };
+        /** OutboxOut */
+        OutboxOut: {
+            /** Messages */
+            messages: components["schemas"]["MessageRow"][];
+            /** Total */
+            total: number;
+            /** Unread */
+            unread: number;
+        };
+        /** MessageWhole */
+        MessageWhole: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Moment */
+            moment: string;
+            /** Subject */
+            subject: string;
+            /** Read */
+            read: boolean;
+            /** Place */
+            place: string;
+            /** Symbols */
+            symbols: string[];
+            /** Text */
+            text: string;
+            /** Charts */
+            charts: string[];
+            /**
+             * Made
+             * Format: date-time
+             */
+            made: string;
+            /** Sent */
+            sent: string | null;
+        };
+        /** MessageChange */
+        MessageChange: {
+            /** Read */
+            read: boolean;
+        };
+        /** CalendarOut */
+        CalendarOut: {
+            /** Address */
+            address: string;
+        };
+        /** FoundOut */
+        FoundOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "instrument" | "rule" | "book" | "breadth" | "list" | "word";
+            /** Name */
+            name: string;
+            /** More */
+            more: string;
+            /** Place */
+            place: string;
+        };
+        /** BenchItemOut */
+        BenchItemOut: {
+            /** Id */
+            id: number;
+            /** Symbol */
+            symbol: string;
+            /** Name */
+            name: string;
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "shortlisted" | "planned" | "holding" | "closed";
+            /** Rule */
+            rule: number | null;
+            /** Rule Name */
+            rule_name: string;
+            /** Version */
+            version: number | null;
+            /** Since */
+            since: string;
+            /** Moved */
+            moved: string;
+            /** Close */
+            close: number | null;
+            /** Change */
+            change: number | null;
+            /** Report */
+            report: number | null;
+        };
+        /**
+         * BenchPut
+         * @description new: whether it was not there before. stage: where it is.
+         */
+        BenchPut: {
+            /** Id */
+            id: number;
+            /** Symbol */
+            symbol: string;
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "shortlisted" | "planned" | "holding" | "closed";
+            /** New */
+            new: boolean;
+        };
+        /** BenchIn */
+        BenchIn: {
+            /** Symbol */
+            symbol: string;
+            /** As Of */
+            as_of?: string | null;
+            rule?: components["schemas"]["BenchRule"] | null;
+        };
+        /**
+         * BenchRule
+         * @description Which rule brought an instrument.
+         */
+        BenchRule: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Version */
+            version?: number | null;
+        };
+        /** RuleSays */
+        RuleSays: {
+            /** Rule */
+            rule: number;
+            /** Name */
+            name: string;
+            /** Hit */
+            hit: boolean;
+            /** Fresh */
+            fresh: boolean;
+        };
+        /** StateOut */
+        StateOut: {
+            /** Symbol */
+            symbol: string;
+            /** Day */
+            day: string;
+            /** Trend */
+            trend: string;
+            /** Close */
+            close: number | null;
+            /** Change */
+            change: number | null;
+            /** Off High */
+            off_high: number | null;
+            /** Above Low */
+            above_low: number | null;
+            /** Strength */
+            strength: number | null;
+            /** Sma20 */
+            sma20: number | null;
+            /** Sma50 */
+            sma50: number | null;
+            /** Sma200 */
+            sma200: number | null;
+            /** Adr */
+            adr: number | null;
+            /** Atr */
+            atr: number | null;
+            /** Squeeze */
+            squeeze: number | null;
+            /** Report */
+            report: number | null;
+            /** Rel Volume */
+            rel_volume: number | null;
+            /** Rules */
+            rules: components["schemas"]["RuleSays"][];
+            /** Alerts */
+            alerts: number;
+        };
+        /** BenchEventOut */
+        BenchEventOut: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Moment */
+            moment: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Text */
+            text: string;
+        };
+        /** BenchMove */
+        BenchMove: {
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "shortlisted" | "planned" | "holding" | "closed";
+            /** As Of */
+            as_of?: string | null;
+        };
+        /** BenchNote */
+        BenchNote: {
+            /** Text */
+            text: string;
+            /** As Of */
+            as_of?: string | null;
+        };
+        /** PlanLevels */
+        PlanLevels: {
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "long" | "short";
+            /** Entry */
+            entry: number;
+            /** Stop */
+            stop: number;
+            /** Target */
+            target: number | null;
+            /** Shares */
+            shares: number | null;
+            /** Until */
+            until: string;
+        };
+        /** PlanOut */
+        PlanOut: {
+            /** Symbol */
+            symbol: string;
+            /** Day */
+            day: string;
+            /** Kept */
+            kept: boolean;
+            proposal: components["schemas"]["ProposalOut"];
+            plan: components["schemas"]["PlanLevels"];
+            size: components["schemas"]["SizedOut"];
+            /** Computed */
+            computed: number;
+            /** Warnings */
+            warnings: string[];
+            /** Account */
+            account: number;
+            together: components["schemas"]["TogetherOut"];
+        };
+        /** ProposalOut */
+        ProposalOut: {
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "long" | "short";
+            /** Close */
+            close: number;
+            /** Entry */
+            entry: number;
+            /** Entry Why */
+            entry_why: string;
+            /** Stop */
+            stop: number;
+            /** Stop Why */
+            stop_why: string;
+            /** Target */
+            target: number | null;
+            /** Target Why */
+            target_why: string;
+            /** Atr */
+            atr: number;
+        };
+        /** SizedOut */
+        SizedOut: {
+            /** Shares */
+            shares: number;
+            /** Limit */
+            limit: string;
+            /** Money */
+            money: number;
+            /** Share */
+            share: number;
+            /** Lost */
+            lost: number;
+            /** Lost Share */
+            lost_share: number;
+            /** Of Day */
+            of_day: number | null;
+            /** R */
+            r: number | null;
+        };
+        /** TogetherOut */
+        TogetherOut: {
+            /** Positions */
+            positions: number;
+            /** Risk */
+            risk: number;
+            /** Invested */
+            invested: number;
+            /** Sector */
+            sector: string;
+            /** In Sector */
+            in_sector: number | null;
+            /** Correlation */
+            correlation: number | null;
+        };
+        /**
+         * PlanIn
+         * @description shares: chosen by hand; None for what the risk allows.
+         */
+        PlanIn: {
+            /**
+             * Side
+             * @default long
+             * @enum {string}
+             */
+            side: "long" | "short";
+            /** Entry */
+            entry: number;
+            /** Stop */
+            stop: number;
+            /** Target */
+            target?: number | null;
+            /** Shares */
+            shares?: number | null;
+            /** Until */
+            until: string;
+        };
+        /**
+         * PlanTried
+         * @description plan: levels that are looked at and not kept; side: of a proposal, where none are.
+         */
+        PlanTried: {
+            /** As Of */
+            as_of?: string | null;
+            /** Side */
+            side?: ("long" | "short") | null;
+            plan?: components["schemas"]["PlanIn"] | null;
+        };
+        /** PlanKept */
+        PlanKept: {
+            plan: components["schemas"]["PlanIn"] | null;
+            /** As Of */
+            as_of?: string | null;
+        };
         /** ChangeOut */
         ChangeOut: {
             /** Table */
@@ -8026,6 +9706,965 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BookTriesOut"];
+                };
+            };
+        };
+    };
+    breadth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BreadthIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BreadthOut"];
+                };
+            };
+        };
+    };
+    passings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BreadthIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassingsOut"] | null;
+                };
+            };
+        };
+    };
+    breadth_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BreadthIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    breadths: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptBreadth"][];
+                };
+            };
+        };
+    };
+    keep_breadth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepBreadth"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptBreadth"];
+                };
+            };
+        };
+    };
+    delete_breadth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                breadth_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    change_breadth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                breadth_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeBreadth"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptBreadth"];
+                };
+            };
+        };
+    };
+    restore_breadth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                breadth_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptBreadth"];
+                };
+            };
+        };
+    };
+    precedents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrecedentsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrecedentsOut"];
+                };
+            };
+        };
+    };
+    session_chart: {
+        parameters: {
+            query: {
+                symbol: string;
+                day: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionChart"];
+                };
+            };
+        };
+    };
+    desk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskOut"];
+                };
+            };
+        };
+    };
+    watch_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    alerts: {
+        parameters: {
+            query?: {
+                symbol?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertOut"][];
+                };
+            };
+        };
+    };
+    set_alert: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlertIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertOut"];
+                };
+            };
+        };
+    };
+    delete_alert: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alert_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    arm_alert: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alert_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlertChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertOut"];
+                };
+            };
+        };
+    };
+    restore_alert: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alert_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertOut"];
+                };
+            };
+        };
+    };
+    schedules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleOut"][];
+                };
+            };
+        };
+    };
+    set_schedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScheduleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleOut"];
+                };
+            };
+        };
+    };
+    change_schedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                schedule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScheduleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleOut"];
+                };
+            };
+        };
+    };
+    delete_schedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                schedule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    restore_schedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                schedule_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleOut"];
+                };
+            };
+        };
+    };
+    outbox: {
+        parameters: {
+            query?: {
+                search?: string;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutboxOut"];
+                };
+            };
+        };
+    };
+    read_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    message: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                message_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageWhole"];
+                };
+            };
+        };
+    };
+    delete_message: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                message_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mark_message: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                message_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MessageChange"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    restore_message: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                message_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    message_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                message_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    message_chart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                message_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    calendar_address: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarOut"];
+                };
+            };
+        };
+    };
+    calendar_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    find: {
+        parameters: {
+            query: {
+                q: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundOut"][];
+                };
+            };
+        };
+    };
+    bench: {
+        parameters: {
+            query?: {
+                as_of?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchItemOut"][];
+                };
+            };
+        };
+    };
+    put_on_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BenchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchPut"];
+                };
+            };
+        };
+    };
+    technical_state: {
+        parameters: {
+            query?: {
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StateOut"];
+                };
+            };
+        };
+    };
+    bench_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchEventOut"][];
+                };
+            };
+        };
+    };
+    drop_from_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    move_on_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BenchMove"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    note_on_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BenchNote"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    restore_to_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    keep_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanKept"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanTried"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
                 };
             };
         };

@@ -16,8 +16,9 @@
     who: string
     onout: () => void
     onkeys: () => void
+    onfind: () => void
   }
-  const { who, onout, onkeys }: Props = $props()
+  const { who, onout, onkeys, onfind }: Props = $props()
   const sessions = $derived(market.now?.sessions ?? [])
   const past = $derived(market.asOf !== null && market.asOf !== latest())
   const here = $derived(placeOf(route.path)?.place)
@@ -62,13 +63,13 @@
     </svg>
     <span class="font-title text-[21px] leading-none">Upper Wick</span>
   </a>
-  <nav aria-label="Places" class="flex h-[43px]">
+  <nav aria-label="Places" class="flex h-[43px] max-[560px]:h-[28px]">
     {#each inStrip('places') as place (place.id)}
       <a
         href={place.address}
         aria-current={current(place) ? 'page' : undefined}
         title={place.key ? `g ${place.key}` : undefined}
-        class="grid h-full place-items-center border-b-2 px-1 pt-[2px] {current(place)
+        class="grid h-full place-items-center border-b-2 px-1 pt-[2px] max-[420px]:px-[3px] {current(place)
           ? 'border-ember font-semibold'
           : 'border-transparent text-ink2'}"
         onclick={(event) => {
@@ -80,7 +81,7 @@
   </nav>
   {#if market.now?.invented}
     <span
-      class="hidden text-[13px] text-ink3 min-[1100px]:inline"
+      class="hidden text-[13px] text-ink3 min-[1560px]:inline"
       title="An island exchange invented from end to end: its companies, indices and prices exist nowhere."
       >demo market: all invented</span
     >
@@ -155,7 +156,12 @@
         }}>{place.title}</a
       >
     {/each}
-    <button class="link" onclick={onkeys} title="The list of keys (?)"><kbd>?</kbd> keys</button>
+    <button class="link" onclick={onfind} title="Find anything (Ctrl K)"
+      ><kbd>Ctrl K</kbd><span class="max-[1399px]:sr-only"> find</span></button
+    >
+    <button class="link" onclick={onkeys} title="The list of keys (?)"
+      ><kbd>?</kbd><span class="max-[1399px]:sr-only"> keys</span></button
+    >
     <button
       class="p-1 hover:text-ink"
       aria-label={theme.now === 'dark' ? 'Light theme' : 'Dark theme'}

@@ -19,6 +19,16 @@ export interface Place {
 
 export const PLACES: readonly Place[] = [
   {
+    id: 'desk',
+    title: 'Desk',
+    strip: 'places',
+    address: '/desk',
+    key: 'e',
+    help: 'the desk: the evening in one look',
+    match: (path) => (/^\/desk\/?$/.test(path) ? {} : null),
+    load: () => import('./desk/DeskPlace.svelte'),
+  },
+  {
     id: 'rule',
     title: 'Rule',
     address: '/rules/:id',
@@ -57,6 +67,70 @@ export const PLACES: readonly Place[] = [
     help: 'the list of books: rules traded as a portfolio',
     match: (path) => (/^\/books\/?$/.test(path) ? {} : null),
     load: () => import('./books/BookList.svelte'),
+  },
+  {
+    id: 'breadth',
+    title: 'Breadth',
+    strip: 'places',
+    address: '/breadth',
+    key: 'm',
+    help: 'breadth: how many members pass, through all of history',
+    match: (path) => {
+      const found = /^\/breadth(?:\/(\d+))?\/?$/.exec(path)
+      return found && { id: found[1] ? Number(found[1]) : null }
+    },
+    load: () => import('./breadth/BreadthPlace.svelte'),
+  },
+  {
+    id: 'precedents',
+    title: 'Precedents',
+    strip: 'places',
+    address: '/precedents',
+    key: 'p',
+    help: 'precedents: how sessions went that began like this one',
+    match: (path) => {
+      const found = /^\/precedents(?:\/rule\/(\d+))?\/?$/.exec(path)
+      return found && { rule: found[1] ? Number(found[1]) : null }
+    },
+    load: () => import('./precedents/PrecedentsPlace.svelte'),
+  },
+  {
+    id: 'bench',
+    title: 'Bench',
+    strip: 'places',
+    address: '/bench',
+    key: 'n',
+    help: 'the bench: shortlisted, planned, holding, closed',
+    match: (path) => {
+      const found = /^\/bench(?:\/(shortlisted|planned|holding|closed))?\/?$/.exec(path)
+      return found && { stage: found[1] ?? 'shortlisted' }
+    },
+    load: () => import('./bench/BenchPlace.svelte'),
+  },
+  {
+    id: 'outbox',
+    title: 'Outbox',
+    strip: 'places',
+    address: '/outbox',
+    key: 'o',
+    help: 'the outbox: messages, alerts, schedules',
+    match: (path) => {
+      const found = /^\/outbox(?:\/(\d+|alerts|schedules))?\/?$/.exec(path)
+      if (!found) return null
+      const named = found[1] === 'alerts' || found[1] === 'schedules'
+      return { tab: named ? found[1] : 'messages', message: found[1] && !named ? Number(found[1]) : null }
+    },
+    load: () => import('./outbox/OutboxPlace.svelte'),
+  },
+  {
+    id: 'symbol',
+    title: 'Instrument',
+    address: '/symbol/:symbol',
+    match: (path) => {
+      const found = /^\/symbol\/([A-Za-z0-9.%_-]+)\/?$/.exec(path)
+      return found && { symbol: decodeURIComponent(found[1]!) }
+    },
+    load: () => import('./symbol/SymbolPlace.svelte'),
   },
   {
     id: 'data',
@@ -102,7 +176,7 @@ export const PLACES: readonly Place[] = [
     load: () => import('./Shared.svelte'),
   },
 ]
-export const HOME = '/rules'
+export const HOME = '/desk'
 
 /** The place of an address with what it is given; null where nothing is. */
 export function placeOf(path: string): { place: Place; props: Props } | null {

@@ -46,6 +46,13 @@ ENTRIES = (
           "An expression on the benchmark index, date for date. Unknown on a day on which the index has no bar.", "x of the benchmark",
           "until x is known", example="benchmark(close) > benchmark(sma(200))", parameters=(_X,), side="follows",
           said="of the index, {the x}"),
+    Entry("breadth", "across the universe", "form", "number",
+          "The share of a universe's members of that day that pass a condition, of those for which it is known; of a breadth kept by name what it shows. "
+          "for= another universe than the rule's, or the breadth's, own.",
+          "members that pass / members that pass or fail", "until it is known of any member", example="breadth(close > sma(50)) > 60%",
+          parameters=(Parameter("x", "condition", None, "a condition, or the name of a breadth in quotes"),
+                      Parameter("for", "text", '""', "the universe")), fraction=True,
+          said="the share of {for:the members|members} for which {x}", later=True),
     defined("beta", "across the universe", "How much the instrument moves with the benchmark: the slope of its changes against the index's.",
             "corr(change, benchmark(change), n) * stdev(change, n) / stdev(benchmark(change), n)", "n", "beta(252) > 1", bars(252, 3),
             formula="covariance(change, benchmark change) / variance(benchmark change) over n bars", said="the {n}-bar beta"),

@@ -32,4 +32,23 @@ export function chartIn(box: HTMLElement): { chart: ECharts; dispose: () => void
   }
 }
 
+/** A chart of values through time: tells the place under the crosshair (null where it has left the chart), and the one that is clicked. */
+export function timeChartIn(
+  box: HTMLElement,
+  onday: (index: number | null) => void,
+  onpick: (index: number) => void,
+): ReturnType<typeof chartIn> {
+  const made = chartIn(box)
+  made.chart.on('updateAxisPointer', (event: unknown) => {
+    const axis = (event as { axesInfo?: { value: number }[] }).axesInfo?.[0]
+    onday(axis ? axis.value : null)
+  })
+  made.chart.getZr().on('globalout', () => onday(null))
+  made.chart.getZr().on('click', (event: { offsetX: number; offsetY: number }) => {
+    const found = made.chart.convertFromPixel({ gridIndex: 0 }, [event.offsetX, event.offsetY])
+    if (found) onpick(Math.round(found[0]!))
+  })
+  return made
+}
+
 export const MONO = "'Spline Sans Mono', monospace"

@@ -41,7 +41,14 @@ function editor(value: string, more: Record<string, unknown> = {}) {
     onvalue: () => Promise.resolve(null),
     onfold: vi.fn(),
     onplaces: vi.fn(),
-    texts: { rules: ['Other rule'], sectors: ['Metals'], kinds: ['fund', 'share'], events: ['Rate'] },
+    texts: {
+      rules: ['Other rule'],
+      sectors: ['Metals'],
+      kinds: ['fund', 'share'],
+      events: ['Rate'],
+      breadths: [],
+      universes: [],
+    },
     ...more,
   })
   const view = EditorView.findFromDOM(container.querySelector<HTMLElement>('.cm-editor')!)!

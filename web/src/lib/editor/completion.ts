@@ -172,6 +172,8 @@ export interface Texts {
   sectors: string[]
   kinds: string[]
   events: string[]
+  breadths: string[]
+  universes: string[]
 }
 
 export function complete(known: () => Completion[], texts: () => Texts) {
@@ -190,11 +192,15 @@ export function complete(known: () => Completion[], texts: () => Texts) {
           ? all.rules
           : /event\(\s*"/.test(before)
             ? all.events
-            : asks('kind')
-              ? all.kinds
-              : asks('weekday')
-                ? WEEKDAYS
-                : all.sectors
+            : /\bbreadth\(\s*"[^"]*$/.test(before)
+              ? all.breadths
+              : /\bfor\s*=\s*"[^"]*$/.test(before)
+                ? all.universes
+                : asks('kind')
+                  ? all.kinds
+                  : asks('weekday')
+                    ? WEEKDAYS
+                    : all.sectors
       return {
         from: context.pos - quoted[1]!.length,
         options: wanted.map((label) => ({ label, apply: `${label}"`, type: 'text' })),

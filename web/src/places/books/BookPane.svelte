@@ -6,6 +6,7 @@
   import { download } from '$lib/csv'
   import DayPick from '$lib/DayPick.svelte'
   import Editor from '$lib/editor/Editor.svelte'
+  import { textsOf } from '$lib/editor/texts'
   import { day } from '$lib/format'
   import { dayOf, market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
@@ -53,6 +54,7 @@
   let editingAbout = $state(false)
   const offset = $derived(offsetOf(open.headers))
   const rules = query(() => ask.rules())
+  const breadths = query(() => ask.breadths())
   const names = query(() => ask.positionNames())
   // Names of a position complete as entries do.
   const entries = $derived([
@@ -232,12 +234,10 @@
       words={WORDS}
       label="Lines of the book"
       example="stop: entry - 2 * atr(14)"
-      texts={{
-        rules: (rules.data ?? []).map((rule) => rule.name),
-        sectors: market.now?.sectors ?? [],
-        kinds: market.now?.kinds ?? [],
-        events: market.now?.events ?? [],
-      }}
+      texts={textsOf(
+        (rules.data ?? []).map((rule) => rule.name),
+        breadths.data,
+      )}
     />
     <div class="flex flex-col gap-1.5 px-4 py-2 pl-[46px] text-[13px]" aria-live="polite">
       {#if reading.trouble}<p class="text-loss">{reading.trouble}</p>{/if}

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { untrack } from 'svelte'
   import { SvelteSet } from 'svelte/reactivity'
-  import { sentence } from '$lib/api'
+  import { sentence, type Schemas } from '$lib/api'
   import { commandIn } from '$lib/commands'
   import { here, market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
@@ -22,11 +22,20 @@
     looked: string | null
     /** The chart alone, over the whole width. */
     full: boolean
+    /** The rule as it is kept, for the bench. */
+    rule?: Schemas['BenchRule'] | null
   }
-  let { counts, name, chosen = $bindable(), looked = $bindable(), full = $bindable() }: Props = $props()
+  let {
+    rule = null,
+    counts,
+    name,
+    chosen = $bindable(),
+    looked = $bindable(),
+    full = $bindable(),
+  }: Props = $props()
 
   // A chart is never lower than what can be read, its legend and tools included.
-  const [LEAST_CHART, BAR] = [350, 45]
+  const [LEAST_CHART, BAR] = [370, 45]
   let wanted = $state('')
   let part = $state<Part>('all')
   let comparing = $state(false)
@@ -203,6 +212,7 @@
           ahead={next}
           {full}
           onfull={() => (full = !full)}
+          {rule}
           position={full && at >= 0 ? `${at + 1} of ${rows.length}` : ''}
         />
       </div>

@@ -5,9 +5,12 @@
   import { download } from '$lib/csv'
   import { whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
+  import { keeping } from '$lib/keeping'
   import { tell } from '$lib/notice.svelte'
+  import { ask, forget, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { offsetOf, split, withName, type Header } from '$lib/rule/headers'
+  import { leave, USUAL } from '../breadth/draft'
   import { removeWithUndo } from './actions'
   import type { Counts } from './counts.svelte'
   import Narrow from './Narrow.svelte'
@@ -35,6 +38,40 @@
     watcher.observe(about)
     return () => watcher.disconnect()
   })
+  const desk = query(() => ask.desk())
+  const watched = $derived(desk.data?.watched.some((one) => one.rule === open.saved?.id) ?? false)
+
+  async function watch(): Promise<void> {
+    try {
+      const [id, on] = [open.saved!.id, !watched]
+      await keeping.watch(id, on)
+      await forget('keeping')
+      tell(on ? 'The desk shows its hits from now on.' : 'It is off the desk.', {
+        label: 'Undo',
+        run: () => void keeping.watch(id, !on).then(() => forget('keeping')),
+      })
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+
+  async function tellWhenTrue(): Promise<void> {
+    try {
+      const made = await keeping.setAlert({ kind: 'rule', rule: open.saved!.id })
+      await forget('keeping')
+      tell(`You are told when ${made.words}.`, { label: 'All alerts', run: () => go('/outbox/alerts') })
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+
+  /** The share of members that pass this rule, through history, at the place Breadth. */
+  function asBreadth(): void {
+    const { universe, bars } = open.headers
+    const head = `${universe ? `universe: ${universe}\n` : ''}${bars && bars !== 'day' ? `bars: ${bars}\n` : ''}`
+    leave({ id: null, name: '', text: `${head}\nuse "${open.saved!.name}"`, look: { ...USUAL }, mark: '' })
+    go('/breadth')
+  }
   const offset = $derived(offsetOf(open.headers))
   const first = $derived(counts.errors[0])
 
@@ -132,6 +169,17 @@
         <DropdownMenu.Content preventScroll={false} align="end" class="menu">
           <DropdownMenu.Item onSelect={() => (editingAbout = true)}>Describe it</DropdownMenu.Item>
           <DropdownMenu.Item onSelect={layOut}>Lay it out</DropdownMenu.Item>
+          <DropdownMenu.Item onSelect={watch}
+            >{watched ? 'Take it off the desk' : 'Watch it on the desk'}</DropdownMenu.Item
+          >
+          <DropdownMenu.Item onSelect={tellWhenTrue}>Tell me when it is true</DropdownMenu.Item>
+          <DropdownMenu.Item onSelect={() => go('/outbox/schedules')}>Run it by itself …</DropdownMenu.Item>
+          <DropdownMenu.Item onSelect={asBreadth}>Count it as a breadth</DropdownMenu.Item>
+          {#if open.headers.decide === 'open' && (open.headers.bars ?? 'day') === 'day'}
+            <DropdownMenu.Item onSelect={() => go(`/precedents/rule/${open.saved!.id}`)}
+              >Its precedents</DropdownMenu.Item
+            >
+          {/if}
           <DropdownMenu.Item onSelect={duplicate}>Duplicate</DropdownMenu.Item>
           <DropdownMenu.Item onSelect={() => download(`${open.saved!.name}.rule`, open.text, 'text/plain')}>
             Save as .rule file

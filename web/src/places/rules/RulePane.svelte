@@ -2,6 +2,7 @@
   import { api } from '$lib/api'
   import { commandIn } from '$lib/commands'
   import Editor from '$lib/editor/Editor.svelte'
+  import { textsOf } from '$lib/editor/texts'
   import type { Place } from '$lib/editor/place'
   import { read } from '$lib/format'
   import { market } from '$lib/market.svelte'
@@ -32,6 +33,7 @@
   let places = $state.raw<Place[]>([])
   let readAloud = $state(false)
   const rules = query(() => ask.rules())
+  const breadths = query(() => ask.breadths())
   const others = $derived(
     (rules.data ?? []).filter((rule) => rule.id !== open.saved?.id).map((rule) => rule.name),
   )
@@ -89,12 +91,7 @@
           onvalue={valueOf}
           onfold={(lines) => (hidden = lines)}
           onplaces={(found) => (places = found)}
-          texts={{
-            rules: others,
-            sectors: market.now?.sectors ?? [],
-            kinds: market.now?.kinds ?? [],
-            events: market.now?.events ?? [],
-          }}
+          texts={textsOf(others, breadths.data)}
         />
       </div>
       {#if counts.scan}

@@ -4,6 +4,7 @@
   import { commandIn } from '$lib/commands'
   import { percent } from '$lib/format'
   import { here, market } from '$lib/market.svelte'
+  import { show } from '$lib/inview.svelte'
   import { tell } from '$lib/notice.svelte'
   import { ask, client, query } from '$lib/queries'
   import type { Counts } from './counts.svelte'
@@ -13,9 +14,10 @@
   interface Props {
     counts: Counts
     rule: number
+    name: string
     onopen: (symbol: string) => void
   }
-  const { counts, rule, onopen }: Props = $props()
+  const { counts, rule, name, onopen }: Props = $props()
   const { scan, counted: text } = $derived(counts)
   const SIZES = { 6: 3, 12: 4, 24: 6 } as const
   type Size = keyof typeof SIZES
@@ -29,6 +31,10 @@
   const pages = $derived(Math.max(1, Math.ceil(rows.length / size)))
   const shown = $derived(rows.slice(page * size, page * size + size))
   const away = $derived(dismissed(rule, market.asOf))
+  $effect(() => {
+    const here = shown[at]
+    if (here) return show(here.symbol, { id: rule, name, version: null })
+  })
   const sort = $derived((table().sort ?? [])[0] ?? { text: 'symbol', down: false })
   const column = $derived(columnOf(sort.text, scan))
   const choices = $derived.by(() => {

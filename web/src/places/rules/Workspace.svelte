@@ -164,7 +164,18 @@
       </Tabs.List>
       <Tabs.Content value="hits" class="min-h-0 flex-1">
         {#if tab === 'hits'}
-          <Hits {counts} name={open.saved.name} bind:chosen bind:looked bind:full />
+          <Hits
+            {counts}
+            name={open.saved.name}
+            rule={{
+              id: open.saved.id,
+              name: open.saved.name,
+              version: open.dirty ? null : open.saved.version,
+            }}
+            bind:chosen
+            bind:looked
+            bind:full
+          />
         {/if}
       </Tabs.Content>
       <Tabs.Content value="sheet" class="min-h-0 flex-1">
@@ -173,6 +184,7 @@
             <Sheet
               {counts}
               rule={id}
+              name={open.saved.name}
               onopen={(symbol) => {
                 chosen = symbol
                 full = true

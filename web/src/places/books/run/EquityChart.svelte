@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { ECharts } from 'echarts/core'
   import type { BookResult } from '$lib/api'
-  import { chartIn } from '$lib/charts/echarts'
+  import { timeChartIn } from '$lib/charts/echarts'
   import { theme } from '$lib/theme.svelte'
   import { equityChart } from './equityChart'
 
@@ -18,17 +18,12 @@
   let chart: ECharts | undefined = $state.raw()
 
   $effect(() => {
-    const made = chartIn(box)
+    const made = timeChartIn(
+      box,
+      (index) => onday(index),
+      (index) => onpick(index),
+    )
     chart = made.chart
-    made.chart.on('updateAxisPointer', (event: unknown) => {
-      const axis = (event as { axesInfo?: { value: number }[] }).axesInfo?.[0]
-      onday(axis ? axis.value : null)
-    })
-    made.chart.getZr().on('globalout', () => onday(null))
-    made.chart.getZr().on('click', (event: { offsetX: number; offsetY: number }) => {
-      const found = made.chart.convertFromPixel({ gridIndex: 0 }, [event.offsetX, event.offsetY])
-      if (found) onpick(Math.round(found[0]!))
-    })
     return made.dispose
   })
 

@@ -1,13 +1,14 @@
 <script lang="ts">
-  import { untrack } from 'svelte'
-  import { sentence, type Chart } from '$lib/api'
+  import { untrack, type Snippet } from 'svelte'
+  import { sentence, type Chart, type Schemas } from '$lib/api'
   import type { Kind } from '$lib/charts/drawing'
   import DrawLayer from '$lib/charts/DrawLayer.svelte'
   import PatternLayer, { marksOf } from '$lib/charts/PatternLayer.svelte'
-  import PriceChart from '$lib/charts/PriceChart.svelte'
+  import PriceChart, { type View } from '$lib/charts/PriceChart.svelte'
   import { commandIn } from '$lib/commands'
   import { download } from '$lib/csv'
   import { day, moment } from '$lib/format'
+  import { show } from '$lib/inview.svelte'
   import { market, standOn } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { preferences } from '$lib/preferences.svelte'
@@ -19,6 +20,7 @@
   import Legend from './Legend.svelte'
   import Past from './Past.svelte'
   import PatternsAside, { byAge } from './PatternsAside.svelte'
+  import TellMe from './TellMe.svelte'
   import WhyAside from './WhyAside.svelte'
 
   interface Props {
@@ -28,9 +30,13 @@
     ahead: string[]
     full: boolean
     position: string
-    onfull: () => void
+    onfull?: () => void
+    /** The rule it is looked at through, for the bench. */
+    rule?: Schemas['BenchRule'] | null
+    /** What else is drawn over the chart. */
+    over?: Snippet<[Chart, View]>
   }
-  const { symbol, text, ahead, full, position, onfull }: Props = $props()
+  const { symbol, text, ahead, full, position, onfull, rule = null, over: more }: Props = $props()
   const PER_MONTH: Partial<Record<Chart['frame'], number>> = { day: 21, week: 4.35, month: 1 }
   const PER_SESSION: Partial<Record<Chart['frame'], number>> = {
     '5min': 78,
@@ -81,6 +87,8 @@
     for (const next of ahead) void client.prefetchQuery(asked(next))
   })
 
+  $effect(() => show(symbol, rule))
+
   $effect(() => {
     void drawings.load(symbol, { as_of: market.asOf, frame })
   })
@@ -107,7 +115,7 @@
 
   function keydown(event: KeyboardEvent): void {
     const command = commandIn(event, 'chart')
-    if (command === 'chart.why') aside = aside === 'why' ? null : 'why'
+    if (command === 'chart.why' && text.trim()) aside = aside === 'why' ? null : 'why'
     else if (command === 'chart.facts') aside = aside === 'facts' ? null : 'facts'
     else if (command === 'chart.patterns') aside = aside === 'patterns' ? null : 'patterns'
     else if (command === 'chart.line') drawings.tool = 'line'
@@ -133,7 +141,7 @@
       bind:aside
       bind:asTable
       {full}
-      hit={data.hits.includes(at)}
+      hit={text.trim() ? data.hits.includes(at) : null}
       tool={drawings.tool}
       ondraw={(kind) => {
         asTable = false
@@ -143,7 +151,11 @@
         void drawings.add('level', [{ day: data!.days.at(-1)!, price: data!.close.at(-1) ?? 1 }])}
       onpicture={picture}
       {onfull}
-    />
+    >
+      {#snippet more()}
+        <TellMe {symbol} close={data!.close.at(-1) ?? null} drawings={drawings.all} />
+      {/snippet}
+    </ChartTools>
     {#if marked}
       <div class="flex shrink-0 items-center gap-3 bg-paper2 px-4 py-0.5 text-[13px]">
         <input
@@ -178,6 +190,7 @@
             onhit={(index) => standOn(data!.days[index]!.slice(0, 10))}
           >
             {#snippet over(view)}
+              {@render more?.(data!, view)}
               <PatternLayer chart={data!} {view} patterns={drawnPatterns} />
               <DrawLayer
                 chart={data!}

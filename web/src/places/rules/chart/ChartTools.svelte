@@ -1,4 +1,5 @@
 <script lang="ts">
+  import type { Snippet } from 'svelte'
   import { DropdownMenu, Popover } from 'bits-ui'
   import type { ChartChoice } from '$lib/api'
   import { NAMES, type Kind } from '$lib/charts/drawing'
@@ -10,12 +11,16 @@
     aside: Aside
     asTable: boolean
     full: boolean
-    hit: boolean
+    /** Null where no rule is asked of it. */
+    hit: boolean | null
     tool: Kind | null
     ondraw: (kind: Kind | null) => void
     onlevel: () => void
     onpicture: () => void
-    onfull: () => void
+    /** How the chart gets the window alone; nothing where it has it always. */
+    onfull?: (() => void) | undefined
+    /** What else stands among the tools. */
+    more?: Snippet
   }
   let {
     aside = $bindable(),
@@ -27,6 +32,7 @@
     onlevel,
     onpicture,
     onfull,
+    more,
   }: Props = $props()
 
   const RANGES = [
@@ -172,6 +178,7 @@
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
   {/if}
+  {@render more?.()}
   <span class="ml-auto flex gap-4">
     {#if !asTable}<button class="link" title="PNG of the chart" onclick={onpicture}>PNG</button>{/if}
     <button class="link" aria-pressed={asTable} onclick={() => (asTable = !asTable)}
@@ -189,12 +196,14 @@
       title="f"
       onclick={() => (aside = aside === 'facts' ? null : 'facts')}>facts</button
     >
-    <button
-      class="link {aside === 'why' ? 'underline underline-offset-3' : ''}"
-      aria-pressed={aside === 'why'}
-      title="w"
-      onclick={() => (aside = aside === 'why' ? null : 'why')}>{hit ? 'why a hit' : 'why not a hit'}</button
-    >
-    <button class="link" title="Enter" onclick={onfull}>{full ? 'beside the list' : 'full'}</button>
+    {#if hit !== null}<button
+        class="link {aside === 'why' ? 'underline underline-offset-3' : ''}"
+        aria-pressed={aside === 'why'}
+        title="w"
+        onclick={() => (aside = aside === 'why' ? null : 'why')}>{hit ? 'why a hit' : 'why not a hit'}</button
+      >{/if}
+    {#if onfull}<button class="link" title="Enter" onclick={onfull}
+        >{full ? 'beside the list' : 'full'}</button
+      >{/if}
   </span>
 </div>

@@ -1,0 +1,154 @@
+"""Keeping: the desk, the bench by keys, alerts from a chart, schedules, the one box that finds anything."""
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.states import counted
+from tests.browser.test_evening import serious
+from tests.browser.test_rules import open_rule
+
+pytestmark = pytest.mark.browser
+
+
+def settled(page: Page) -> None:
+    """What the place shows is what the server said last."""
+    expect(page.locator("section[data-state]")).to_have_attribute("data-state", "counted")
+
+
+def test_a_watched_rule_stands_on_the_desk_until_it_is_taken_off(page: Page) -> None:
+    open_rule(page, "Two-day dip")
+    counted(page)
+    page.get_by_role("button", name="More").click()
+    page.get_by_role("menuitem", name="Watch it on the desk").click()
+    expect(page.get_by_text("The desk shows its hits from now on.")).to_be_visible()
+    page.keyboard.press("g")
+    page.keyboard.press("e")
+    row = page.get_by_role("row", name=re.compile("^Two-day dip"))
+    expect(row).to_be_visible()
+    settled(page)  # the worker has scanned it
+    expect(page.get_by_text(re.compile(r"^Harbour 500 closed (up|down|unchanged)"))).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Look through the")).click()
+    expect(page.get_by_role("button", name="Back to the rules")).to_be_visible()
+    page.get_by_role("button", name="Back to the rules").click()
+    page.get_by_role("button", name="Take Two-day dip off the desk").click()
+    expect(row).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    expect(row).to_be_visible()
+    page.get_by_role("button", name="Take Two-day dip off the desk").click()
+    expect(row).to_have_count(0)
+
+
+def test_an_instrument_goes_over_the_bench_by_keys(page: Page) -> None:
+    open_rule(page, "Uptrend stack")
+    counted(page)
+    chart = page.get_by_role("region", name=re.compile("^Chart of"))
+    expect(chart).to_be_visible()
+    symbol = (chart.get_attribute("aria-label") or "").split()[-1]
+    page.keyboard.press("s")
+    expect(page.get_by_text(f"{symbol} is shortlisted.")).to_be_visible()
+    page.keyboard.press("s")
+    expect(page.get_by_text(f"{symbol} is on the bench already, shortlisted.")).to_be_visible()
+    page.keyboard.press("g")
+    page.keyboard.press("n")
+    listed = page.get_by_role("list", name="On this stage").get_by_role("button", name=re.compile(symbol))
+    expect(listed).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("^Uptrend stack, version"))).to_be_visible()
+    page.keyboard.press("n")
+    page.get_by_label(f"A note on {symbol}").fill("waits for volume")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    expect(page.get_by_text("waits for volume")).to_be_visible()
+    page.get_by_label(f"A note on {symbol}").press("Escape")
+    page.keyboard.press("m")
+    expect(page.get_by_text(f"{symbol} is planned now.")).to_be_visible()
+    page.get_by_role("link", name=re.compile("^planned")).click()
+    expect(listed).to_be_visible()
+    plan = page.get_by_role("group", name="The plan", exact=True)
+    entry, shares = plan.get_by_label("Entry", exact=True), plan.get_by_label("Shares")
+    expect(shares).to_have_value(re.compile(r"^\d+$"))
+    stop = page.get_by_role("slider", name="The plan’s stop")
+    before = stop.get_attribute("aria-valuenow")
+    stop.focus()
+    page.keyboard.press("ArrowDown")
+    expect(stop).not_to_have_attribute("aria-valuenow", str(before))
+    entry.fill("0.01")  # under its stop
+    entry.press("Enter")
+    expect(plan.get_by_role("alert")).to_contain_text("lies under its entry")
+    plan.get_by_role("button", name="Leave it as it was").click()
+    expect(plan.get_by_role("alert")).to_have_count(0)
+    shares.fill("12")
+    shares.press("Enter")
+    expect(plan.get_by_text("by hand")).to_be_visible()
+    plan.get_by_role("button", name="Keep the plan").click()
+    expect(page.get_by_text(f"The plan for {symbol} is kept.")).to_be_visible()
+    expect(plan.get_by_text("kept", exact=True)).to_be_visible()
+    plan.get_by_role("button", name="Take the plan away").click()
+    expect(plan.get_by_text("proposed", exact=True)).to_be_visible()
+    page.keyboard.press("x")
+    expect(page.get_by_text(f"{symbol} is off the bench.")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(listed).to_be_visible()
+    page.keyboard.press("x")
+    expect(listed).to_have_count(0)
+
+
+def test_an_alert_is_set_on_a_chart_armed_and_deleted(page: Page) -> None:
+    page.keyboard.press("Control+k")
+    box = page.get_by_role("combobox", name="Find anything")
+    box.fill("beacon")
+    expect(page.get_by_role("option", name=re.compile("^BEACON"))).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/symbol/BEACON"))
+    page.get_by_role("button", name="Tell me", exact=True).click()
+    page.get_by_label("Price", exact=True).fill("123456")
+    page.get_by_label("Which way").select_option("up")
+    page.get_by_role("button", name="Set", exact=True).click()
+    expect(page.get_by_text("You are told when BEACON rises to 123456.")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+k")
+    box.fill("tell me when BEACON falls under 1")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("You are told when BEACON falls to 1.")).to_be_visible()
+    page.keyboard.press("g")
+    page.keyboard.press("o")
+    page.get_by_role("link", name="Alerts").click()
+    mine = page.get_by_role("row", name=re.compile("BEACON (rises to 123456|falls to 1)"))
+    expect(mine).to_have_count(2)
+    page.get_by_role("button", name="Disarm: BEACON rises to 123456").click()
+    page.get_by_role("button", name="Arm: BEACON rises to 123456").click()
+    expect(page.get_by_role("button", name="Disarm: BEACON rises to 123456")).to_be_visible()
+    page.get_by_role("button", name="Delete: BEACON rises to 123456").click()
+    expect(mine).to_have_count(1)
+    page.get_by_role("button", name="Undo").click()
+    expect(mine).to_have_count(2)
+    for words in ("rises to 123456", "falls to 1"):
+        page.get_by_role("button", name=f"Delete: BEACON {words}", exact=True).click()
+    expect(mine).to_have_count(0)
+
+
+def test_a_rule_runs_by_itself(page: Page, address: str) -> None:
+    page.goto(f"{address}/outbox/schedules")
+    page.get_by_label("Which rule").select_option(label="Two-day dip")
+    page.get_by_role("checkbox", name="Tue").uncheck()
+    page.get_by_role("button", name="Set", exact=True).click()
+    row = page.get_by_role("listitem").filter(has_text="Two-day dip")
+    expect(row).to_contain_text("Mon Wed Thu Fri after the close: mails the hits")
+    page.get_by_label("Minutes of the session").fill("07:00")
+    page.get_by_role("button", name="Set", exact=True).click()
+    expect(page.get_by_text("07:00 lies outside.")).to_be_visible()
+    page.get_by_label("Minutes of the session").fill("")
+    row.get_by_role("button", name="Pause").click()
+    expect(row.get_by_role("button", name="Go on")).to_be_visible()
+    row.get_by_role("button", name="Delete the schedule").click()
+    expect(row).to_have_count(0)
+
+
+@pytest.mark.parametrize("width", [1000, 400])
+def test_the_places_fit_a_narrow_window_and_are_accessible(page: Page, address: str, width: int) -> None:
+    page.set_viewport_size({"width": width, "height": 800})
+    for place in ("/desk", "/bench", "/outbox", "/outbox/alerts", "/outbox/schedules"):
+        page.goto(address + place)
+        expect(page.locator("section[data-state]")).to_have_attribute("data-state", re.compile("counted|computing"))
+        assert serious(page) == [], place
+        assert page.evaluate("document.documentElement.scrollWidth <= window.innerWidth"), place

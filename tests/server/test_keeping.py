@@ -1,0 +1,516 @@
+"""Alerts, schedules, watched rules and the outbox: looked at whenever the moment moves, told once, killed at any point, read as mail."""
+
+import email
+import email.policy
+import random
+import socket
+from collections.abc import Callable
+from datetime import date
+from typing import Any
+
+import icalendar
+import numpy as np
+import pytest
+from aiosmtpd.controller import Controller
+from django.contrib.auth import get_user_model
+from django.db import connection
+
+from tests.core.test_laws import cut_market
+from tests.server.conftest import Api
+from upperwick.keeping import look, mail
+from upperwick.keeping.models import Alert, Message, Schedule, Watched
+from upperwick.keeping.schemas import DeskOut
+from upperwick.market import load, services
+from wickcore.alerts.crossed import first_crossed, fixed
+from wickcore.bars.moment import Moment, iso
+from wickcore.scan.evaluate import Evaluator
+
+pytestmark = pytest.mark.django_db
+Stand = Callable[[int], Moment]
+
+
+@pytest.fixture
+def stand(monkeypatch: pytest.MonkeyPatch, db: None) -> Stand:
+    """Puts the whole application on an evening so many sessions before the last: nothing later is in its data."""
+    whole = load.evaluator().market
+    made: dict[int, Evaluator] = {}
+
+    def to(back: int) -> Moment:
+        day = int(whole.bars.sessions[-1 - back])
+        if back not in made:
+            made[back] = Evaluator(cut_market(whole, day))
+        for module in (look, services):
+            monkeypatch.setattr(module, "evaluator", lambda: made[back])
+        monkeypatch.setattr("upperwick.keeping.desk.evaluator", lambda: made[back])
+        return Moment(day)
+
+    return to
+
+
+def bars_of(symbol: str) -> dict[str, np.ndarray]:
+    bars = load.evaluator().market.bars
+    k = bars.number[symbol]
+    part = slice(int(bars.offsets[k]), int(bars.offsets[k + 1]))
+    return {n: getattr(bars, n)[part] for n in ("days", "open", "high", "low", "close", "factor")}
+
+
+def in_days() -> str:
+    """A share that trades to the end without a split in the last sessions."""
+    market = load.evaluator().market
+    for symbol in market.bars.symbols:
+        of = bars_of(symbol)
+        if (
+            len(of["days"]) > 400
+            and of["days"][-1] == market.bars.last_day
+            and np.ptp(of["factor"][-60:]) == 0
+            and of["high"][-1] < 900
+        ):
+            return symbol
+    raise AssertionError
+
+
+def messages() -> list[Message]:
+    return list(Message.objects.order_by("id"))
+
+
+# -- prices ------------------------------------------------------------------------------------------------------------------
+
+
+def test_a_price_alert_fires_once_on_the_first_bar_that_meets_it(api: Api, stand: Stand) -> None:
+    symbol = in_days()
+    of = bars_of(symbol)
+    stand(30)
+    last = float(of["close"][-31])
+    level = round(last * 1.02, 2)
+    made = api.post("/alerts", {"kind": "price", "symbol": symbol.lower(), "level": level, "way": "up", "note": "the old high"})
+    assert made.status_code == 200, made.content
+    assert made.json()["words"] == f"{symbol} rises to {level:g}"
+    assert look.look() == 0
+    # By hand: the first bar after it whose high reaches the level, the close before it lying under it.
+    expected = next((i for i in range(len(of["days"]) - 30, len(of["days"])) if of["close"][i - 1] < level <= of["high"][i]), None)
+    told = 0
+    for back in range(29, -1, -1):
+        now = stand(back)
+        told += look.look()
+        assert told == (expected is not None and of["days"][expected] <= now.day)
+        assert look.look() == 0  # nothing is told twice of one moment
+    if expected is not None:
+        (message,) = messages()
+        assert message.moment[:10] == iso(int(of["days"][expected]))
+        assert f"{symbol} rose to your level at {level:.2f}" in message.subject
+        assert "the old high" in message.text
+        assert not Alert.objects.get().armed
+
+
+def test_prices_are_met_from_the_side_that_was_asked_for_and_through_splits() -> None:
+    market = load.evaluator().market
+    symbol = in_days()
+    of = bars_of(symbol)
+    close, high, low = (of[n] * of["factor"] for n in ("close", "high", "low"))
+    rng = np.random.default_rng(5)
+    for at in rng.integers(60, len(close) - 80, 40).tolist():
+        level = float(close[at] * rng.uniform(0.95, 1.05))
+        after, until = Moment(int(of["days"][at])).key, Moment(int(of["days"][at + 60])).key
+        for way in ("up", "down", "either"):
+            found = first_crossed(market, symbol, fixed(level), way, after, until)  # type: ignore[arg-type]
+            slow = None
+            for i in range(at + 1, at + 61):
+                up, down = close[i - 1] < level <= high[i], close[i - 1] > level >= low[i]
+                if (way != "down" and up) or (way != "up" and down):
+                    slow = int(of["days"][i])
+                    break
+            assert (found.moment.day if found else None) == slow, (at, way)
+
+
+def test_inside_a_session_the_minute_is_told(api: Api) -> None:
+    market = load.evaluator().market
+    inner, symbol = market.table("5min"), "HARBOUR"
+    k = inner.number[symbol]
+    day = int(inner.sessions[-1])
+    rows = [i for i in range(int(inner.offsets[k]), int(inner.offsets[k + 1])) if inner.days[i] == day]
+    before, level = Moment(day, 9 * 60 + 35).key, float(inner.high[rows[5:60]].max()) * float(inner.factor[rows[0]])
+    found = first_crossed(market, symbol, fixed(level * 0.99999), "up", before, Moment(day).key)
+    if found is not None:
+        assert not found.moment.closed
+        met = next(i for i in rows[1:] if inner.close[i - 1] < level * 0.99999 <= inner.high[i])
+        assert inner.minute is not None
+        assert found.moment.minute == int(inner.minute[met]) + 5
+
+
+def test_an_alert_can_end_be_cancelled_armed_again_deleted_and_brought_back(api: Api, other: Api, stand: Stand) -> None:
+    symbol = in_days()
+    now = stand(20)
+    low = float(bars_of(symbol)["low"][-20:].min()) * 0.5
+    one = api.post(
+        "/alerts", {"kind": "price", "symbol": symbol, "level": round(low, 2), "way": "down", "until": iso(now.day)}
+    ).json()
+    assert other.get("/alerts").json() == []
+    assert other.patch(f"/alerts/{one['id']}", {"armed": False}).status_code == 404
+    stand(18)
+    look.look()
+    ended = api.get("/alerts").json()[0]
+    assert not ended["armed"]
+    assert "ended on" in ended["said"]
+    again = api.patch(f"/alerts/{one['id']}", {"armed": True}).json()
+    assert again["armed"]
+    assert again["until"] is None
+    assert not api.patch(f"/alerts/{one['id']}", {"armed": False}).json()["armed"]
+    assert api.delete(f"/alerts/{one['id']}").status_code == 204
+    assert api.get("/alerts").json() == []
+    assert api.post(f"/alerts/{one['id']}/restore").json()["id"] == one["id"]
+    assert "did you mean HARBOUR?" in api.post("/alerts", {"kind": "price", "symbol": "HARBOR", "level": 5}).json()["detail"]
+    assert api.post("/alerts", {"kind": "price", "symbol": symbol, "level": -1}).status_code == 422
+    assert (
+        "before it began"
+        in api.post("/alerts", {"kind": "price", "symbol": symbol, "level": 5, "until": "2001-01-01"}).json()["detail"]
+    )
+
+
+def test_one_alert_that_fails_leaves_the_others_looked_at(api: Api, stand: Stand, monkeypatch: pytest.MonkeyPatch) -> None:
+    symbol = in_days()
+    stand(5)
+    close = float(bars_of(symbol)["close"][-6])
+    for level in (close * 0.9, close * 1.1):
+        api.post("/alerts", {"kind": "price", "symbol": symbol, "level": round(level, 2), "way": "either"})
+    first = Alert.objects.order_by("id")[0]
+    sound = look.looked_at
+
+    def failing(alert: Alert, *more: Any) -> Any:
+        if alert.id == first.id:
+            raise ZeroDivisionError
+        return sound(alert, *more)
+
+    monkeypatch.setattr(look, "looked_at", failing)
+    now = stand(4)
+    look.look()
+    told = {a["id"]: a for a in api.get("/alerts").json()}
+    assert "an error of its own" in told[first.id]["trouble"]
+    assert [a.seen for a in Alert.objects.order_by("id")] == [now.key, now.key]
+
+
+def test_a_drawn_line_counts(api: Api, stand: Stand) -> None:
+    symbol = in_days()
+    of = bars_of(symbol)
+    stand(25)
+    days = [iso(int(d)) for d in of["days"][[-60, -30]]]
+    # A level under everything that is to come, but over its lowest low by a hair: it must be met from above.
+    level = float(of["low"][-25:].min()) * 1.001
+    drawn = api.post(
+        f"/drawings/{symbol}?frame=day", {"kind": "level", "text": "", "points": [{"day": days[0], "price": level}]}
+    ).json()
+    made = api.post("/alerts", {"kind": "line", "symbol": symbol, "drawing": drawn["id"], "way": "down"})
+    assert made.status_code == 200, made.content
+    stand(0)
+    told = look.look()
+    close, low = of["close"], of["low"]
+    n = len(close)
+    assert told == any(close[i - 1] > level >= low[i] for i in range(n - 25, n))
+    assert api.post("/alerts", {"kind": "line", "symbol": symbol, "drawing": 10_000}).status_code == 422
+
+
+# -- rules, reports, breadths ------------------------------------------------------------------------------------------------
+
+RULE = "name: Over its short average\nuniverse: Harbour 500\nclose crosses above sma(10)"
+
+
+def test_a_rule_that_becomes_true_is_told_with_its_names(api: Api, stand: Stand) -> None:
+    now = stand(12)
+    rule = api.post("/rules", {"text": RULE}).json()["id"]
+    api.post("/alerts", {"kind": "rule", "rule": rule})
+    expected, day = [], None
+    for back in range(11, -1, -1):
+        now = stand(back)
+        hits = look.hits_at(get_user_model().objects.get(username="ada"), RULE, now, None)
+        expected = [h.symbol for h in hits if h.fresh]
+        day = now
+        told = look.look()
+        assert told == bool(expected)
+        if expected:
+            break
+    (message,) = messages()
+    assert (message.moment, message.symbols) == (str(day), expected)
+    assert message.place == f"/rules/{rule}"
+    assert all(symbol in message.text for symbol in expected)
+
+
+def test_reports_are_told_once_each_and_the_alert_stays_armed(api: Api, stand: Stand) -> None:
+    stand(40)
+    api.post("/alerts", {"kind": "report", "days": 2, "scope": "Harbour 500"})
+    for back in range(39, 19, -1):
+        stand(back)
+        look.look()
+    told = [line for m in messages() for line in m.text.split("\n")]
+    assert len(told) == len(set(told)) > 3
+    assert Alert.objects.get().armed
+    named = set()
+    for m in messages():
+        for line in m.text.split("\n"):
+            on = line.rsplit(" ", 1)[1].rstrip(".")
+            assert 0 <= (date.fromisoformat(on) - date.fromisoformat(m.moment[:10])).days <= 2
+            named.add((line.split()[0], on))
+    assert len(named) == len(told)  # each report once, however many days before it
+
+
+def test_a_breadth_past_its_level_is_told(api: Api, stand: Stand) -> None:
+    from wickcore.breadth.passings import passings
+    from wickcore.breadth.series import breadth_series
+    from wickcore.language.breadth import check_breadth
+
+    stand(200)
+    asked = {"kind": "breadth", "breadth": "Above the 20-day average", "scope": "Harbour 500", "level": 0.5, "way": "below"}
+    assert api.post("/alerts", asked).status_code == 200
+    series = breadth_series(load.evaluator(), check_breadth("universe: Harbour 500\nclose > sma(20)"))
+    begin = len(series.days) - 200
+    first = next(p for p in passings(series, 0.5, "below") if p.place >= begin)
+    for back in range(199, -1, -1):
+        now = stand(back)
+        look.look()
+        assert len(messages()) == (now.day >= first.day)
+        if messages():
+            break
+    assert messages()[0].moment == iso(first.day)
+
+
+# -- schedules and watched rules ---------------------------------------------------------------------------------------------
+
+
+def test_a_finder_fills_a_list_and_a_trigger_watches_it(api: Api, stand: Stand) -> None:
+    stand(12)
+    finder = api.post("/rules", {"text": RULE}).json()["id"]
+    trigger = api.post("/rules", {"text": "name: Then higher\nclose > highest(close, 3) 1 ago"}).json()["id"]
+    one = api.post("/schedules", {"rule": finder, "puts": "Waiting", "mails": False})
+    assert one.status_code == 200, one.content
+    api.post("/lists", {"name": "Waiting", "symbols": []})
+    two = api.post("/schedules", {"rule": trigger, "universe": "Waiting", "weekdays": [0, 2, 4]})
+    assert two.status_code == 200, two.content
+    assert api.get("/schedules").json()[0]["chain"] == ["Then higher"]
+    listed: list[str] = []
+    for back in range(11, -1, -1):
+        now = stand(back)
+        look.look()
+        owner = get_user_model().objects.get(username="ada")
+        listed += [h.symbol for h in look.hits_at(owner, RULE, now, None) if h.symbol not in listed]
+    assert sorted(api.get("/lists").json()[0]["symbols"]) == sorted(listed)
+    told = messages()
+    assert {m.kind for m in told} == {"schedule"}
+    weekdays = {date.fromisoformat(m.moment[:10]).weekday() for m in told}
+    assert weekdays <= {0, 2, 4}
+    assert len(told) == len({m.moment for m in told}) > 3
+    assert all("new," in m.subject for m in told)
+
+
+def test_what_cannot_be_scheduled_is_said(api: Api) -> None:
+    rule = api.post("/rules", {"text": RULE}).json()["id"]
+    for body, said in (
+        ({"weekdays": []}, "On which weekdays"), ({"mails": False}, "mails what it finds"), ({"times": ["08:00"]}, "lies outside"),
+        ({"puts": "Harbour 500"}, "universe's name"), ({"universe": "Harbor 500"}, "did you mean"),
+    ):  # fmt: skip
+        answer = api.post("/schedules", {"rule": rule, **body})
+        assert answer.status_code == 422, body
+        assert said in answer.json()["detail"]
+
+
+def test_a_watched_rule_over_a_list_is_scanned_again_when_the_list_changes(api: Api, stand: Stand) -> None:
+    now = stand(3)
+    hits = [h.symbol for h in look.hits_at(get_user_model().objects.get(username="ada"), RULE, now, None)]
+    api.post("/lists", {"name": "Mine", "symbols": hits[:2]})
+    text = RULE if "universe:" not in RULE else "\n".join(line for line in RULE.split("\n") if "universe:" not in line)
+    rule = api.post("/rules", {"text": f"universe: Mine\n{text}"}).json()["id"]
+    api.put(f"/watched/{rule}", {"on": True})
+    look.look()
+    before = look.mark()
+    assert api.get("/desk").json()["watched"][0]["hits"] == 2
+    api.post("/lists", {"name": "Mine", "symbols": hits[:1]})
+    assert look.mark() != before
+    assert api.get("/desk").json()["watched"][0]["pending"]
+    look.look()
+    found = api.get("/desk").json()["watched"][0]
+    assert (found["hits"], found["pending"]) == (1, False)
+
+
+def test_the_desk_shows_watched_rules_and_says_what_is_still_computed(api: Api, stand: Stand) -> None:
+    now = stand(3)
+    rule = api.post("/rules", {"text": RULE}).json()["id"]
+    broken = api.post("/rules", {"text": "name: Broken\nclos > 1"}).json()["id"]
+    assert api.put(f"/watched/{rule}", {"on": True}).status_code == 204
+    api.put(f"/watched/{broken}", {"on": True})
+    found = api.get("/desk").json()
+    DeskOut.model_validate(found)
+    assert all(one["pending"] for one in found["watched"])
+    look.look()
+    found = api.get("/desk").json()
+    assert [one["pending"] for one in found["watched"]] == [False, False]
+    assert "Line 2" in found["watched"][0]["trouble"]
+    hits = look.hits_at(get_user_model().objects.get(username="ada"), RULE, now, None)
+    assert found["watched"][1]["hits"] == len(hits)
+    assert found["watched"][1]["fresh"] == [h.symbol for h in hits if h.fresh]
+    assert found["sentence"].startswith("Harbour 500 closed ")
+    assert len(found["breadth"]) == 126
+    stand(2)
+    assert all(one["pending"] for one in api.get("/desk").json()["watched"])
+    api.put(f"/watched/{rule}", {"on": False})
+    assert len(api.get("/desk").json()["watched"]) == 1
+    assert Watched.objects.count() == 1
+
+
+# -- exactly once ------------------------------------------------------------------------------------------------------------
+
+
+class Killed(BaseException):
+    """What ends a process at once: nothing catches it."""
+
+
+def run_of(stand: Stand, killed_at: "random.Random | None") -> list[tuple[str, str, str]]:
+    """Twelve sessions, each looked at until nothing is left to do; killed at a random statement of the database, then begun again."""
+    Message.objects.all().delete()
+    Alert.objects.update(armed=True, seen=stand(13).key, fired="", armings=1)
+    for alert in Alert.objects.filter(kind="report"):
+        alert.about.pop("told", None)
+        alert.save()
+    Schedule.objects.update(seen=stand(13).key, hits=[])
+    kills = 0
+    for back in range(12, -1, -1):
+        stand(back)
+        while True:
+            left = killed_at.randrange(1, 60) if killed_at is not None else 0
+
+            def counted(execute: Any, sql: str, params: Any, many: bool, context: Any) -> Any:
+                nonlocal left
+                if killed_at is not None:
+                    left -= 1
+                    if left == 0:
+                        raise Killed
+                return execute(sql, params, many, context)
+
+            try:
+                with connection.execute_wrapper(counted):
+                    look.look()
+                break
+            except Killed:
+                kills += 1
+                if killed_at is not None and kills % 7 == 0:
+                    killed_at.seed(kills)
+    run_of.kills = kills  # type: ignore[attr-defined]
+    return sorted((m.key, m.subject, m.text) for m in messages())
+
+
+def test_killed_anywhere_every_message_is_there_once(api: Api, stand: Stand, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(look, "small_chart", lambda *_: b"")
+    stand(13)
+    rule = api.post("/rules", {"text": RULE}).json()["id"]
+    symbol = in_days()
+    close = float(bars_of(symbol)["close"][-14])
+    for level in (0.99, 1.0, 1.01):
+        api.post("/alerts", {"kind": "price", "symbol": symbol, "level": round(close * level, 2), "way": "either"})
+    api.post("/alerts", {"kind": "rule", "rule": rule})
+    api.post("/alerts", {"kind": "report", "days": 3, "scope": "Harbour 500"})
+    api.post("/schedules", {"rule": rule, "puts": "Found"})
+    whole = run_of(stand, None)
+    assert len(whole) >= 10
+    kills = 0
+    for seed in range(40):
+        assert run_of(stand, random.Random(seed)) == whole
+        kills += run_of.kills  # type: ignore[attr-defined]
+        if kills >= 200:
+            break
+    assert kills >= 200
+
+
+# -- the outbox --------------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def told(api: Api, stand: Stand) -> Message:
+    stand(12)
+    rule = api.post("/rules", {"text": RULE}).json()["id"]
+    api.post("/alerts", {"kind": "rule", "rule": rule})
+    for back in range(11, -1, -1):
+        stand(back)
+        if look.look():
+            break
+    return messages()[0]
+
+
+def test_a_message_is_real_mail_with_its_charts(api: Api, other: Api, told: Message) -> None:
+    answer = api.get(f"/outbox/{told.id}/eml")
+    assert answer["Content-Type"] == "message/rfc822"
+    parsed = email.message_from_bytes(answer.content, policy=email.policy.default)
+    assert parsed["Subject"] == told.subject
+    assert parsed["To"] == "ada@upperwick.invalid"
+    assert parsed["Message-ID"].endswith("@upperwick.invalid>")
+    assert parsed["Date"].datetime is not None
+    text, html = parsed.get_body(("plain",)), parsed.get_body(("html",))
+    assert text is not None
+    assert html is not None
+    assert told.symbols[0] in text.get_content()
+    pictures = [p for p in parsed.walk() if p.get_content_type() == "image/png"]
+    assert len(pictures) == min(mail.CHARTS, len(told.symbols))
+    for picture in pictures:
+        assert picture["Content-ID"].strip("<>") in html.get_content()
+        assert picture.get_payload(decode=True)[:8] == b"\x89PNG\r\n\x1a\n"  # type: ignore[index]
+    whole = api.get(f"/outbox/{told.id}").json()
+    assert whole["charts"] == [f"{s}.png" for s in told.symbols[: mail.CHARTS]]
+    assert api.get(f"/outbox/{told.id}/chart/0").content[:4] == b"\x89PNG"
+    assert api.get(f"/outbox/{told.id}/chart/99").status_code == 404
+    assert other.get(f"/outbox/{told.id}").status_code == 404
+
+
+def test_the_outbox_is_searched_read_deleted_and_brought_back(api: Api, told: Message) -> None:
+    found = api.get("/outbox").json()
+    assert (found["total"], found["unread"]) == (1, 1)
+    assert api.get("/outbox?search=Over average").json()["total"] == 1
+    assert api.get("/outbox?search=nothing like it").json()["total"] == 0
+    assert api.patch(f"/outbox/{told.id}", {"read": True}).status_code == 204
+    assert api.get("/outbox").json()["unread"] == 0
+    assert api.delete(f"/outbox/{told.id}").status_code == 204
+    assert api.get("/outbox").json()["total"] == 0
+    assert api.post(f"/outbox/{told.id}/restore").status_code == 204
+    assert api.post("/outbox/read").status_code == 204
+    assert api.get("/outbox").json()["total"] == 1
+
+
+def test_with_a_mail_server_set_messages_are_sent(told: Message, settings: Any) -> None:
+    class Taking:
+        def __init__(self) -> None:
+            self.taken: list[Any] = []
+
+        async def handle_DATA(self, server: Any, session: Any, envelope: Any) -> str:
+            self.taken.append(envelope)
+            return "250 OK"
+
+    taking = Taking()
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    server = Controller(taking, hostname="127.0.0.1", port=port)
+    server.start()
+    try:
+        told.owner.email = "ada@upperwick.example"
+        told.owner.save()
+        settings.SMTP_HOST = settings.EMAIL_HOST = "127.0.0.1"
+        settings.EMAIL_PORT = port
+        assert mail.send_waiting() == 1
+        assert mail.send_waiting() == 0
+        (envelope,) = taking.taken
+        assert envelope.rcpt_tos == ["ada@upperwick.example"]
+        sent = email.message_from_bytes(envelope.content, policy=email.policy.default)
+        assert sent["Subject"] == told.subject
+    finally:
+        server.stop()
+    assert Message.objects.get().sent is not None
+
+
+def test_the_calendar_is_read_by_another_library(api: Api, stand: Stand, client: Any) -> None:
+    stand(0)
+    address = api.get("/calendar").json()["address"]
+    path = address[address.index("/api") :]
+    symbols = [s for s in load.evaluator().bars.symbols][:40]
+    api.post("/lists", {"name": "Mine", "symbols": symbols})
+    answer = client.get(path)
+    assert answer["Content-Type"].startswith("text/calendar")
+    parsed = icalendar.Calendar.from_ical(answer.content)
+    events = [c for c in parsed.walk() if c.name == "VEVENT"]
+    assert events
+    assert all(e["UID"] and e["DTSTART"].dt for e in events)
+    assert len({str(e["UID"]) for e in events}) == len(events)
+    assert client.get(path[:-8] + "x.ics").status_code == 404

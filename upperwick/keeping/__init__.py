@@ -1,0 +1,1 @@
+"""Keeping: what is watched, what is told, and the desk."""

@@ -1,0 +1,259 @@
+"""The kinds of alerts: what each is about, how it is checked when it is set, and when it fires.
+
+about, by kind: price {level, shown, way}: the level on the continuous scale, and as printed when it was set; line {drawing, way}; rule {rule,
+scope}: of one instrument, or of a list or universe, or of the rule's own; report {days, scope}; breadth {name, universe, level, way}.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from upperwick.bench.services import universe_key
+from upperwick.keeping.models import Alert
+from upperwick.market.models import Drawing
+from upperwick.market.services import members_of, open_market
+from upperwick.refused import Refused
+from upperwick.rules.checking import prepared, with_universes
+from upperwick.rules.services import find as find_rule
+from upperwick.rules.services import parts_for
+from wickcore.alerts.crossed import Crossed, first_crossed, fixed
+from wickcore.bars.bars import Bars, Floats
+from wickcore.bars.market import Market
+from wickcore.bars.moment import Moment, clock, iso
+from wickcore.breadth.series import breadth_series
+from wickcore.language.breadth import check_breadth
+from wickcore.language.check import check_expression
+from wickcore.language.parts import key_of
+from wickcore.language.problems import nearest
+from wickcore.language.ready_breadths import READY
+from wickcore.scan.limits import Limits
+from wickcore.scan.scan import scan, values_at
+
+SECONDS = 60.0
+MOST_NAMED = 40
+WORDS = {"up": "rose to", "down": "fell to"}
+
+
+@dataclass(frozen=True)
+class Fired:
+    """moment: when. told: what is remembered of it, so that it is not told again by an alert that stays armed."""
+
+    moment: Moment
+    subject: str
+    lines: list[str]
+    place: str
+    symbols: tuple[str, ...] = ()
+    level: float | None = None
+    told: tuple[str, ...] = ()
+
+
+def looked_at(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
+    """What an alert has to tell of the moments, ascending, after the one it was looked at last. Raises Refused, RuleError and Stopped."""
+    return _LOOK[alert.kind](alert, market, moments)
+
+
+def name_of(market: Market, symbol: str) -> str:
+    k = market.bars.number.get(symbol, -1)
+    name = market.names[k] if k >= 0 and market.names else ""
+    return f"{symbol} ({name})" if name else symbol
+
+
+def _at(moment: Moment) -> str:
+    return f"at the close of {iso(moment.day)}" if moment.closed else f"at {clock(moment.minute)} on {iso(moment.day)}"
+
+
+# -- a price, a drawn line ---------------------------------------------------------------------------------------------------
+
+
+def _price(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
+    about = alert.about
+    found = first_crossed(market, alert.symbol, fixed(about["level"]), about["way"], alert.seen, moments[-1].key)
+    return [_met(alert, market, found, "your level")] if found else []
+
+
+def _line(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
+    drawing = Drawing.objects.filter(id=alert.about["drawing"], owner_id=alert.owner_id).first()
+    if drawing is None:
+        raise Refused("The drawn line is gone; set the alert anew.")
+    bars = market.bars
+    k = bars.number.get(alert.symbol, -1)
+    if k < 0:
+        return []
+    days = bars.days[bars.offsets[k] : bars.offsets[k + 1]]
+
+    def place(day: Any) -> Any:
+        """How many of the instrument's own sessions a day is from its first: the line is straight over these."""
+        return np.searchsorted(days, day, "left")
+
+    points = [(int(place(np.datetime64(d, "D").astype(int))), price) for d, price in drawing.points]
+    (x0, y0), (x1, y1) = points[0], points[-1]
+
+    def level(table: Bars, part: slice) -> Floats:
+        x = place(table.days[part])
+        return np.full(part.stop - part.start, y0) if x0 == x1 else np.asarray(y0 + (y1 - y0) * (x - x0) / (x1 - x0))
+
+    found = first_crossed(market, alert.symbol, level, alert.about["way"], alert.seen, moments[-1].key)
+    return [_met(alert, market, found, "your line" if drawing.kind == "line" else "your drawn level")] if found else []
+
+
+def _met(alert: Alert, market: Market, found: Crossed, what: str) -> Fired:
+    subject = f"{alert.symbol} {WORDS['up' if found.up else 'down']} {what} at {found.level:.2f}"
+    lines = [
+        f"{name_of(market, alert.symbol)} {WORDS['up' if found.up else 'down']} {what} at {found.level:.2f} {_at(found.moment)}; "
+        f"it closed that bar at {found.price:.2f}.",
+        *([alert.about["note"]] if alert.about.get("note") else []),
+    ]
+    return Fired(found.moment, subject, lines, f"/symbol/{alert.symbol}", (alert.symbol,), found.level)
+
+
+# -- a rule ------------------------------------------------------------------------------------------------------------------
+
+
+def _rule(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
+    rule = find_rule(alert.owner, alert.about["rule"])
+    scope = alert.about.get("scope") or None
+    for moment in moments:
+        found = prepared(alert.owner, rule.text, None, None if alert.symbol else scope, as_of=str(moment))
+        hits = [h for h in scan(found.engine, found.rule, moment, found.members, Limits(SECONDS)).hits if h.fresh]
+        hits = [h for h in hits if not alert.symbol or h.symbol == alert.symbol]
+        if hits:
+            symbols = tuple(h.symbol for h in hits)
+            named = ", ".join(symbols[:3]) + (f" and {len(symbols) - 3} more" if len(symbols) > 3 else "")
+            lines = [
+                f"“{rule.name}” became true {_at(moment)} for:",
+                "",
+                *(f"  {name_of(market, s)}" for s in symbols[:MOST_NAMED]),
+            ]
+            return [Fired(moment, f"{rule.name}: {named}", lines, f"/rules/{rule.id}", symbols)]
+    return []
+
+
+# -- reports -----------------------------------------------------------------------------------------------------------------
+
+
+def _report(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
+    at = moments[-1]
+    engine = open_market().on("day")
+    days = alert.about["days"]
+    numbers = _those(alert, market, at)
+    day = Moment(at.day) if at.closed else Moment(int(market.bars.sessions[max(0, market.bars.session_on(at.day - 1))]))
+    ahead = values_at(engine, {"n": check_expression("days_to_report")}, numbers, day, Limits(SECONDS))["n"]
+    known = set(alert.about.get("told", ()))
+    new: list[tuple[int, str, str]] = []
+    for k, left in zip(numbers.tolist(), ahead.tolist(), strict=True):
+        if not np.isnan(left) and left <= days:
+            symbol, on = market.bars.symbols[k], iso(day.day + int(left))
+            if f"{symbol} {on}" not in known:
+                new.append((int(left), symbol, on))
+    if not new:
+        return []
+    new.sort()
+    lines = [f"{name_of(market, symbol)} {_in_days(left)}, on {on}." for left, symbol, on in new]
+    symbols = tuple(symbol for _, symbol, _ in new)
+    named = ", ".join(symbols[:3]) + (f" and {len(symbols) - 3} more" if len(symbols) > 3 else "")
+    subject = f"{symbols[0]} {_in_days(new[0][0])}" if len(new) == 1 else f"{len(new)} report within {days} days: {named}"
+    place = f"/symbol/{symbols[0]}" if len(new) == 1 else "/desk"
+    return [Fired(at, subject, lines, place, symbols, None, tuple(f"{symbol} {on}" for _, symbol, on in new))]
+
+
+def _in_days(left: int) -> str:
+    return "reports today" if left == 0 else f"reports in {left} day{'' if left == 1 else 's'}"
+
+
+def _those(alert: Alert, market: Market, at: Moment) -> Any:
+    if alert.symbol:
+        k = market.bars.number.get(alert.symbol, -1)
+        return np.array([k] if k >= 0 else [], np.int64)
+    key, _ = universe_key(alert.owner, market, alert.about.get("scope"))
+    members = members_of(market, key)
+    last = market.bars.ends(at) - 1
+    there = last >= market.bars.offsets[:-1]
+    if members is not None:
+        there &= members[np.maximum(last, 0)]
+    return np.flatnonzero(there)
+
+
+# -- a breadth ---------------------------------------------------------------------------------------------------------------
+
+
+def _breadth(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
+    about = alert.about
+    text = about.get("text") or READY.get(about["name"]) or parts_for(alert.owner, "breadth").get(key_of(about["name"]))
+    if text is None:
+        raise Refused(f"There is no breadth named “{about['name']}” any more.")
+    key, _ = universe_key(alert.owner, market, about.get("universe") or None)
+    breadth = check_breadth(
+        text, with_universes(alert.owner, market, text, parts_for(alert.owner, text)), key or None, market.finest
+    )
+    for moment in moments:
+        series = breadth_series(open_market(), breadth, moment, about.get("by", "day"), about.get("smooth", 1), Limits(SECONDS))
+        if about.get("by") == "week":
+            series = series.over()
+        value = series.smoothed
+        if len(value) < 2 or np.isnan(value[-2:]).any() or series.days[-1] < moment.day - 6:
+            continue
+        level, rises = about["level"], about["way"] == "below"
+        if (value[-2] <= level < value[-1]) if rises else (value[-2] >= level > value[-1]):
+            shown = (lambda v: f"{v:.1%}") if breadth.shows == "share" else (lambda v: f"{v:,.0f}")
+            words = f"{about['name']} {'rose over' if rises else 'fell under'} {shown(level)}"
+            lines = [f"{words} {_at(moment)}: it is {shown(value[-1])}, and was {shown(value[-2])} before."]
+            return [Fired(moment, words, lines, "/breadth")]
+    return []
+
+
+_LOOK: dict[str, Callable[[Alert, Market, Sequence[Moment]], list[Fired]]] = {
+    "price": _price, "line": _line, "rule": _rule, "report": _report, "breadth": _breadth,
+}  # fmt: skip
+
+
+# -- setting them ------------------------------------------------------------------------------------------------------------
+
+
+def checked(owner: Any, market: Market, asked: dict[str, Any]) -> tuple[str, dict[str, Any]]:
+    """The symbol and what an alert is about, as they are kept. Raises Refused for what could never fire."""
+    kind, symbol = asked["kind"], (asked.get("symbol") or "").upper()
+    if symbol and symbol not in market.bars.number:
+        near = nearest(symbol, market.bars.symbols)
+        raise Refused(f"There is no instrument {symbol}{f'; did you mean {near}?' if near else '.'}", 422)
+    if kind in ("price", "line") and not symbol:
+        raise Refused("Whose price? Name an instrument.", 422)
+    scope = (asked.get("scope") or "").strip()
+    if scope:
+        universe_key(owner, market, scope)
+    note = (asked.get("note") or "")[:200]
+    way = asked.get("way") or "either"
+    if kind == "price":
+        level = asked.get("level")
+        if level is None or not level > 0:
+            raise Refused("At which price? It is above zero.", 422)
+        k = market.bars.number[symbol]
+        end = int(market.bars.ends(market.latest)[k])
+        factor = float(market.bars.factor[end - 1]) if end > market.bars.offsets[k] else 1.0
+        return symbol, {"level": level * factor, "shown": level, "way": way, "note": note}
+    if kind == "line":
+        drawing = Drawing.objects.filter(owner=owner, id=asked.get("drawing"), instrument__symbol=symbol).first()
+        if drawing is None or drawing.kind not in ("line", "level"):
+            raise Refused("There is no such line on its chart.", 422)
+        return symbol, {"drawing": drawing.id, "way": way, "note": note}
+    if kind == "rule":
+        rule = find_rule(owner, asked.get("rule") or 0)
+        prepared(owner, rule.text)
+        return symbol, {"rule": rule.id, "name": rule.name, "scope": scope}
+    if kind == "report":
+        days = asked.get("days")
+        if days is None or not 0 <= days <= 60:
+            raise Refused("How many days before a report? From 0 to 60.", 422)
+        return symbol, {"days": days, "scope": scope}
+    name, level = asked.get("breadth") or "", asked.get("level")
+    if level is None:
+        raise Refused("Past which level?", 422)
+    text = asked.get("text") or READY.get(name) or parts_for(owner, "breadth").get(key_of(name))
+    if text is None:
+        raise Refused(f"There is no breadth named “{name}”.", 422)
+    check_breadth(text, with_universes(owner, market, text, parts_for(owner, text)), None, market.finest)
+    kept = {"text": asked["text"]} if asked.get("text") else {}
+    way = way if way in ("below", "above") else "below"
+    return "", {**kept, "name": name or "The breadth", "universe": scope, "level": level, "way": way, "by": asked.get("by") or "day",
+                "smooth": asked.get("smooth") or 1}  # fmt: skip

@@ -1,0 +1,20 @@
+from django.apps import AppConfig
+
+
+class KeepingConfig(AppConfig):
+    name = "upperwick.keeping"
+    label = "keeping"
+
+    def ready(self) -> None:
+        """Alerts of a breadth go on under its new name."""
+        from upperwick.rules.signals import breadth_renamed
+
+        def named(sender: object, owner: object, was: str, name: str, **_: object) -> None:
+            from upperwick.keeping.models import Alert
+
+            for alert in Alert.objects.filter(owner=owner, kind="breadth", about__name=was):
+                if not alert.about.get("text"):
+                    alert.about = {**alert.about, "name": name}
+                    alert.save(update_fields=["about"])
+
+        breadth_renamed.connect(named, weak=False, dispatch_uid="a breadth's new name in alerts")

@@ -1,0 +1,96 @@
+"""The bench as the interface asks for it: each item with how it stands, and an instrument's technical state."""
+
+from typing import Any
+
+import numpy as np
+
+from upperwick.bench.items import items_of
+from upperwick.bench.models import BenchItem
+from upperwick.keeping.models import Alert, Watched
+from upperwick.market.services import as_of_moment, open_market, request_limits
+from upperwick.refused import Refused
+from wickcore.bars.moment import Moment
+from wickcore.language.check import check_expression
+from wickcore.scan.scan import values_at
+
+WORDS = {
+    "close": "close", "change": "change", "off_high": "off_high(52w)", "above_low": "above_low(52w)", "strength": "rank(change(63))",
+    "sma20": "sma(20)", "sma50": "sma(50)", "sma200": "sma(200)", "adr": "adr(20)", "atr": "atr(14)", "squeeze": "squeeze_bars",
+    "report": "days_to_report", "rel_volume": "rel_volume(20)",
+}  # fmt: skip
+LISTED = ("close", "change", "report")
+
+
+def _values(symbols: list[str], as_of: str | None, names: tuple[str, ...]) -> tuple[Moment, dict[str, dict[str, float | None]]]:
+    """Figures of instruments on the latest session that is over at a moment, by symbol and name; None where unknown."""
+    engine = open_market()
+    market = engine.market
+    at = as_of_moment(market, as_of)
+    day = at if at.closed else Moment(int(market.bars.sessions[max(0, market.bars.session_on(at.day - 1))]))
+    numbers = np.array([market.bars.number[s] for s in symbols], np.int64)
+    found = values_at(engine.on("day"), {n: check_expression(WORDS[n]) for n in names}, numbers, day, request_limits())
+    told = {s: {n: None if np.isnan(found[n][i]) else float(found[n][i]) for n in names} for i, s in enumerate(symbols)}
+    return day, told
+
+
+def listed(owner: Any, as_of: str | None) -> list[dict[str, Any]]:
+    """All items, the latest first."""
+    items = list(items_of(owner))
+    market = open_market().market
+    symbols = sorted({i.symbol for i in items if i.symbol in market.bars.number})
+    _, values = _values(symbols, as_of, LISTED)
+    names = market.names or market.bars.symbols
+    return [
+        {
+            "id": i.id, "symbol": i.symbol, "name": names[market.bars.number[i.symbol]] if i.symbol in market.bars.number else "",
+            "stage": i.stage, "rule": i.rule, "rule_name": i.rule_name, "version": i.version, "since": i.since, "moved": i.moved,
+            **values.get(i.symbol, dict.fromkeys(LISTED)),
+        }
+        for i in items
+    ]  # fmt: skip
+
+
+def history(item: BenchItem) -> list[dict[str, Any]]:
+    """What happened to an item, the latest first."""
+    return [{"id": e.id, "kind": e.kind, "moment": e.moment, "at": e.at, "text": e.text} for e in item.events.all()]
+
+
+def state(owner: Any, symbol: str, as_of: str | None) -> dict[str, Any]:
+    """An instrument's technical state, in figures and in a sentence, and what the watched rules say of it. Raises Refused."""
+    market = open_market().market
+    if symbol not in market.bars.number:
+        raise Refused(f"There is no instrument {symbol}.", 404)
+    day, values = _values([symbol], as_of, tuple(WORDS))
+    v = values[symbol]
+    watched = Watched.objects.filter(rule__owner=owner, rule__deleted__isnull=True).select_related("rule")
+    rules = [
+        {"rule": w.rule_id, "name": w.rule.name, "hit": symbol in w.hits, "fresh": symbol in w.fresh}
+        for w in watched
+        if w.moment[:10] == str(day)[:10]
+    ]
+    return {
+        "symbol": symbol, "day": str(day), **v, "trend": _trend(v), "rules": sorted(rules, key=lambda r: (not r["hit"], r["name"])),
+        "alerts": Alert.objects.filter(owner=owner, symbol=symbol, armed=True, deleted__isnull=True).count(),
+    }  # fmt: skip
+
+
+def _trend(v: dict[str, float | None]) -> str:
+    """The trend by its averages, in words."""
+    close, averages = v["close"], [(n, v[f"sma{n}"]) for n in (20, 50, 200)]
+    if close is None:
+        return "It has no bar of that session."
+    known = [(n, a) for n, a in averages if a is not None]
+    if not known:
+        return "It is too young for averages."
+    above = [str(n) for n, a in known if close > a]
+    below = [str(n) for n, a in known if close <= a]
+    said = " and ".join(
+        part
+        for part in (f"above its {', '.join(above)}-day" if above else "", f"under its {', '.join(below)}-day" if below else "")
+        if part
+    )
+    order = ""
+    if len(known) == 3:
+        a, b, c = (value for _, value in known)
+        order = ", which are in order" if a > b > c else ", which are in order downwards" if a < b < c else ""
+    return f"It closed {said} average{'s' if len(known) > 1 else ''}{order}."

@@ -1,0 +1,144 @@
+"""The desk: the evening in one look. Nothing is scanned here: watched rules are scanned by the worker when the moment moves."""
+
+from datetime import timedelta
+from typing import Any
+
+import numpy as np
+from django.db.models import Q
+
+from upperwick.bench.services import lists_of
+from upperwick.data.findings import open_in
+from upperwick.jobs.models import UNFINISHED, Job
+from upperwick.keeping.look import digest_at
+from upperwick.keeping.models import Alert, Message, Watched
+from upperwick.keeping.services import row_of
+from upperwick.market.charts import rounded
+from upperwick.market.load import evaluator
+from upperwick.market.models import CalendarEvent, Report
+from wickcore.bars.market import Market
+from wickcore.bars.moment import Moment, iso
+from wickcore.breadth.series import breadth_series
+from wickcore.language.breadth import check_breadth
+from wickcore.language.check import check_expression
+from wickcore.language.ready_breadths import READY
+from wickcore.scan.limits import Limits
+from wickcore.scan.scan import values_at
+
+ABOVE, SHOWN, AHEAD_DAYS, MOST_NAMED, MOST_TOLD = "Above the 200-day average", 126, 7, 6, 12
+
+
+def desk(owner: Any) -> dict[str, Any]:
+    """Everything the first page shows."""
+    market = evaluator().market
+    mine = Message.objects.filter(owner=owner, deleted__isnull=True)
+    found: dict[str, Any] = {
+        "moment": None, "sentence": "", "breadth_days": [], "breadth": [], "breadth_universe": "", "watched": [], "told": [],
+        "unread": mine.filter(read=False).count(), "ahead": [], "waiting": _waiting(owner), "names": {},
+        "alerts": Alert.objects.filter(owner=owner, armed=True, deleted__isnull=True).count(),
+    }  # fmt: skip
+    if not len(market.bars):
+        return found
+    now = market.standing(market.latest)
+    watched = _watched(owner, now)
+    told = list(mine.filter(moment__startswith=iso(now.day)).defer("raw")[:MOST_TOLD])
+    ahead = _ahead(owner, now)
+    symbols = {s for w in watched for s in w["fresh"]} | {s for a in ahead for s in a["symbols"]}
+    names = market.names or market.bars.symbols
+    return {
+        **found,
+        "moment": str(now),
+        **_market(market, now),
+        "watched": watched,
+        "told": [row_of(m) for m in told],
+        "ahead": ahead,
+        "names": {s: names[market.bars.number[s]] for s in sorted(symbols) if s in market.bars.number},
+    }
+
+
+def _market(market: Market, now: Moment) -> dict[str, Any]:
+    """The market and its breadth in a sentence, with half a year of the breadth."""
+    day = now if now.closed else Moment(int(market.bars.sessions[max(0, market.bars.session_on(now.day - 1))]))
+    universe = _universe(market)
+    engine = evaluator().on("day")
+    series = breadth_series(engine, check_breadth(READY[ABOVE], universe=universe), day, limits=Limits(5.0))
+    value = series.value[-1] if len(series.value) else np.nan
+    said = ""
+    symbol = market.benchmark
+    if symbol in market.bars.number:
+        k = np.array([market.bars.number[symbol]])
+        wanted = {name: check_expression(name) for name in ("change", "close", "sma(200)")}
+        at = {name: float(column[0]) for name, column in values_at(engine, wanted, k, day, Limits(5.0)).items()}
+        name = market.names[int(k[0])] if market.names else symbol
+        if not np.isnan(at["change"]):
+            moved = "unchanged" if abs(at["change"]) < 5e-5 else f"{'up' if at['change'] > 0 else 'down'} {abs(at['change']):.1%}"
+            stands = (
+                "" if np.isnan(at["sma(200)"]) else f", {'above' if at['close'] > at['sma(200)'] else 'below'} its 200-day average"
+            )
+            said = f"{name} closed {moved}{stands}."
+    if not np.isnan(value):
+        whose = (
+            "its members" if universe and said.startswith(universe) else f"the members of {universe}" if universe else "all shares"
+        )
+        said = f"{said} {value:.0%} of {whose} stand above theirs.".strip()
+    part = slice(-SHOWN, None)
+    return {
+        "sentence": said,
+        "breadth_days": [iso(d) for d in series.days[part]],
+        "breadth": rounded(series.value[part]),
+        "breadth_universe": universe,
+    }
+
+
+def _universe(market: Market) -> str:
+    """Whose breadth is shown: the members of the benchmark, where a universe is called so, else the largest; all shares where there is none."""
+    symbol = market.benchmark or ""
+    name = market.names[market.bars.number[symbol]] if symbol in market.bars.number and market.names else ""
+    if name in market.universes:
+        return name
+    return max(market.universes, key=lambda one: len(np.unique(market.universes[one].instrument)), default="")
+
+
+def _watched(owner: Any, now: Moment) -> list[dict[str, Any]]:
+    found = []
+    rows = Watched.objects.filter(rule__owner=owner, rule__deleted__isnull=True).select_related("rule").order_by("rule__name")
+    for one in rows:
+        rule = one.rule
+        found.append({
+            "rule": rule.id, "name": rule.name, "since": one.since, "fresh": one.fresh, "hits": len(one.hits),
+            "pending": one.digest != digest_at(rule, now), "trouble": one.trouble,
+        })  # fmt: skip
+    return found
+
+
+def _ahead(owner: Any, now: Moment) -> list[dict[str, Any]]:
+    """Reports and announcements of the next days, those of the owner's lists by name."""
+    first = np.datetime64(now.day, "D").astype(object)
+    days = (first + timedelta(days=1), first + timedelta(days=AHEAD_DAYS))
+    mine = {s for symbols in lists_of(owner).values_list("symbols", flat=True) for s in symbols}
+    reports: dict[str, list[str]] = {}
+    for day, symbol in Report.objects.filter(day__range=days).values_list("day", "instrument__symbol"):
+        reports.setdefault(day.isoformat(), []).append(symbol)
+    found = []
+    for day, symbols in sorted(reports.items()):
+        own = sorted(mine.intersection(symbols))
+        words = f"{len(symbols)} report{'' if len(symbols) == 1 else 's'}" + (f", {len(own)} on your lists" if own else "")
+        found.append({"day": day, "what": words, "symbols": own[:MOST_NAMED]})
+    for day, kind, name in CalendarEvent.objects.filter(day__range=days).values_list("day", "kind", "name"):
+        found.append({"day": day.isoformat(), "what": name if kind == "holiday" else f"{name} announced", "symbols": []})
+    return sorted(found, key=lambda one: one["day"])
+
+
+def _waiting(owner: Any) -> list[dict[str, str]]:
+    """What is still being worked on, or has failed."""
+    found = []
+    jobs = Job.objects.filter(owner=owner).filter(Q(state__in=UNFINISHED) | Q(state="failed")).order_by("-id")[:5]
+    for job in jobs:
+        words = f"{job.name or job.kind}: {job.stage if job.state in UNFINISHED else f'failed. {job.detail}'}"
+        place = f"/{job.subject_kind}s/{job.subject_id}" if job.subject_id else "/data"
+        found.append({"what": words, "place": place})
+    for alert in Alert.objects.filter(owner=owner, armed=True, deleted__isnull=True).exclude(trouble="")[:5]:
+        found.append({"what": f"An alert cannot be looked at: {alert.trouble}", "place": "/outbox/alerts"})
+    open_ = open_in(None)
+    if open_:
+        found.append({"what": f"{open_} open finding{'' if open_ == 1 else 's'} about the data", "place": "/data"})
+    return found

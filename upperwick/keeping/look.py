@@ -1,0 +1,275 @@
+"""Looking: at every alert, schedule and watched rule whenever the moment moves. Carried out by the one worker of a data folder.
+
+What fires, what is told and how far was looked stand in one transaction each: killed at any point, the next look goes on where that one ended,
+and finds the same.
+"""
+
+import logging
+import time
+from collections.abc import Iterator
+from threading import Event
+from typing import Any
+
+import numpy as np
+from django.db import DatabaseError, connection, transaction
+from django.db.models import Count, Max
+
+from upperwick.bench.models import BenchEvent, BenchList
+from upperwick.bench.services import keep as keep_list
+from upperwick.bench.services import lists_of, universe_key
+from upperwick.jobs.services import digest_of
+from upperwick.keeping.alerts import Fired, looked_at
+from upperwick.keeping.mail import CHARTS, send_waiting, small_chart, tell
+from upperwick.keeping.models import Alert, Schedule, Watched
+from upperwick.kernels import state_of_core
+from upperwick.market.load import evaluator
+from upperwick.market.version import data_version
+from upperwick.refused import Refused
+from upperwick.rules.checking import prepared
+from upperwick.rules.models import Breadth, Rule
+from upperwick.rules.naming import header_in
+from upperwick.rules.services import used_parts
+from wickcore.bars.market import Market
+from wickcore.bars.moment import Moment, clock, of_key
+from wickcore.language.problems import RuleError
+from wickcore.scan.limits import Limits, Stopped
+from wickcore.scan.scan import Hit, scan
+
+LOOK_SECONDS, LONGEST_SCAN = 0.5, 60.0
+MOST_CLOSES = 10  # evenings that came at once and are each looked at
+MOST_NAMED = 40
+MOST_TOLD = 5_000  # reports that an alert remembers having told
+OWN_ERROR = "This met an error of its own; it is written in the server's log."
+_log = logging.getLogger("upperwick")
+
+
+def keep_telling(ending: Event) -> None:
+    """Looks whenever something moved, until told to end. To be called by the one worker of a data folder."""
+    seen: tuple[Any, ...] | None = None
+    try:
+        while not ending.wait(LOOK_SECONDS):
+            try:
+                now = mark()
+                if now != seen:
+                    look()
+                    seen = now
+                send_waiting()
+            except DatabaseError:
+                connection.close()
+            except Exception:
+                _log.exception("What is watched could not be looked at.")
+                seen = mark()
+    finally:
+        connection.close()
+
+
+def mark() -> tuple[Any, ...]:
+    """Changes whenever there may be something to look at: other data, or other rules, alerts, schedules."""
+    counted = {"n": Count("id"), "latest": Max("id")}
+    return (
+        data_version(),
+        Rule.objects.aggregate(latest=Max("saved"))["latest"],
+        Breadth.objects.aggregate(latest=Max("saved"))["latest"],
+        BenchList.objects.aggregate(latest=Max("saved"))["latest"],
+        BenchEvent.objects.aggregate(latest=Max("id"))["latest"],
+        *Watched.objects.aggregate(**counted).values(),
+        *Schedule.objects.filter(on=True, deleted__isnull=True).aggregate(**counted).values(),
+        *Alert.objects.filter(armed=True, deleted__isnull=True).aggregate(**counted, arm=Max("armings")).values(),
+    )
+
+
+def look() -> int:
+    """Looks at everything up to the latest moment. Returns how many messages came of it."""
+    market = evaluator().market
+    if not len(market.bars):
+        return 0
+    now = market.standing(market.latest)
+    told = 0
+    for alert in Alert.objects.filter(armed=True, deleted__isnull=True).select_related("owner").order_by("id"):
+        told += _alert(alert, market, now)
+    for schedule in Schedule.objects.filter(on=True, deleted__isnull=True, rule__deleted__isnull=True).select_related(
+        "owner", "rule"
+    ):
+        told += _schedule(schedule, market, now)
+    for watched in Watched.objects.filter(rule__deleted__isnull=True).select_related("rule__owner"):
+        _watched(watched, now)
+    return told
+
+
+# -- alerts ------------------------------------------------------------------------------------------------------------------
+
+
+def _alert(alert: Alert, market: Market, now: Moment) -> int:
+    if alert.until is not None and str(alert.until) < str(now)[:10]:
+        Alert.objects.filter(id=alert.id, armed=True).update(armed=False, said=f"It ended on {alert.until}.")
+        return 0
+    if alert.seen >= now.key:
+        return 0
+    try:
+        fired = looked_at(alert, market, moments_between(market, alert.seen, now))
+    except (Refused, RuleError, Stopped, ValueError, LookupError) as error:
+        Alert.objects.filter(id=alert.id).update(trouble=_sentence(error)[:300], seen=now.key)
+        return 0
+    except DatabaseError:
+        raise
+    except Exception:  # of this one only: the others are looked at all the same
+        _log.exception("An alert could not be looked at: %s", alert.id)
+        Alert.objects.filter(id=alert.id).update(trouble=OWN_ERROR, seen=now.key)
+        return 0
+    return _keep(alert, market, now, fired)
+
+
+@transaction.atomic
+def _keep(alert: Alert, market: Market, now: Moment, fired: list[Fired]) -> int:
+    """What fired, its message, and how far was looked: together, or not at all."""
+    mine = Alert.objects.select_for_update().filter(id=alert.id, armed=True, armings=alert.armings, deleted__isnull=True)
+    if not mine.exists():
+        return 0  # disarmed, armed anew or deleted meanwhile
+    for one in fired:
+        symbols = list(one.symbols)
+        charts = [(s, small_chart(market, s, one.moment, one.level)) for s in symbols[:CHARTS] if s in market.bars.number]
+        tell(
+            alert.owner, f"alert {alert.id} {alert.armings} {one.moment}", "alert", str(one.moment), one.subject, one.lines,
+            place=one.place, symbols=symbols, charts=charts,
+        )  # fmt: skip
+    stays = alert.kind == "report"  # it is of many reports: each is told once
+    last = fired[-1] if fired else None
+    changed: dict[str, Any] = {"seen": now.key, "trouble": ""}
+    if last is not None and last.told:
+        changed["about"] = {**alert.about, "told": [*alert.about.get("told", ()), *last.told][-MOST_TOLD:]}
+    if last is not None:
+        changed |= {"fired": str(last.moment), "said": last.subject[:300], "armed": stays}
+    mine.update(**changed)
+    return len(fired)
+
+
+def moments_between(market: Market, seen: int, now: Moment) -> list[Moment]:
+    """The closes after one moment and up to another, the latest ones, and that other one."""
+    sessions = market.bars.sessions
+    days = sessions[np.searchsorted(sessions, of_key(seen).day) :] if seen else sessions[-1:]
+    closes = [Moment(int(d)) for d in days if seen < Moment(int(d)).key <= now.key]
+    return [*(m for m in closes[-MOST_CLOSES:] if m != now), now]
+
+
+# -- schedules ---------------------------------------------------------------------------------------------------------------
+
+
+def due(schedule: Schedule, market: Market, now: Moment) -> Iterator[Moment]:
+    """The moments of the schedule after the one it ran on last, up to now."""
+    sessions = [int(d) for d in market.bars.sessions[-MOST_CLOSES:]]
+    if now.day not in sessions:
+        sessions.append(now.day)
+    for day in sessions:
+        if (day + 3) % 7 not in schedule.weekdays:
+            continue
+        for said in sorted(schedule.times):
+            hour, _, minute = said.partition(":")
+            moment = Moment(day) if said == "close" else Moment(day, int(hour) * 60 + int(minute))
+            if schedule.seen < moment.key <= now.key:
+                yield moment
+
+
+def _schedule(schedule: Schedule, market: Market, now: Moment) -> int:
+    told = 0
+    for moment in due(schedule, market, now):
+        try:
+            hits = hits_at(schedule.owner, schedule.rule.text, moment, schedule.universe or None)
+        except (Refused, RuleError, Stopped, ValueError) as error:
+            Schedule.objects.filter(id=schedule.id).update(trouble=_sentence(error)[:300], seen=moment.key, ran=str(moment))
+            continue
+        except DatabaseError:
+            raise
+        except Exception:
+            _log.exception("A schedule could not run: %s", schedule.id)
+            Schedule.objects.filter(id=schedule.id).update(trouble=OWN_ERROR, seen=moment.key, ran=str(moment))
+            continue
+        told += _run(schedule, market, moment, [h.symbol for h in hits])
+        schedule.refresh_from_db()
+    return told
+
+
+@transaction.atomic
+def _run(schedule: Schedule, market: Market, moment: Moment, hits: list[str]) -> int:
+    mine = Schedule.objects.select_for_update().filter(id=schedule.id, seen__lt=moment.key, on=True, deleted__isnull=True)
+    if not mine.exists():
+        return 0
+    before = set(schedule.hits)
+    new, stayed = [s for s in hits if s not in before], [s for s in hits if s in before]
+    gone = sorted(before - set(hits))
+    if schedule.puts and new:
+        _put(schedule, market, new)
+    if schedule.mails:
+        name = schedule.rule.name
+        counts = f"{len(new)} new, {len(stayed)} stayed, {len(gone)} gone"
+        lines = [
+            f"{name}, {'the close' if moment.closed else clock(moment.minute)} of {str(moment)[:10]}: {counts}.",
+            "",
+            *_named("New", new, market), *_named("Stayed", stayed, market), *_named("Gone", gone, market),
+            *([f"What is new was put on the list “{schedule.puts}”."] if schedule.puts and new else []),
+        ]  # fmt: skip
+        charts = [(s, small_chart(market, s, moment)) for s in new[:CHARTS]]
+        tell(
+            schedule.owner, f"schedule {schedule.id} {moment}", "schedule", str(moment), f"{name}: {counts}", lines,
+            place=f"/rules/{schedule.rule_id}", symbols=new, charts=charts,
+        )  # fmt: skip
+    mine.update(hits=hits, seen=moment.key, ran=str(moment), trouble="")
+    return int(schedule.mails)
+
+
+def _named(title: str, symbols: list[str], market: Market) -> list[str]:
+    if not symbols:
+        return []
+    names = market.names or market.bars.symbols
+    told = [f"  {s}  {names[market.bars.number[s]]}" if s in market.bars.number else f"  {s}" for s in symbols[:MOST_NAMED]]
+    more = [f"  and {len(symbols) - MOST_NAMED} more"] if len(symbols) > MOST_NAMED else []
+    return [f"{title}:", *told, *more, ""]
+
+
+def _put(schedule: Schedule, market: Market, new: list[str]) -> None:
+    old = lists_of(schedule.owner).filter(name=schedule.puts).first()
+    there = [s for s in (old.symbols if old else []) if s in market.bars.number]
+    keep_list(schedule.owner, market, schedule.puts, [*there, *new])
+
+
+# -- watched rules -----------------------------------------------------------------------------------------------------------
+
+
+def digest_at(rule: Rule, now: Moment) -> str:
+    """Of all that a watched rule's hits at a moment come from: its text, what it names, the members of its universe, the data and the core."""
+    try:
+        universe = universe_key(rule.owner, evaluator().market, header_in(rule.text, "universe"))[0]
+    except Refused:  # said when the rule is scanned
+        universe = ""
+    return digest_of(rule.text, used_parts(rule.owner, rule.text, rule.name), universe, str(now), data_version(), state_of_core())
+
+
+def _watched(watched: Watched, now: Moment) -> None:
+    rule = watched.rule
+    digest = digest_at(rule, now)
+    if watched.digest == digest:
+        return
+    begun = time.perf_counter()
+    changed: dict[str, Any]
+    try:
+        hits = hits_at(rule.owner, rule.text, now, None)
+        changed = {"hits": [h.symbol for h in hits], "fresh": [h.symbol for h in hits if h.fresh], "trouble": ""}
+    except (Refused, RuleError, Stopped, ValueError) as error:
+        changed = {"hits": [], "fresh": [], "trouble": _sentence(error)[:300]}
+    except DatabaseError:
+        raise
+    except Exception:
+        _log.exception("A watched rule could not be scanned: %s", rule.id)
+        changed = {"hits": [], "fresh": [], "trouble": OWN_ERROR}
+    Watched.objects.filter(id=watched.id).update(digest=digest, moment=str(now), seconds=time.perf_counter() - begun, **changed)
+
+
+def hits_at(owner: Any, text: str, moment: Moment, universe: str | None) -> tuple[Hit, ...]:
+    """A rule's hits at a moment. Raises RuleError, Refused and Stopped."""
+    found = prepared(owner, text, None, universe, as_of=str(moment))
+    return scan(found.engine, found.rule, moment, found.members, Limits(LONGEST_SCAN)).hits
+
+
+def _sentence(error: Exception) -> str:
+    if isinstance(error, RuleError):
+        return f"Line {error.problems[0].line}: {error.problems[0].message}"
+    return error.detail if isinstance(error, Refused) else str(error)

@@ -1,0 +1,92 @@
+"""Alerts, schedules, watched rules, and the messages that come of them."""
+
+from django.conf import settings
+from django.db import models
+
+from upperwick.rules.models import Rule
+
+
+class Alert(models.Model):
+    """Something to be told of once. kind: what; about: of what, as JSON (see keeping.alerts). seen: the key of the moment up to which it was
+    looked at. armings: how often it was armed: with the moment, what makes its message one. fired: the moment on which it fired, with what was
+    said. until: the last day on which it is looked at."""
+
+    KINDS = [("price", "price"), ("line", "drawn line"), ("rule", "rule"), ("report", "report"), ("breadth", "breadth")]
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="alerts")
+    kind = models.CharField(max_length=8, choices=KINDS)
+    symbol = models.CharField(max_length=32, blank=True)
+    about = models.JSONField(default=dict)
+    armed = models.BooleanField(default=True)
+    armings = models.PositiveIntegerField(default=1)
+    seen = models.BigIntegerField(default=0)
+    until = models.DateField(null=True, blank=True)
+    fired = models.CharField(max_length=20, blank=True)
+    said = models.CharField(max_length=300, blank=True)
+    trouble = models.CharField(max_length=300, blank=True)
+    made = models.DateTimeField(auto_now_add=True)
+    deleted = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-armed", "-id"]
+        indexes = [models.Index(fields=["armed", "deleted"])]
+
+
+class Schedule(models.Model):
+    """A rule that runs by itself on chosen weekdays. times: `close` or minutes of the session as HH:MM. puts: the name of a list that takes
+    what is new. hits: the symbols of its latest run; seen: the key of the moment up to which it ran."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="schedules")
+    rule = models.ForeignKey(Rule, on_delete=models.CASCADE, related_name="schedules")
+    universe = models.CharField(max_length=500, blank=True)
+    weekdays = models.JSONField(default=list)
+    times = models.JSONField(default=list)
+    mails = models.BooleanField(default=True)
+    puts = models.CharField(max_length=80, blank=True)
+    hits = models.JSONField(default=list)
+    seen = models.BigIntegerField(default=0)
+    ran = models.CharField(max_length=20, blank=True)
+    trouble = models.CharField(max_length=300, blank=True)
+    on = models.BooleanField(default=True)
+    deleted = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+
+
+class Watched(models.Model):
+    """A rule whose hits the desk shows, and what its latest scan found. digest: of what that scan hangs on."""
+
+    rule = models.OneToOneField(Rule, on_delete=models.CASCADE, related_name="watched")
+    since = models.CharField(max_length=20)
+    digest = models.CharField(max_length=32, blank=True)
+    moment = models.CharField(max_length=20, blank=True)
+    fresh = models.JSONField(default=list)
+    hits = models.JSONField(default=list)
+    scanned = models.PositiveIntegerField(default=0)
+    trouble = models.CharField(max_length=300, blank=True)
+    seconds = models.FloatField(null=True, blank=True)
+
+
+class Message(models.Model):
+    """A message as it was written (RFC 5322). key: of what it tells, once an owner. moment: of the market. place: what it speaks of, as an
+    address of the application. sent: when it went to a mail server, where one is set."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="messages")
+    key = models.CharField(max_length=80)
+    kind = models.CharField(max_length=12)
+    moment = models.CharField(max_length=20)
+    made = models.DateTimeField(auto_now_add=True)
+    subject = models.CharField(max_length=300)
+    text = models.TextField()
+    raw = models.BinaryField()
+    place = models.CharField(max_length=200, blank=True)
+    symbols = models.JSONField(default=list)
+    read = models.BooleanField(default=False)
+    sent = models.DateTimeField(null=True, blank=True)
+    deleted = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [models.UniqueConstraint(fields=["owner", "key"], name="a_thing_is_told_once")]
+        indexes = [models.Index(fields=["owner", "deleted"])]

@@ -1,0 +1,1 @@
+"""The market as a whole: breadth and precedents."""

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class WholeConfig(AppConfig):
+    name = "upperwick.whole"
+    label = "whole"

@@ -1,0 +1,240 @@
+<script lang="ts">
+  /** What waits: shortlisted, planned, holding, closed; each looked at one after another. */
+  import { sentence } from '$lib/api'
+  import { commandIn } from '$lib/commands'
+  import { copy, csv, download } from '$lib/csv'
+  import { moment, percent, price, tone } from '$lib/format'
+  import { bench, type BenchItem, type Stage } from '$lib/keeping'
+  import { market } from '$lib/market.svelte'
+  import { tell } from '$lib/notice.svelte'
+  import { ask, forget, keeping, query } from '$lib/queries'
+  import { go } from '$lib/router.svelte'
+  import ChartPane from '../rules/chart/ChartPane.svelte'
+  import Beside from './Beside.svelte'
+  import PlanLayer from './PlanLayer.svelte'
+  import { Planning } from './planning.svelte'
+  import PlanSentence from './PlanSentence.svelte'
+
+  interface Props {
+    stage?: Stage
+  }
+  const { stage = 'shortlisted' }: Props = $props()
+  const STAGES: Stage[] = ['shortlisted', 'planned', 'holding', 'closed']
+  const answer = query(() => ({ ...ask.bench(market.asOf), ...keeping }))
+  const all = $derived(answer.data ?? null)
+  const items = $derived((all ?? []).filter((one) => one.stage === stage))
+  let chosen = $state<number | null>(null)
+  let wanted = $state('')
+  const shown = $derived(
+    items.filter((one) =>
+      `${one.symbol} ${one.name} ${one.rule_name}`.toLowerCase().includes(wanted.trim().toLowerCase()),
+    ),
+  )
+  const at = $derived(
+    Math.max(
+      0,
+      shown.findIndex((one) => one.id === chosen),
+    ),
+  )
+  const item = $derived(shown[at] ?? null)
+  let noting = $state(false)
+  const planning = new Planning(() => (stage === 'closed' ? null : (item?.id ?? null)))
+
+  async function attempt(work: () => Promise<unknown>): Promise<void> {
+    try {
+      await work()
+      await forget('bench')
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+
+  function move(one: BenchItem, to: Stage): void {
+    const before = one.stage
+    chosen = shown[at + 1]?.id ?? shown[at - 1]?.id ?? null
+    void attempt(async () => {
+      await bench.move(one.id, to, market.asOf)
+      tell(`${one.symbol} is ${to} now.`, {
+        label: 'Undo',
+        run: () => void attempt(() => bench.move(one.id, before, market.asOf)),
+      })
+    })
+  }
+
+  function drop(one: BenchItem): void {
+    chosen = shown[at + 1]?.id ?? shown[at - 1]?.id ?? null
+    void attempt(async () => {
+      await bench.drop(one.id)
+      tell(`${one.symbol} is off the bench.`, {
+        label: 'Undo',
+        run: () => void attempt(() => bench.restore(one.id)),
+      })
+    })
+  }
+
+  const symbols = $derived(shown.map((one) => one.symbol).join(', '))
+  const take = () =>
+    download(
+      `${stage}.csv`,
+      csv(
+        ['symbol', 'name', 'stage', 'rule', 'version', 'since', 'close'],
+        shown.map((o) => [o.symbol, o.name, o.stage, o.rule_name, o.version, o.since, o.close]),
+      ),
+    )
+  const next = $derived(STAGES[STAGES.indexOf(stage) + 1])
+
+  function keydown(event: KeyboardEvent): void {
+    const command = commandIn(event, 'bench')
+    if (!command) return
+    event.preventDefault()
+    if (command === 'bench.next') chosen = shown[Math.min(at + 1, shown.length - 1)]?.id ?? null
+    else if (command === 'bench.before') chosen = shown[Math.max(at - 1, 0)]?.id ?? null
+    else if (!item) return
+    else if (command === 'bench.keep' && next) move(item, next)
+    else if (command === 'bench.drop') drop(item)
+    else if (command === 'bench.note') noting = true
+  }
+</script>
+
+<svelte:head><title>Bench, Upper Wick</title></svelte:head>
+<svelte:window onkeydown={keydown} />
+<section class="flex h-full flex-col" data-state={answer.isFetching ? 'counting' : 'counted'}>
+  <h1 class="sr-only">Bench</h1>
+  {#if answer.error && !all}
+    <p role="alert" class="p-6 text-loss">
+      {sentence(answer.error)} <button class="link" onclick={() => answer.refetch()}>Try again</button>
+    </p>
+  {:else if !all}
+    <p class="p-6 text-ink2">Opening the bench …</p>
+  {:else}
+    <div
+      class="grid min-h-0 flex-1 grid-cols-1 overflow-auto min-[900px]:grid-cols-[340px_minmax(0,1fr)] min-[900px]:overflow-hidden"
+    >
+      <div class="flex min-h-0 flex-col border-hair min-[900px]:border-r">
+        <nav class="flex shrink-0 flex-wrap gap-x-4 border-b border-hair px-4 pt-2.5" aria-label="Stages">
+          {#each STAGES as one (one)}
+            <a
+              href="/bench/{one}"
+              aria-current={one === stage ? 'page' : undefined}
+              class="border-b-2 pb-2 {one === stage
+                ? 'border-ember font-semibold'
+                : 'border-transparent text-ink2'}"
+              onclick={(event) => (event.preventDefault(), go(`/bench/${one}`))}
+              >{one} {all.filter((i) => i.stage === one).length}</a
+            >
+          {/each}
+        </nav>
+        {#if items.length}
+          <p class="flex shrink-0 items-baseline gap-3 border-b border-hair px-4 py-1.5 text-[13px]">
+            <input
+              class="field min-w-0 flex-1 py-0"
+              type="search"
+              placeholder="Filter"
+              aria-label="Filter the bench"
+              bind:value={wanted}
+            />
+            <button
+              class="link"
+              title="The symbols, separated by commas"
+              onclick={async () => tell((await copy(symbols)) ? `Copied ${shown.length} symbols.` : symbols)}
+              >Copy</button
+            >
+            <button class="link" onclick={take}>CSV</button>
+          </p>
+        {/if}
+        <ul class="min-h-0 flex-1 overflow-auto max-[899px]:max-h-[34vh]" aria-label="On this stage">
+          {#each shown as one (one.id)}
+            <li>
+              <button
+                class="block w-full border-b border-hair px-4 py-2 text-left {one.id === item?.id
+                  ? 'bg-row'
+                  : ''}"
+                aria-current={one.id === item?.id ? 'true' : undefined}
+                onclick={() => (chosen = one.id)}
+              >
+                <span class="flex items-baseline gap-2"
+                  ><b class="font-mono text-[13px]">{one.symbol}</b>
+                  <span class="min-w-0 flex-1 truncate">{one.name}</span>
+                  <span class="num text-[13px]">{price(one.close)}</span>
+                  <span class="num text-[13px] {tone(one.change)}">{percent(one.change)}</span></span
+                >
+                <span class="block truncate text-[12px] text-ink3"
+                  >{one.rule_name ? `${one.rule_name}, ` : ''}{moment(
+                    one.since,
+                  )}{#if one.report !== null && one.report <= 5}<span class="text-ember">
+                      · reports {one.report === 0
+                        ? 'today'
+                        : `in ${one.report} day${one.report === 1 ? '' : 's'}`}</span
+                    >{/if}</span
+                >
+              </button>
+            </li>
+          {/each}
+        </ul>
+        {#if !shown.length}
+          <p class="flex-1 px-4 py-4 text-[14px] text-ink2">
+            {wanted
+              ? `Nothing here is called anything like “${wanted}”.`
+              : stage === 'shortlisted'
+                ? 'The shortlist is empty. Wherever an instrument is in view, s puts it here: in the hits of a rule, on the sheet, on a chart.'
+                : `Nothing is ${stage}. Move something here from another stage.`}
+          </p>
+        {/if}
+      </div>
+      {#if item}
+        <div
+          class="min-w-0 min-[900px]:overflow-auto min-[1200px]:grid min-[1200px]:min-h-0 min-[1200px]:grid-cols-[minmax(0,1fr)_300px] min-[1200px]:overflow-hidden"
+        >
+          <div class="flex min-w-0 flex-col min-[1200px]:min-h-0">
+            <p
+              class="flex shrink-0 flex-wrap items-baseline gap-x-3 gap-y-1 border-b border-hair px-4 py-1.5 text-[13px]"
+            >
+              <span class="text-ink3">{at + 1} of {shown.length} <kbd>j</kbd> <kbd>k</kbd></span>
+              {#each STAGES.filter((one) => one !== stage) as one (one)}
+                <button
+                  class={one === next ? 'act' : 'quiet'}
+                  title={one === next ? 'm' : undefined}
+                  onclick={() => move(item!, one)}>{one === 'closed' ? 'Close it' : `To ${one}`}</button
+                >
+              {/each}
+              <button class="quiet" title="x" onclick={() => drop(item!)}>Drop it</button>
+              {#if item.rule}
+                <button class="link ml-auto" onclick={() => go(`/rules/${item!.rule}`)}
+                  >{item.rule_name}{item.version ? `, version ${item.version}` : ''}</button
+                >
+              {/if}
+            </p>
+            {#if stage !== 'closed'}<PlanSentence {planning} symbol={item.symbol} />{/if}
+            <div class="h-[440px] min-[1200px]:h-auto min-[1200px]:min-h-0 min-[1200px]:flex-1">
+              {#key item.symbol}
+                <ChartPane
+                  symbol={item.symbol}
+                  text=""
+                  ahead={shown.slice(at + 1, at + 3).map((o) => o.symbol)}
+                  full={true}
+                  position=""
+                >
+                  {#snippet over(chart, view)}
+                    {#if planning.now && planning.levels && planning.now.symbol === chart.symbol && chart.frame === 'day'}
+                      <PlanLayer
+                        {view}
+                        plan={planning.now}
+                        levels={{
+                          entry: planning.levels.entry,
+                          stop: planning.levels.stop,
+                          target: planning.levels.target ?? null,
+                        }}
+                        onmove={(name, level) => planning.change({ [name]: level })}
+                      />
+                    {/if}
+                  {/snippet}
+                </ChartPane>
+              {/key}
+            </div>
+          </div>
+          <Beside {item} bind:noting />
+        </div>
+      {/if}
+    </div>
+  {/if}
+</section>

@@ -1,0 +1,114 @@
+<script lang="ts">
+  /** What is known of the instrument in view: technical state, what the watched rules say, notes and history. */
+  import { sentence } from '$lib/api'
+  import { fixed, moment, percent, price } from '$lib/format'
+  import { bench, type BenchItem } from '$lib/keeping'
+  import { market } from '$lib/market.svelte'
+  import { tell } from '$lib/notice.svelte'
+  import { ask, forget, query } from '$lib/queries'
+  import { go } from '$lib/router.svelte'
+
+  let { item, noting = $bindable() }: { item: BenchItem; noting: boolean } = $props()
+  const state_ = query(() => ask.technicalState(item.symbol, market.asOf))
+  const past = query(() => ask.benchHistory(item.id))
+  const now = $derived(state_.data ?? null)
+  let text = $state('')
+  let box: HTMLTextAreaElement | undefined = $state()
+  $effect(() => {
+    if (noting && box) {
+      box.focus()
+      noting = false
+    }
+  })
+  const rows = $derived(
+    now
+      ? ([
+          ['from the year’s high', percent(now.off_high)],
+          ['above the year’s low', percent(now.above_low)],
+          ['rank of three months’ change', now.strength === null ? '–' : fixed(now.strength, 0)],
+          ['average daily range', percent(now.adr, 1, false)],
+          ['average true range', price(now.atr)],
+          ['volume, times usual', fixed(now.rel_volume, 1)],
+          ['bars in a squeeze', now.squeeze === null ? '–' : `${now.squeeze}`],
+          [
+            'next report',
+            now.report === null ? 'not announced' : now.report === 0 ? 'today' : `in ${now.report} days`,
+          ],
+        ] as const)
+      : [],
+  )
+
+  async function keep(event: SubmitEvent): Promise<void> {
+    event.preventDefault()
+    try {
+      await bench.note(item.id, text, market.asOf)
+      text = ''
+      await forget('bench')
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+</script>
+
+<aside
+  class="min-h-0 overflow-auto border-hair px-4 py-3 text-[13px] min-[1200px]:border-l"
+  aria-label="What is known of {item.symbol}"
+>
+  {#if state_.error}
+    <p role="alert" class="text-loss">{sentence(state_.error)}</p>
+  {:else if !now}
+    <p class="text-ink2">Looking at {item.symbol} …</p>
+  {:else}
+    <p class="font-title text-[17px] leading-snug">{now.trend}</p>
+    <table class="mt-2 w-full">
+      <tbody>
+        {#each rows as [label, value] (label)}
+          <tr class="border-b border-hair/60"
+            ><th scope="row" class="py-[3px] text-left font-normal text-ink2">{label}</th><td class="num"
+              >{value}</td
+            ></tr
+          >
+        {/each}
+      </tbody>
+    </table>
+    {#if now.rules.length}
+      <h2 class="mt-4 font-title text-[16px]">Watched rules</h2>
+      <ul>
+        {#each now.rules as one (one.rule)}
+          <li class="flex gap-2 border-b border-hair/60 py-[3px]">
+            <button
+              class="min-w-0 flex-1 truncate text-left hover:underline"
+              onclick={() => go(`/rules/${one.rule}`)}>{one.name}</button
+            >
+            <span class={one.hit ? 'font-semibold text-ember' : 'text-ink3'}
+              >{one.fresh ? 'fresh hit' : one.hit ? 'hit' : 'no hit'}</span
+            >
+          </li>
+        {/each}
+      </ul>
+    {/if}
+  {/if}
+  <h2 class="mt-4 font-title text-[16px]">Notes and history</h2>
+  <form class="mt-1" onsubmit={keep}>
+    <textarea
+      bind:this={box}
+      class="field w-full"
+      rows="2"
+      maxlength="2000"
+      aria-label="A note on {item.symbol}"
+      placeholder="a note (n)"
+      bind:value={text}
+    ></textarea>
+    {#if text.trim()}<button class="quiet">Keep</button>{/if}
+  </form>
+  <ul class="mt-1">
+    {#each past.data ?? [] as one (one.id)}
+      <li class="border-b border-hair/60 py-1">
+        {#if one.kind === 'note'}<p class="whitespace-pre-wrap">{one.text}</p>{/if}
+        <p class="text-[12px] text-ink3">
+          {moment(one.moment)}{one.kind === 'note' ? '' : `: ${one.kind} ${one.text}`}
+        </p>
+      </li>
+    {/each}
+  </ul>
+</aside>

@@ -1,0 +1,137 @@
+<script lang="ts">
+  /** The plan's levels on the chart, each dragged or moved by keys, and the rail in R beside them. */
+  import type { View } from '$lib/charts/PriceChart.svelte'
+  import { fixed, price } from '$lib/format'
+  import type { Plan } from '$lib/keeping'
+
+  type Name = 'entry' | 'stop' | 'target'
+  interface Props {
+    view: View
+    plan: Plan
+    levels: { entry: number; stop: number; target: number | null }
+    onmove: (name: Name, level: number) => void
+  }
+  const { view, plan, levels, onmove }: Props = $props()
+  let svg: SVGSVGElement
+  let held = $state<Name | null>(null)
+  const up = $derived(plan.plan.side === 'long' ? 1 : -1)
+  const risk = $derived((levels.entry - levels.stop) * up)
+  interface Row {
+    name: Name
+    level: number
+    tint: string
+    why: string
+  }
+  const rows = $derived.by(() => {
+    const { plan: now, proposal } = plan
+    const why = (own: number | null, proposed: number | null, said: string) => (own === proposed ? said : '')
+    const found: Row[] = [
+      {
+        name: 'entry',
+        level: levels.entry,
+        tint: 'var(--ink)',
+        why: why(now.entry, proposal.entry, proposal.entry_why),
+      },
+      {
+        name: 'stop',
+        level: levels.stop,
+        tint: 'var(--loss)',
+        why: why(now.stop, proposal.stop, proposal.stop_why),
+      },
+    ]
+    if (levels.target !== null)
+      found.push({
+        name: 'target',
+        level: levels.target,
+        tint: 'var(--gain)',
+        // It was measured from that entry and that stop.
+        why:
+          now.entry === proposal.entry && now.stop === proposal.stop
+            ? why(now.target, proposal.target, proposal.target_why)
+            : '',
+      })
+    return found
+  })
+  const marks = $derived(
+    risk > 0
+      ? [-1, 1, 2, 3]
+          .map((r) => ({ r, y: view.y(levels.entry + up * r * risk) }))
+          .filter((mark) => mark.y > view.plot.top + 6 && mark.y < view.plot.bottom - 4)
+      : [],
+  )
+  const left = $derived(view.plot.left + (view.plot.right - view.plot.left) * 0.62)
+  const round = (value: number) => Number(value.toFixed(value >= 1 ? 2 : 4))
+
+  function move(event: PointerEvent): void {
+    if (!held) return
+    const y = event.clientY - svg.getBoundingClientRect().top
+    const level = round(view.price(y))
+    if (level > 0) onmove(held, level)
+  }
+
+  function key(event: KeyboardEvent, name: Name, level: number): void {
+    const by = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key]
+    if (!by) return
+    event.preventDefault()
+    event.stopPropagation()
+    onmove(name, Math.max(0.01, round(level + by * Math.max(0.01, round(plan.proposal.atr / 20)))))
+  }
+</script>
+
+<svg
+  bind:this={svg}
+  class="pointer-events-none absolute inset-0 h-full w-full"
+  viewBox="0 0 {view.width} {view.height}"
+  role="group"
+  aria-label="The plan on the chart"
+  onpointermove={move}
+  onpointerup={() => (held = null)}
+  onpointercancel={() => (held = null)}
+>
+  {#each marks as mark (mark.r)}
+    <line x1={view.plot.right - 5} x2={view.plot.right} y1={mark.y} y2={mark.y} stroke="var(--ink3)" />
+    <text
+      x={view.plot.right - 9}
+      y={mark.y + 3.5}
+      text-anchor="end"
+      font-size="10"
+      fill="var(--ink3)"
+      font-family="var(--font-mono)">{mark.r > 0 ? '+' : '−'}{Math.abs(mark.r)} R</text
+    >
+  {/each}
+  {#each rows as { name, level, tint, why } (name)}
+    {@const true_ = view.y(level)}
+    {@const y = Math.min(Math.max(true_, view.plot.top + 14), view.plot.bottom - 6)}
+    {@const off = y === true_ ? '' : true_ < y ? ' ↑' : ' ↓'}
+    <g
+      role="slider"
+      tabindex="0"
+      class="pointer-events-auto cursor-row-resize outline-none focus-visible:[filter:drop-shadow(0_0_2px_var(--ember))]"
+      aria-label="The plan’s {name}"
+      aria-orientation="vertical"
+      aria-valuenow={level}
+      aria-valuetext={price(level)}
+      style:touch-action="none"
+      onkeydown={(event) => key(event, name, level)}
+      onpointerdown={(event) => {
+        held = name
+        svg.setPointerCapture(event.pointerId)
+        event.preventDefault()
+        event.stopPropagation()
+      }}
+    >
+      <rect x={left} y={y - 8} width={view.plot.right - left} height="16" fill="transparent" />
+      <line x1={left} x2={view.plot.right} y1={y} y2={y} stroke={tint} stroke-width="1.4" />
+      <circle cx={left} cy={y} r="4.5" fill={tint} />
+      <text x={left + 9} y={y - 5} font-size="11" font-weight="600" fill={tint} font-family="var(--font-mono)"
+        >{name}
+        {price(level)}{off}{name === 'target' && risk > 0
+          ? `, ${fixed(((level - levels.entry) * up) / risk, 1)} R`
+          : ''}</text
+      >
+      {#if why}<text x={left + 9} y={y + 13} font-size="10" fill="var(--ink3)" font-family="var(--font-mono)"
+          >{why}</text
+        >{/if}
+    </g>
+  {/each}
+</svg>

@@ -1,0 +1,153 @@
+<script lang="ts">
+  /** The plan as a sentence, each underlined part a control. */
+  import { sentence } from '$lib/api'
+  import DayPick from '$lib/DayPick.svelte'
+  import { fixed, percent, price, whole } from '$lib/format'
+  import { keeping as kept } from '$lib/keeping'
+  import { market } from '$lib/market.svelte'
+  import { tell } from '$lib/notice.svelte'
+  import { forget } from '$lib/queries'
+  import type { Planning } from './planning.svelte'
+
+  const { planning, symbol }: { planning: Planning; symbol: string } = $props()
+  const plan = $derived(planning.now)
+  const levels = $derived(planning.levels)
+  const LIMITS: Record<string, string> = {
+    account: 'capped at a quarter of the account',
+    liquidity: 'capped at 1% of a usual day’s money',
+    hand: 'by hand',
+    risk: '',
+  }
+  const number = (event: Event) => Number((event.currentTarget as HTMLInputElement).value)
+
+  /** A little before the entry: a fifth of an ATR. */
+  const before = $derived(
+    plan && levels
+      ? Number((levels.entry - (levels.side === 'long' ? 1 : -1) * plan.proposal.atr * 0.2).toFixed(2))
+      : 0,
+  )
+  async function tellBefore(): Promise<void> {
+    try {
+      const made = await kept.setAlert({
+        kind: 'price',
+        symbol,
+        level: before,
+        way: levels!.side === 'long' ? 'up' : 'down',
+        note: `Planned: ${levels!.side === 'long' ? 'buy' : 'sell short'} at ${levels!.entry}, stop ${levels!.stop}.`,
+      })
+      await forget('keeping')
+      tell(`You are told when ${made.words}.`)
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+</script>
+
+{#if planning.trouble && !plan}
+  <p class="px-4 py-2 text-[13px] text-ink2">{planning.trouble}</p>
+{:else if plan && levels}
+  <div class="border-b border-hair px-4 py-2" aria-label="The plan" role="group">
+    <p class="font-title text-[19px] leading-normal" class:waits={planning.working}>
+      <select
+        class="inline-pick"
+        aria-label="Side of the plan"
+        value={levels.side}
+        onchange={(event) => planning.turn(event.currentTarget.value as 'long' | 'short')}
+      >
+        <option value="long">Buy</option>
+        <option value="short">Sell short</option>
+      </select>
+      <input
+        class="inline-pick num w-16 text-left!"
+        type="number"
+        min="0"
+        aria-label="Shares"
+        value={levels.shares ?? plan.size.shares}
+        onchange={(event) => {
+          const value = event.currentTarget.value
+          planning.change({ shares: value === '' ? null : Math.max(0, Math.round(number(event))) })
+        }}
+      />
+      if it trades at
+      <input
+        class="inline-pick num w-20 text-left!"
+        type="number"
+        step="any"
+        min="0"
+        aria-label="Entry"
+        value={levels.entry}
+        onchange={(event) => number(event) > 0 && planning.change({ entry: number(event) })}
+      />, until
+      <DayPick
+        bind:value={() => levels.until, (value) => planning.change({ until: value })}
+        label="Last day of the plan"
+        empty="a day"
+        min={market.asOf?.slice(0, 10)}
+      />. Out {levels.side === 'long' ? 'under' : 'over'}
+      <input
+        class="inline-pick num w-20 text-left!"
+        type="number"
+        step="any"
+        min="0"
+        aria-label="Stop"
+        value={levels.stop}
+        onchange={(event) => number(event) > 0 && planning.change({ stop: number(event) })}
+      />, target
+      <input
+        class="inline-pick num w-20 text-left!"
+        type="number"
+        step="any"
+        min="0"
+        aria-label="Target"
+        placeholder="none"
+        value={levels.target ?? ''}
+        onchange={(event) => planning.change({ target: number(event) > 0 ? number(event) : null })}
+      />. That risks <b class="text-loss">{whole(plan.size.lost)}</b>, {percent(
+        plan.size.lost_share,
+        1,
+        false,
+      )} of the account{#if plan.size.r !== null}, for <b class="text-gain">{fixed(plan.size.r, 1)} R</b
+        >{/if}.
+    </p>
+    <p class="mt-0.5 flex flex-wrap items-baseline gap-x-4 gap-y-1 text-[13px] text-ink2">
+      {#if planning.tried}<button class="act" onclick={() => planning.keep(symbol)}>Keep the plan</button>
+        <button class="link" onclick={() => (planning.tried = null)}>Leave it as it was</button>
+      {:else if plan.kept}<span>kept</span>
+        <button class="link" onclick={() => planning.drop(symbol)}>Take the plan away</button>
+      {:else}<button class="act" onclick={() => planning.keep(symbol)}>Keep the plan</button>
+        <span>proposed</span>{/if}
+      <button class="link" onclick={tellBefore}>Tell me at {price(before)}</button>
+      <span
+        >{percent(plan.size.share, 0, false)} of {whole(plan.account)}{#if plan.size.of_day !== null}, {percent(
+            plan.size.of_day,
+            1,
+            false,
+          )} of a day’s money{/if}{LIMITS[plan.size.limit]
+          ? `, ${LIMITS[plan.size.limit]}`
+          : ''}{#if levels.shares !== null && levels.shares !== undefined && plan.computed !== levels.shares};
+          the risk allows <button
+            class="underline underline-offset-3"
+            onclick={() => planning.change({ shares: null })}>{whole(plan.computed)}</button
+          >{/if}</span
+      >
+    </p>
+    {#if planning.trouble}<p role="alert" class="text-[13px] text-loss">
+        {planning.trouble} The figures are of before.
+      </p>{/if}
+    {#each plan.warnings as one (one)}
+      <p class="text-[13px] text-ember"><b aria-hidden="true">!</b> {one}</p>
+    {/each}
+    {#if plan.together.positions > 1}
+      <p class="mt-1 text-[13px] text-ink2">
+        If all {plan.together.positions} fill: {percent(plan.together.risk, 1, false)} of the account at risk, {percent(
+          plan.together.invested,
+          0,
+          false,
+        )} in the market{#if plan.together.sector}, {percent(plan.together.in_sector, 0, false)} in {plan
+            .together.sector}{/if}{#if plan.together.correlation !== null}, mean correlation {fixed(
+            plan.together.correlation,
+          )}{/if}.
+      </p>
+    {/if}
+  </div>
+{/if}

@@ -1,0 +1,91 @@
+/** The plan of the item in view: proposed, kept, or with levels being tried. */
+import { sentence, type Schemas } from '$lib/api'
+import { bench, type Plan, type PlanIn } from '$lib/keeping'
+import { market } from '$lib/market.svelte'
+import { tell } from '$lib/notice.svelte'
+import { ask, forget, keeping, query } from '$lib/queries'
+
+const asked = (id: () => number | null, body: () => Schemas['PlanTried']) =>
+  query(() => ({ ...ask.plan(id() ?? 0, body()), ...keeping, enabled: id() !== null }))
+
+export class Planning {
+  readonly #id: () => number | null
+  /** Levels that are tried and not kept; null while what is kept or proposed stands. */
+  tried = $state.raw<PlanIn | null>(null)
+  side = $state<'long' | 'short' | null>(null)
+  readonly #body = $derived.by(() => ({ as_of: market.asOf, side: this.side, plan: this.tried }))
+  readonly #answer: ReturnType<typeof asked>
+  /** The last plan that could be worked out. */
+  #last = $state.raw<Plan | null>(null)
+  readonly now = $derived.by<Plan | null>(() => this.#answer.data?.plan ?? this.#last)
+  readonly trouble = $derived.by(() =>
+    this.#answer.error && !this.#answer.isFetching ? sentence(this.#answer.error) : '',
+  )
+  readonly working = $derived.by(
+    () =>
+      this.#answer.isFetching ||
+      (this.#answer.data !== undefined &&
+        this.#answer.data.body !== this.#body &&
+        this.#answer.isPlaceholderData),
+  )
+  readonly levels = $derived.by<PlanIn | null>(() => this.tried ?? (this.now ? { ...this.now.plan } : null))
+
+  /** id: of the item in view. To be made where a component begins. */
+  constructor(id: () => number | null) {
+    this.#id = id
+    this.#answer = asked(id, () => this.#body)
+    let before: number | null = null
+    $effect(() => {
+      const now = id()
+      if (now !== before) {
+        before = now
+        this.tried = null
+        this.side = null
+        this.#last = null
+      }
+    })
+    $effect(() => {
+      const found = this.#answer.data
+      if (found && !this.#answer.isPlaceholderData) this.#last = found.plan
+    })
+  }
+
+  change(change: Partial<PlanIn>): void {
+    const now = this.levels
+    if (now) this.tried = { ...now, ...change }
+  }
+
+  turn(side: 'long' | 'short'): void {
+    this.tried = null
+    this.side = side
+  }
+
+  async keep(symbol: string): Promise<void> {
+    const [id, plan] = [this.#id(), this.levels]
+    if (id === null || !plan) return
+    try {
+      await bench.keepPlan(id, plan, market.asOf)
+      this.tried = null
+      await forget('bench')
+      tell(`The plan for ${symbol} is kept.`)
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+
+  async drop(symbol: string): Promise<void> {
+    const [id, before] = [this.#id(), this.now?.kept ? { ...this.now.plan } : null]
+    if (id === null) return
+    try {
+      await bench.keepPlan(id, null, market.asOf)
+      this.tried = null
+      await forget('bench')
+      tell(`The plan for ${symbol} is taken away.`, {
+        label: 'Undo',
+        run: () => before && void bench.keepPlan(id, before, market.asOf).then(() => forget('bench')),
+      })
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+}

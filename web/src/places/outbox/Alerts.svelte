@@ -1,0 +1,118 @@
+<script lang="ts">
+  /** All alerts: what each waits for, whether it is armed, and what it said. */
+  import { sentence } from '$lib/api'
+  import { day, moment } from '$lib/format'
+  import { keeping as kept, type Alert } from '$lib/keeping'
+  import { market } from '$lib/market.svelte'
+  import { tell } from '$lib/notice.svelte'
+  import { ask, forget, query } from '$lib/queries'
+  import { go } from '$lib/router.svelte'
+
+  const answer = query(() => ask.alerts())
+  const all = $derived(answer.data ?? null)
+  let days = $state(2)
+  let scope = $state('')
+  const scopes = $derived([...market.lists.map((list) => list.name), ...(market.now?.universes ?? [])])
+
+  async function attempt(work: () => Promise<unknown>): Promise<void> {
+    try {
+      await work()
+      await forget('keeping')
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+
+  const remove = (one: Alert) =>
+    attempt(async () => {
+      await kept.removeAlert(one.id)
+      tell(`“${one.words}” is deleted.`, {
+        label: 'Undo',
+        run: () => void attempt(() => kept.restoreAlert(one.id)),
+      })
+    })
+
+  const add = (event: SubmitEvent) => {
+    event.preventDefault()
+    void attempt(() => kept.setAlert({ kind: 'report', days, scope: scope || (scopes[0] ?? '') }))
+  }
+</script>
+
+<div class="overflow-auto px-5 pt-3 pb-10">
+  <form class="flex flex-wrap items-baseline gap-2 text-[13px] text-ink2" onsubmit={add}>
+    Tell me
+    <input
+      class="field num w-14 py-0"
+      type="number"
+      min="0"
+      max="60"
+      aria-label="Days before a report"
+      bind:value={days}
+    />
+    days before one of
+    <select
+      class="field py-0"
+      aria-label="Whose reports"
+      value={scope || (scopes[0] ?? '')}
+      onchange={(event) => (scope = event.currentTarget.value)}
+    >
+      {#each scopes as name (name)}<option value={name}>{name}</option>{/each}
+    </select>
+    reports
+    <button class="quiet">Set</button>
+    <span class="ml-auto text-ink3"
+      >Prices and lines: <i>Tell me</i> on a chart. Rules: under <i>More</i>. Breadths:
+      <i>Watch this level</i>.</span
+    >
+  </form>
+  {#if answer.error}
+    <p role="alert" class="mt-4 text-loss">{sentence(answer.error)}</p>
+  {:else if !all}
+    <p class="mt-4 text-ink2">Looking up the alerts …</p>
+  {:else if !all.length}
+    <p class="mt-4 text-ink2">No alert is set.</p>
+  {:else}
+    <div class="overflow-x-auto">
+      <table class="mt-3 w-full text-[13px]">
+        <thead>
+          <tr class="border-b border-hair text-ink2">
+            <th scope="col" class="py-1 text-left font-semibold">tells when</th>
+            <th scope="col" class="pl-4 text-left font-semibold">until</th>
+            <th scope="col" class="pl-4 text-left font-semibold">state</th>
+            <th scope="col"><span class="sr-only">what can be done</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          {#each all as one (one.id)}
+            <tr class="border-b border-hair/60 align-baseline">
+              <th scope="row" class="py-1.5 text-left {one.armed ? 'font-semibold' : 'font-normal text-ink2'}"
+                >{#if one.symbol}<button
+                    class="text-left hover:underline"
+                    onclick={() => go(`/symbol/${one.symbol}`)}>{one.words}</button
+                  >{:else}{one.words}{/if}</th
+              >
+              <td class="pl-4 whitespace-nowrap">{one.until ? day(one.until) : ''}</td>
+              <td class="pl-4">
+                {#if one.trouble}<span class="text-loss">{one.trouble}</span>
+                {:else if one.fired}{one.armed ? 'armed; last ' : ''}{moment(one.fired)}: {one.said}
+                {:else if one.said}{one.said}
+                {:else}{one.armed ? 'armed' : 'disarmed'}{/if}
+              </td>
+              <td class="pl-4 text-right whitespace-nowrap">
+                <button
+                  class="link"
+                  aria-label="{one.armed ? 'Disarm' : 'Arm'}: {one.words}"
+                  onclick={() => attempt(() => kept.arm(one.id, !one.armed))}
+                  >{one.armed ? 'Disarm' : 'Arm again'}</button
+                >
+                <button class="link ml-3" aria-label="Delete: {one.words}" onclick={() => remove(one)}
+                  >✕</button
+                >
+              </td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    </div>
+  {/if}
+</div>

@@ -1,0 +1,1 @@
+"""What is to be told of, looked at once a moment."""

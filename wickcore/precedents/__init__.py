@@ -1,0 +1,1 @@
+"""How sessions went that began like this one."""
