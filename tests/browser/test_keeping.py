@@ -86,10 +86,15 @@ def test_an_instrument_goes_over_the_bench_by_keys(page: Page) -> None:
     plan.get_by_role("button", name="Take the plan away").click()
     expect(plan.get_by_text("proposed", exact=True)).to_be_visible()
     page.keyboard.press("x")
+    expect(listed).to_have_count(0)  # at once, whatever the server is at
     expect(page.get_by_text(f"{symbol} is off the bench.")).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     expect(listed).to_be_visible()
     page.keyboard.press("x")
+    expect(listed).to_have_count(0)
+    settled(page)
+    page.reload()
+    settled(page)
     expect(listed).to_have_count(0)
 
 

@@ -22,7 +22,9 @@
   const STAGES: Stage[] = ['shortlisted', 'planned', 'holding', 'closed']
   const answer = query(() => ({ ...ask.bench(market.asOf), ...keeping }))
   const all = $derived(answer.data ?? null)
-  const items = $derived((all ?? []).filter((one) => one.stage === stage))
+  /** Items whose way off this stage is asked for: gone from view at once, before the server has answered. */
+  let leaving = $state.raw<number[]>([])
+  const items = $derived((all ?? []).filter((one) => one.stage === stage && !leaving.includes(one.id)))
   let chosen = $state<number | null>(null)
   let wanted = $state('')
   const shown = $derived(
@@ -40,30 +42,40 @@
   let noting = $state(false)
   const planning = new Planning(() => (stage === 'closed' ? null : (item?.id ?? null)))
 
-  async function attempt(work: () => Promise<unknown>): Promise<void> {
-    try {
-      await work()
-      await forget('bench')
-    } catch (error) {
-      tell(sentence(error))
-    }
+  /** What is asked for is done in the order it was asked: a key may well be faster than the answer to the one before. */
+  let before: Promise<void> = Promise.resolve()
+  function attempt(work: () => Promise<unknown>): Promise<void> {
+    before = before.then(async () => {
+      try {
+        await work()
+        await forget('bench')
+      } catch (error) {
+        tell(sentence(error))
+      }
+    })
+    return before
+  }
+
+  async function away(one: BenchItem, work: () => Promise<unknown>): Promise<void> {
+    chosen = shown[at + 1]?.id ?? shown[at - 1]?.id ?? null
+    leaving = [...leaving, one.id]
+    await attempt(work)
+    leaving = leaving.filter((id) => id !== one.id)
   }
 
   function move(one: BenchItem, to: Stage): void {
-    const before = one.stage
-    chosen = shown[at + 1]?.id ?? shown[at - 1]?.id ?? null
-    void attempt(async () => {
+    const from = one.stage
+    void away(one, async () => {
       await bench.move(one.id, to, market.asOf)
       tell(`${one.symbol} is ${to} now.`, {
         label: 'Undo',
-        run: () => void attempt(() => bench.move(one.id, before, market.asOf)),
+        run: () => void attempt(() => bench.move(one.id, from, market.asOf)),
       })
     })
   }
 
   function drop(one: BenchItem): void {
-    chosen = shown[at + 1]?.id ?? shown[at - 1]?.id ?? null
-    void attempt(async () => {
+    void away(one, async () => {
       await bench.drop(one.id)
       tell(`${one.symbol} is off the bench.`, {
         label: 'Undo',
