@@ -228,6 +228,19 @@ def test_rows_keep_what_a_later_import_said_of_them(tmp_path: Path) -> None:
     assert (one.name, one.sector) == ("Zeal", "Fittings")
 
 
+def test_what_a_later_import_said_again_stays_without_the_first(tmp_path: Path) -> None:
+    def splits(ratio: int, name: str) -> Path:
+        return write(tmp_path, f"symbol,day,ratio\nZZA,2024-02-08,{ratio}\n", f"{name}.csv")
+
+    bring(write(tmp_path, GOOD), splits(4, "one"))
+    three = bring(splits(3, "two"))
+    again = bring(splits(3, "three"))  # as it was already, and yet said
+    undo(three.id)
+    assert Split.objects.get().ratio == 3
+    undo(again.id)
+    assert Split.objects.get().ratio == 4
+
+
 @given(st.data())
 @settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_undone_in_any_order_the_market_is_as_if_they_had_never_been(tmp_path: Path, data: st.DataObject) -> None:

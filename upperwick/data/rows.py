@@ -57,6 +57,7 @@ STORED: dict[str, _Stored] = {
     "calendar": _Stored(CalendarEvent, {n: n for n in ("day", "kind", "name")}),
     "own": _Stored(OwnFact, {**_INSTRUMENT, **{n: n for n in ("name", "day", "value")}}),
 }
+SAID = "said"  # beside what stood before: which columns the import spoke of, be it that they were so already
 _DEFAULTS: dict[str, Row] = {"calendar": {"kind": "announcement"}, "members": {"last": to_day(FAR)}}
 _FRESH: dict[str, Any] = {
     "name": "", "kind": "share", "sector": "", "listed": None, "delisted": None, "reason": "", "optionable": False, "weekly_options": False,
@@ -109,12 +110,12 @@ def merged(table: str, given: list[Row]) -> tuple[Counted, list[Row]]:
         elif any(old.get(n) != v for n, v in row.items()):
             done.replaced += 1
             fresh.append({**old, **row})
-            done.before[key] = old
+            done.before[key] = {**old, SAID: sorted(row)}
             if len(done.changes) < 5:
                 done.changes.append({"table": table, "key": _said(old, TABLES[table].key), **_difference(old, row)})
         else:
             done.same += 1
-            done.before[key] = old
+            done.before[key] = {**old, SAID: sorted(row)}
     done.left += len(stored)
     return done, fresh
 

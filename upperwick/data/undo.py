@@ -11,7 +11,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from upperwick.data.models import Before, Import
-from upperwick.data.rows import Row, key_of, remove, stored_rows, write
+from upperwick.data.rows import SAID, Row, key_of, remove, stored_rows, write
 from upperwick.data.taking import packed, packed_rows, unpacked, unpacked_rows
 from upperwick.market.aside import importing, staged
 from upperwick.market.models import BarBlock, Instrument
@@ -112,7 +112,8 @@ def _rows_handed_on(one: Import, row: Before, changed: list[Before]) -> dict[str
         stood = [*(rows[key] for rows in touching), now.get(key)]
         stands = _without_first(mine[key], stood)
         for rows, state in zip(touching, stands, strict=False):
-            rows[key] = state
+            spoke = (rows[key] or {}).get(SAID)
+            rows[key] = {**state, SAID: spoke} if state is not None and spoke is not None else state
         mine[key] = stands[-1]
     for other, rows in zip(later, said, strict=True):
         other.data = packed_rows(rows)
@@ -122,13 +123,16 @@ def _rows_handed_on(one: Import, row: Before, changed: list[Before]) -> dict[str
 
 
 def _without_first(first: Row | None, stood: list[Row | None]) -> list[Row | None]:
-    """States of a row one after another, as they would have been without the change from `first` to the first of them."""
+    """States of a row one after another, as they would have been without the change from `first` to the first of them. What an import spoke of
+    stands as it said, be it that it was so already."""
     found = [first]
     for before, after in itertools.pairwise(stood):
-        if after is None or before is None or found[-1] is None:
+        last = found[-1]
+        if after is None or before is None or last is None:
             found.append(after)
-        else:
-            found.append({n: found[-1].get(n) if after[n] == before.get(n) else after[n] for n in after})
+            continue
+        spoke = before.get(SAID, [n for n in after if after[n] != before.get(n)])
+        found.append({n: after[n] if n in spoke else last.get(n) for n in after if n != SAID})
     return found
 
 
