@@ -7,9 +7,11 @@ import numpy as np
 from wickcore.bars.bars import build_bars
 from wickcore.bars.factor import steps_of_ratio
 from wickcore.bars.market import Beside, Facts, Market, Membership, market_of
+from wickcore.bars.moment import Moment
 from wickcore.book.figures import figures
 from wickcore.book.levels import levels
 from wickcore.book.luck import luck
+from wickcore.book.paper import PaperOrder, placed, play
 from wickcore.book.paths import path_ends
 from wickcore.book.settings import BookChoice
 from wickcore.book.trial import Trial
@@ -91,6 +93,9 @@ def warm_books() -> None:
     for trade in made.trades[:1]:
         levels(made.prepared, trade)
     luck(made.prepared, made, 2)
+    market, days = engine.market, engine.market.bars.days
+    order = PaperOrder("A", "long", 11.5, 9.0, ((13.0, 0.5),), "best - 3", 10.0, int(days[-1]))
+    play(engine, order, placed(market, order, Moment(int(days[0]))), market.latest)
 
 
 def _examples(patterns: bool) -> list[str]:

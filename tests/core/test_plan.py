@@ -22,28 +22,28 @@ def engine() -> Evaluator:
 
 def test_worked_examples() -> None:
     """Common practice, by hand: 1% of 100,000 is 1,000; entry 50 and stop 46 lose 4 a share: 250 shares, 12,500, an eighth of the account."""
-    found = sized(ACCOUNT, "long", 50, 46, 58, None)
+    found = sized(ACCOUNT, "long", 50, 46, [58], None)
     assert (found.shares, found.limit, found.money, found.lost) == (250, "risk", 12_500, 1_000)
-    assert (found.share, found.lost_share, found.r) == (0.125, 0.01, 2.0)
+    assert (found.share, found.lost_share, found.rs) == (0.125, 0.01, (2.0,))
     # A stop of 30% costs 6% of the account with five equal positions and 3% with ten.
     (row,) = sizes([0.3], [5, 10])
     assert row.shares == (pytest.approx(0.06), pytest.approx(0.03))
     # A short risks upwards.
-    short = sized(ACCOUNT, "short", 50, 52, 44, None)
-    assert (short.shares, short.lost, short.r) == (500, 1_000, 3.0)
+    short = sized(ACCOUNT, "short", 50, 52, [44, 40], None)
+    assert (short.shares, short.lost, short.rs) == (500, 1_000, (3.0, 5.0))
 
 
 def test_the_account_and_the_days_money_cap_a_size() -> None:
-    near = sized(ACCOUNT, "long", 50, 49.9, None, None)  # 10,000 shares by risk, 500 by a quarter of the account
-    assert (near.shares, near.limit, near.r) == (500, "account", None)
-    thin = sized(ACCOUNT, "long", 50, 46, None, 200_000)  # 1% of a day's money is 2,000
+    near = sized(ACCOUNT, "long", 50, 49.9, [], None)  # 10,000 shares by risk, 500 by a quarter of the account
+    assert (near.shares, near.limit, near.rs) == (500, "account", ())
+    thin = sized(ACCOUNT, "long", 50, 46, [], 200_000)  # 1% of a day's money is 2,000
     assert (thin.shares, thin.limit, thin.of_day) == (40, "liquidity", 0.01)
-    assert sized(Account(1_000), "long", 500, 400, None, None).shares == 0
+    assert sized(Account(1_000), "long", 500, 400, [], None).shares == 0
     by_hand = resized(thin, ACCOUNT, "long", 50, 46, 100, 200_000)
     assert (by_hand.shares, by_hand.lost, by_hand.of_day, by_hand.limit) == (100, 400, 0.025, "hand")
     for side, stop in (("long", 51), ("short", 49), ("long", 50)):
         with pytest.raises(ValueError, match="lies"):
-            sized(ACCOUNT, side, 50, stop, None, None)  # type: ignore[arg-type]
+            sized(ACCOUNT, side, 50, stop, [], None)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize("side", ["long", "short"])
@@ -86,9 +86,9 @@ def test_a_level_is_where_prices_turned_three_times() -> None:
 
 
 def test_what_speaks_against_a_plan_is_said() -> None:
-    good = sized(ACCOUNT, "long", 50, 46, 58, None)
+    good = sized(ACCOUNT, "long", 50, 46, [58], None)
     assert warnings(ACCOUNT, "long", 50, 46, good, 2.0, Facts(ends_in=5, to_report=9)) == []
-    tight = sized(ACCOUNT, "long", 50, 49.5, 50.6, None)
+    tight = sized(ACCOUNT, "long", 50, 49.5, [50.6], None)
     facts = Facts(3, (0.04, -0.021), 5, "Metals", 0.41, 0.072, (0.83, "ISTYAR"))
     said = warnings(ACCOUNT, "long", 50, 49.5, tight, 2.0, facts)
     assert said == [
@@ -99,9 +99,9 @@ def test_what_speaks_against_a_plan_is_said() -> None:
         "All open risk would be 7.2% of the account, over 6.0%.",
         "It moves with ISTYAR: a correlation of 0.83 over 63 sessions.",
     ]
-    far = sized(ACCOUNT, "long", 50, 40, 80, None)
+    far = sized(ACCOUNT, "long", 50, 40, [80], None)
     assert warnings(ACCOUNT, "long", 50, 40, far, 2.0, Facts()) == ["The stop is 5.0 ATR away: far for what a day moves."]
-    none = sized(Account(100), "long", 500, 400, 900, None)
+    none = sized(Account(100), "long", 500, 400, [900], None)
     assert warnings(Account(100), "long", 500, 400, none, 50, Facts())[-1].startswith("Not one share fits")
 
 

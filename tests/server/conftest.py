@@ -10,6 +10,7 @@ from django.contrib.auth import get_user_model
 from django.test import Client
 
 from tests.made import market
+from tests.server.standing import stand  # noqa: F401
 from upperwick.market.models import CalendarEvent, DataVersion, Instrument, OwnFact, Universe
 from upperwick.market.store import save_demo
 from wickcore.demo.market import make_market

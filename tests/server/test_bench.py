@@ -3,7 +3,7 @@
 import pytest
 
 from tests.server.conftest import Api
-from upperwick.keeping.schemas import BenchItemOut, PlanOut, StateOut
+from upperwick.keeping.bench_schemas import BenchItemOut, PlanOut, StateOut
 from upperwick.market.load import evaluator
 from wickcore.language.check import check_expression
 from wickcore.scan.scan import values_at

@@ -1,76 +1,22 @@
-"""Alerts, schedules, watched rules and the outbox: looked at whenever the moment moves, told once, killed at any point, read as mail."""
+"""Alerts, schedules and watched rules: looked at whenever the moment moves, and told once."""
 
-import email
-import email.policy
-import random
-import socket
-from collections.abc import Callable
 from datetime import date
 from typing import Any
 
-import icalendar
 import numpy as np
 import pytest
-from aiosmtpd.controller import Controller
 from django.contrib.auth import get_user_model
-from django.db import connection
 
-from tests.core.test_laws import cut_market
 from tests.server.conftest import Api
-from upperwick.keeping import look, mail
-from upperwick.keeping.models import Alert, Message, Schedule, Watched
+from tests.server.standing import RULE, Stand, bars_of, in_days, messages
+from upperwick.keeping import look
+from upperwick.keeping.models import Alert, Watched
 from upperwick.keeping.schemas import DeskOut
-from upperwick.market import load, services
+from upperwick.market import load
 from wickcore.alerts.crossed import first_crossed, fixed
 from wickcore.bars.moment import Moment, iso
-from wickcore.scan.evaluate import Evaluator
 
 pytestmark = pytest.mark.django_db
-Stand = Callable[[int], Moment]
-
-
-@pytest.fixture
-def stand(monkeypatch: pytest.MonkeyPatch, db: None) -> Stand:
-    """Puts the whole application on an evening so many sessions before the last: nothing later is in its data."""
-    whole = load.evaluator().market
-    made: dict[int, Evaluator] = {}
-
-    def to(back: int) -> Moment:
-        day = int(whole.bars.sessions[-1 - back])
-        if back not in made:
-            made[back] = Evaluator(cut_market(whole, day))
-        for module in (look, services):
-            monkeypatch.setattr(module, "evaluator", lambda: made[back])
-        monkeypatch.setattr("upperwick.keeping.desk.evaluator", lambda: made[back])
-        return Moment(day)
-
-    return to
-
-
-def bars_of(symbol: str) -> dict[str, np.ndarray]:
-    bars = load.evaluator().market.bars
-    k = bars.number[symbol]
-    part = slice(int(bars.offsets[k]), int(bars.offsets[k + 1]))
-    return {n: getattr(bars, n)[part] for n in ("days", "open", "high", "low", "close", "factor")}
-
-
-def in_days() -> str:
-    """A share that trades to the end without a split in the last sessions."""
-    market = load.evaluator().market
-    for symbol in market.bars.symbols:
-        of = bars_of(symbol)
-        if (
-            len(of["days"]) > 400
-            and of["days"][-1] == market.bars.last_day
-            and np.ptp(of["factor"][-60:]) == 0
-            and of["high"][-1] < 900
-        ):
-            return symbol
-    raise AssertionError
-
-
-def messages() -> list[Message]:
-    return list(Message.objects.order_by("id"))
 
 
 # -- prices ------------------------------------------------------------------------------------------------------------------
@@ -209,8 +155,6 @@ def test_a_drawn_line_counts(api: Api, stand: Stand) -> None:
 
 
 # -- rules, reports, breadths ------------------------------------------------------------------------------------------------
-
-RULE = "name: Over its short average\nuniverse: Harbour 500\nclose crosses above sma(10)"
 
 
 def test_a_rule_that_becomes_true_is_told_with_its_names(api: Api, stand: Stand) -> None:
@@ -351,166 +295,3 @@ def test_the_desk_shows_watched_rules_and_says_what_is_still_computed(api: Api, 
     api.put(f"/watched/{rule}", {"on": False})
     assert len(api.get("/desk").json()["watched"]) == 1
     assert Watched.objects.count() == 1
-
-
-# -- exactly once ------------------------------------------------------------------------------------------------------------
-
-
-class Killed(BaseException):
-    """What ends a process at once: nothing catches it."""
-
-
-def run_of(stand: Stand, killed_at: "random.Random | None") -> list[tuple[str, str, str]]:
-    """Twelve sessions, each looked at until nothing is left to do; killed at a random statement of the database, then begun again."""
-    Message.objects.all().delete()
-    Alert.objects.update(armed=True, seen=stand(13).key, fired="", armings=1)
-    for alert in Alert.objects.filter(kind="report"):
-        alert.about.pop("told", None)
-        alert.save()
-    Schedule.objects.update(seen=stand(13).key, hits=[])
-    kills = 0
-    for back in range(12, -1, -1):
-        stand(back)
-        while True:
-            left = killed_at.randrange(1, 60) if killed_at is not None else 0
-
-            def counted(execute: Any, sql: str, params: Any, many: bool, context: Any) -> Any:
-                nonlocal left
-                if killed_at is not None:
-                    left -= 1
-                    if left == 0:
-                        raise Killed
-                return execute(sql, params, many, context)
-
-            try:
-                with connection.execute_wrapper(counted):
-                    look.look()
-                break
-            except Killed:
-                kills += 1
-                if killed_at is not None and kills % 7 == 0:
-                    killed_at.seed(kills)
-    run_of.kills = kills  # type: ignore[attr-defined]
-    return sorted((m.key, m.subject, m.text) for m in messages())
-
-
-def test_killed_anywhere_every_message_is_there_once(api: Api, stand: Stand, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(look, "small_chart", lambda *_: b"")
-    stand(13)
-    rule = api.post("/rules", {"text": RULE}).json()["id"]
-    symbol = in_days()
-    close = float(bars_of(symbol)["close"][-14])
-    for level in (0.99, 1.0, 1.01):
-        api.post("/alerts", {"kind": "price", "symbol": symbol, "level": round(close * level, 2), "way": "either"})
-    api.post("/alerts", {"kind": "rule", "rule": rule})
-    api.post("/alerts", {"kind": "report", "days": 3, "scope": "Harbour 500"})
-    api.post("/schedules", {"rule": rule, "puts": "Found"})
-    whole = run_of(stand, None)
-    assert len(whole) >= 10
-    kills = 0
-    for seed in range(40):
-        assert run_of(stand, random.Random(seed)) == whole
-        kills += run_of.kills  # type: ignore[attr-defined]
-        if kills >= 200:
-            break
-    assert kills >= 200
-
-
-# -- the outbox --------------------------------------------------------------------------------------------------------------
-
-
-@pytest.fixture
-def told(api: Api, stand: Stand) -> Message:
-    stand(12)
-    rule = api.post("/rules", {"text": RULE}).json()["id"]
-    api.post("/alerts", {"kind": "rule", "rule": rule})
-    for back in range(11, -1, -1):
-        stand(back)
-        if look.look():
-            break
-    return messages()[0]
-
-
-def test_a_message_is_real_mail_with_its_charts(api: Api, other: Api, told: Message) -> None:
-    answer = api.get(f"/outbox/{told.id}/eml")
-    assert answer["Content-Type"] == "message/rfc822"
-    parsed = email.message_from_bytes(answer.content, policy=email.policy.default)
-    assert parsed["Subject"] == told.subject
-    assert parsed["To"] == "ada@upperwick.invalid"
-    assert parsed["Message-ID"].endswith("@upperwick.invalid>")
-    assert parsed["Date"].datetime is not None
-    text, html = parsed.get_body(("plain",)), parsed.get_body(("html",))
-    assert text is not None
-    assert html is not None
-    assert told.symbols[0] in text.get_content()
-    pictures = [p for p in parsed.walk() if p.get_content_type() == "image/png"]
-    assert len(pictures) == min(mail.CHARTS, len(told.symbols))
-    for picture in pictures:
-        assert picture["Content-ID"].strip("<>") in html.get_content()
-        assert picture.get_payload(decode=True)[:8] == b"\x89PNG\r\n\x1a\n"  # type: ignore[index]
-    whole = api.get(f"/outbox/{told.id}").json()
-    assert whole["charts"] == [f"{s}.png" for s in told.symbols[: mail.CHARTS]]
-    assert api.get(f"/outbox/{told.id}/chart/0").content[:4] == b"\x89PNG"
-    assert api.get(f"/outbox/{told.id}/chart/99").status_code == 404
-    assert other.get(f"/outbox/{told.id}").status_code == 404
-
-
-def test_the_outbox_is_searched_read_deleted_and_brought_back(api: Api, told: Message) -> None:
-    found = api.get("/outbox").json()
-    assert (found["total"], found["unread"]) == (1, 1)
-    assert api.get("/outbox?search=Over average").json()["total"] == 1
-    assert api.get("/outbox?search=nothing like it").json()["total"] == 0
-    assert api.patch(f"/outbox/{told.id}", {"read": True}).status_code == 204
-    assert api.get("/outbox").json()["unread"] == 0
-    assert api.delete(f"/outbox/{told.id}").status_code == 204
-    assert api.get("/outbox").json()["total"] == 0
-    assert api.post(f"/outbox/{told.id}/restore").status_code == 204
-    assert api.post("/outbox/read").status_code == 204
-    assert api.get("/outbox").json()["total"] == 1
-
-
-def test_with_a_mail_server_set_messages_are_sent(told: Message, settings: Any) -> None:
-    class Taking:
-        def __init__(self) -> None:
-            self.taken: list[Any] = []
-
-        async def handle_DATA(self, server: Any, session: Any, envelope: Any) -> str:
-            self.taken.append(envelope)
-            return "250 OK"
-
-    taking = Taking()
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    server = Controller(taking, hostname="127.0.0.1", port=port)
-    server.start()
-    try:
-        told.owner.email = "ada@upperwick.example"
-        told.owner.save()
-        settings.SMTP_HOST = settings.EMAIL_HOST = "127.0.0.1"
-        settings.EMAIL_PORT = port
-        assert mail.send_waiting() == 1
-        assert mail.send_waiting() == 0
-        (envelope,) = taking.taken
-        assert envelope.rcpt_tos == ["ada@upperwick.example"]
-        sent = email.message_from_bytes(envelope.content, policy=email.policy.default)
-        assert sent["Subject"] == told.subject
-    finally:
-        server.stop()
-    assert Message.objects.get().sent is not None
-
-
-def test_the_calendar_is_read_by_another_library(api: Api, stand: Stand, client: Any) -> None:
-    stand(0)
-    address = api.get("/calendar").json()["address"]
-    path = address[address.index("/api") :]
-    symbols = [s for s in load.evaluator().bars.symbols][:40]
-    api.post("/lists", {"name": "Mine", "symbols": symbols})
-    answer = client.get(path)
-    assert answer["Content-Type"].startswith("text/calendar")
-    parsed = icalendar.Calendar.from_ical(answer.content)
-    events = [c for c in parsed.walk() if c.name == "VEVENT"]
-    assert events
-    assert all(e["UID"] and e["DTSTART"].dt for e in events)
-    assert len({str(e["UID"]) for e in events}) == len(events)
-    assert client.get(path[:-8] + "x.ics").status_code == 404

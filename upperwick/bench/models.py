@@ -30,8 +30,9 @@ STAGES = ("shortlisted", "planned", "holding", "closed")
 
 class BenchItem(models.Model):
     """An instrument on the bench. stage: one of STAGES. rule_name, version: which rule brought it, where one did; rule: its number, which may be
-    gone. since, moved: moments of the market. plan: as keeping.plan keeps it, prices
-    on the continuous scale. `deleted` is set while it can still be brought back."""
+    gone. since, moved: moments of the market. plan: as keeping.plan keeps it, prices on the continuous scale. first_stop: the plan's when the
+    position was entered, on that scale: what R is measured by. paper: how far the clock has come with the plan, None where it was not left to
+    it. `deleted` is set while it can still be brought back."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="bench")
     symbol = models.CharField(max_length=32)
@@ -42,6 +43,8 @@ class BenchItem(models.Model):
     since = models.CharField(max_length=20)
     moved = models.CharField(max_length=20)
     plan = models.JSONField(null=True, blank=True)
+    first_stop = models.FloatField(null=True, blank=True)
+    paper = models.JSONField(null=True, blank=True)
     deleted = models.DateTimeField(null=True, blank=True)
 
     class Meta:
@@ -58,7 +61,7 @@ class BenchItem(models.Model):
 class BenchEvent(models.Model):
     """What happened to an item, and notes on it: nothing of it is changed later, notes apart."""
 
-    KINDS = [(k, k) for k in ("added", "moved", "note", "planned", "dropped", "restored")]
+    KINDS = [(k, k) for k in ("added", "moved", "note", "planned", "paper", "filled", "dropped", "restored")]
 
     item = models.ForeignKey(BenchItem, on_delete=models.CASCADE, related_name="events")
     kind = models.CharField(max_length=10, choices=KINDS)
@@ -68,3 +71,24 @@ class BenchEvent(models.Model):
 
     class Meta:
         ordering = ["-id"]
+
+
+class Fill(models.Model):
+    """Shares that were bought or sold for an item. moment: of the market. price, cost: as printed that day, cost in money. factor: of that day's
+    scale. paper: the clock's, else by hand. reason: of a paper fill, as books name them. `deleted` is set while that can still be undone."""
+
+    ACTIONS = [(a, a) for a in ("buy", "sell", "short", "cover")]
+
+    item = models.ForeignKey(BenchItem, on_delete=models.CASCADE, related_name="fills")
+    moment = models.CharField(max_length=20)
+    action = models.CharField(max_length=5, choices=ACTIONS)
+    shares = models.FloatField()
+    price = models.FloatField()
+    cost = models.FloatField(default=0.0)
+    factor = models.FloatField(default=1.0)
+    paper = models.BooleanField(default=False)
+    reason = models.CharField(max_length=10, blank=True)
+    deleted = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["id"]

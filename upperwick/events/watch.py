@@ -9,6 +9,7 @@ from typing import Any
 from django.db import connection
 from django.db.models import Count, Max, Q
 
+from upperwick.bench.models import BenchEvent
 from upperwick.data import feed, findings
 from upperwick.data.incoming import moved_mark
 from upperwick.events.bus import owners, publish
@@ -66,7 +67,7 @@ class Watch:
 
     def __init__(self) -> None:
         self._version, self._compiling, self._data = data_version(), missing(), self._of_data()
-        self._kept = self._of_keeping()
+        self._kept, self._bench = self._of_keeping(), self._of_bench()
         self._newest = Job.objects.aggregate(newest=Max("id"))["newest"] or 0
         self._seen: dict[int, tuple[Any, ...]] = {}
 
@@ -79,6 +80,10 @@ class Watch:
         told = Message.objects.aggregate(latest=Max("id"))
         return (*told.values(), *armed.values(), tuple(Watched.objects.order_by("id").values_list("digest", flat=True)))
 
+    def _of_bench(self) -> Any:
+        """What happened on the bench: the clock moves things there."""
+        return BenchEvent.objects.aggregate(latest=Max("id"))["latest"]
+
     def look(self) -> None:
         """Publishes what moved since the last look."""
         version, compiling = data_version(), missing()
@@ -88,6 +93,9 @@ class Watch:
         if (kept := self._of_keeping()) != self._kept:
             publish("keeping")
             self._kept = kept
+        if (bench := self._of_bench()) != self._bench:
+            publish("bench")
+            self._bench = bench
         if (data := self._of_data()) != self._data:
             publish("data")
             self._data = data

@@ -1,15 +1,20 @@
 """The bench as the interface asks for it: each item with how it stands, and an instrument's technical state."""
 
+import math
+from collections import defaultdict
 from typing import Any
 
 import numpy as np
 
 from upperwick.bench.items import items_of
-from upperwick.bench.models import BenchItem
+from upperwick.bench.models import BenchEvent, BenchItem, Fill
 from upperwick.keeping.models import Alert, Watched
+from upperwick.keeping.plan import state_of
+from upperwick.keeping.positions import rail_of
 from upperwick.market.services import as_of_moment, open_market, request_limits
 from upperwick.refused import Refused
 from wickcore.bars.moment import Moment
+from wickcore.book.holding import last_price
 from wickcore.language.check import check_expression
 from wickcore.scan.scan import values_at
 
@@ -40,14 +45,33 @@ def listed(owner: Any, as_of: str | None) -> list[dict[str, Any]]:
     symbols = sorted({i.symbol for i in items if i.symbol in market.bars.number})
     _, values = _values(symbols, as_of, LISTED)
     names = market.names or market.bars.symbols
+    at, notes, fills = as_of_moment(market, as_of), defaultdict(list), defaultdict(list)
+    for note in BenchEvent.objects.filter(item__in=items, kind="note"):
+        notes[note.item_id].append(note.text)
+    for fill in Fill.objects.filter(item__in=items, deleted__isnull=True):
+        fills[fill.item_id].append(fill)
     return [
         {
             "id": i.id, "symbol": i.symbol, "name": names[market.bars.number[i.symbol]] if i.symbol in market.bars.number else "",
             "stage": i.stage, "rule": i.rule, "rule_name": i.rule_name, "version": i.version, "since": i.since, "moved": i.moved,
-            **values.get(i.symbol, dict.fromkeys(LISTED)),
+            **values.get(i.symbol, dict.fromkeys(LISTED)), "notes": "\n".join(notes[i.id]), "paper": state_of(i),
+            "rail": rail_of(market, i, at, fills[i.id]) if fills[i.id] else None,
+            "planned": _planned(i, last_price(market, i.symbol, at)) if i.symbol in market.bars.number else None,
         }
         for i in items
     ]  # fmt: skip
+
+
+def _planned(item: BenchItem, last: tuple[float, float]) -> dict[str, Any] | None:
+    """A plan in a line: how far the last price is from its entry, as a fraction that is positive while the entry lies ahead; and what its last
+    target would bring in R."""
+    plan, (price, scale) = item.plan, last
+    if plan is None or math.isnan(price):
+        return None
+    up, close = (1 if plan["side"] == "long" else -1), price * scale
+    risk = abs(plan["entry"] - plan["stop"])
+    rs = [(level - plan["entry"]) * up / risk for level, _ in plan["targets"]] if risk else []
+    return {"away": up * (plan["entry"] / close - 1), "r": max(rs) if rs else None, "until": plan["until"]}
 
 
 def history(item: BenchItem) -> list[dict[str, Any]]:

@@ -4,20 +4,25 @@ from django.http import HttpRequest
 from ninja import Router, Status
 
 from upperwick.bench import items
-from upperwick.keeping import bench
+from upperwick.keeping import bench, clock, positions
 from upperwick.keeping import plan as plans
-from upperwick.keeping.schemas import (
+from upperwick.keeping.bench_schemas import (
     BenchEventOut,
     BenchIn,
     BenchItemOut,
     BenchMove,
     BenchNote,
     BenchPut,
+    ClockIn,
+    FilledOut,
+    FillIn,
     PlanKept,
     PlanOut,
     PlanTried,
+    PositionOut,
     StateOut,
 )
+from upperwick.refused import Refused
 
 router = Router(tags=["bench"])
 
@@ -50,8 +55,11 @@ def history(request: HttpRequest, item_id: int):
 
 @router.patch("/{item_id}", response={204: None}, operation_id="move_on_bench")
 def move(request: HttpRequest, item_id: int, body: BenchMove):
-    """To another stage."""
-    items.move(items.find(request.user, item_id), body.stage, body.as_of)
+    """To another stage. What the clock has is closed by it, or taken back first."""
+    item = items.find(request.user, item_id)
+    if body.stage == "closed" and item.paper is not None:
+        raise Refused("It is left to the clock; take it back, or have it closed at the next open.", 409)
+    items.move(item, body.stage, body.as_of)
     return Status(204, None)
 
 
@@ -84,9 +92,47 @@ def plan(request: HttpRequest, item_id: int, body: PlanTried):
 @router.put("/{item_id}/plan", response={204: None}, operation_id="keep_plan")
 def keep_plan(request: HttpRequest, item_id: int, body: PlanKept):
     """Keeps a plan, or takes it away."""
+    clock.change_plan(items.find(request.user, item_id), body.plan.dict() if body.plan else None, body.as_of)
+    return Status(204, None)
+
+
+@router.get("/{item_id}/position", response=PositionOut, operation_id="position")
+def position(request: HttpRequest, item_id: int, as_of: str | None = None):
+    """What waits, what is held, where its stop rests and might go, and its fills."""
+    return positions.position(request.user, items.find(request.user, item_id), as_of)
+
+
+@router.put("/{item_id}/clock", response={204: None}, operation_id="leave_to_clock")
+def leave_to_clock(request: HttpRequest, item_id: int, body: ClockIn):
+    """Leaves the kept plan to the clock, takes it back, or has what is held closed at the next open."""
     item = items.find(request.user, item_id)
-    if body.plan is None:
-        plans.forget(item, body.as_of)
+    if not body.on:
+        clock.take_back(item, body.as_of)
+    elif item.paper is not None:
+        clock.leave_at_open(item, body.leaves, body.as_of)
     else:
-        plans.keep(item, body.plan.dict(), body.as_of)
+        clock.leave(item, body.as_of)
+    return Status(204, None)
+
+
+@router.post("/{item_id}/fills", response=FilledOut, operation_id="enter_fill")
+def enter_fill(request: HttpRequest, item_id: int, body: FillIn):
+    """Writes down what was really bought or sold."""
+    fill, warning = positions.enter(items.find(request.user, item_id), body.dict())
+    return {"id": fill.id, "warning": warning}
+
+
+@router.delete("/{item_id}/fills/{fill_id}", response={204: None}, operation_id="strike_fill")
+def strike_fill(request: HttpRequest, item_id: int, fill_id: int):
+    """Takes a fill by hand away."""
+    item = items.find(request.user, item_id)
+    positions.strike(item, positions.fill_of(item, fill_id))
+    return Status(204, None)
+
+
+@router.post("/{item_id}/fills/{fill_id}/restore", response={204: None}, operation_id="restore_fill")
+def restore_fill(request: HttpRequest, item_id: int, fill_id: int):
+    """Undoes that."""
+    item = items.find(request.user, item_id)
+    positions.strike(item, positions.fill_of(item, fill_id, deleted=True), back=True)
     return Status(204, None)

@@ -6,17 +6,24 @@ from typing import Any
 import numpy as np
 from django.db.models import Q
 
+from upperwick.bench.items import items_of
+from upperwick.bench.models import BenchItem
 from upperwick.bench.services import lists_of
 from upperwick.data.findings import open_in
 from upperwick.jobs.models import UNFINISHED, Job
+from upperwick.keeping.held import SINGLE, fills_of, held_now, order_of, paper_of, shares_words, stop_now, waits_words
 from upperwick.keeping.look import digest_at
 from upperwick.keeping.models import Alert, Message, Watched
+from upperwick.keeping.plan import scale_at
+from upperwick.keeping.positions import rail_of
 from upperwick.keeping.services import row_of
 from upperwick.market.charts import rounded
 from upperwick.market.load import evaluator
 from upperwick.market.models import CalendarEvent, Report
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, iso
+from wickcore.book.holding import proposed_stop
+from wickcore.book.paper import WAITING
 from wickcore.breadth.series import breadth_series
 from wickcore.language.breadth import check_breadth
 from wickcore.language.check import check_expression
@@ -24,6 +31,7 @@ from wickcore.language.ready_breadths import READY
 from wickcore.scan.limits import Limits
 from wickcore.scan.scan import values_at
 
+REPORT_NEAR = 5  # calendar days
 ABOVE, SHOWN, AHEAD_DAYS, MOST_NAMED, MOST_TOLD = "Above the 200-day average", 126, 7, 6, 12
 
 
@@ -33,7 +41,7 @@ def desk(owner: Any) -> dict[str, Any]:
     mine = Message.objects.filter(owner=owner, deleted__isnull=True)
     found: dict[str, Any] = {
         "moment": None, "sentence": "", "breadth_days": [], "breadth": [], "breadth_universe": "", "watched": [], "told": [],
-        "unread": mine.filter(read=False).count(), "ahead": [], "waiting": _waiting(owner), "names": {},
+        "unread": mine.filter(read=False).count(), "ahead": [], "waiting": _waiting(owner), "names": {}, "holdings": [], "orders": [],
         "alerts": Alert.objects.filter(owner=owner, armed=True, deleted__isnull=True).count(),
     }  # fmt: skip
     if not len(market.bars):
@@ -42,7 +50,8 @@ def desk(owner: Any) -> dict[str, Any]:
     watched = _watched(owner, now)
     told = list(mine.filter(moment__startswith=iso(now.day)).defer("raw")[:MOST_TOLD])
     ahead = _ahead(owner, now)
-    symbols = {s for w in watched for s in w["fresh"]} | {s for a in ahead for s in a["symbols"]}
+    holdings, orders = _positions(owner, market, now)
+    symbols = {s for w in watched for s in w["fresh"]} | {s for a in ahead for s in a["symbols"]} | {h["symbol"] for h in holdings}
     names = market.names or market.bars.symbols
     return {
         **found,
@@ -51,6 +60,8 @@ def desk(owner: Any) -> dict[str, Any]:
         "watched": watched,
         "told": [row_of(m) for m in told],
         "ahead": ahead,
+        "holdings": holdings,
+        "orders": orders,
         "names": {s: names[market.bars.number[s]] for s in sorted(symbols) if s in market.bars.number},
     }
 
@@ -108,6 +119,47 @@ def _watched(owner: Any, now: Moment) -> list[dict[str, Any]]:
             "pending": one.digest != digest_at(rule, now), "trouble": one.trouble,
         })  # fmt: skip
     return found
+
+
+def _positions(owner: Any, market: Market, now: Moment) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:
+    """What is held, with its rail; and the orders for the next session: those that wait with the clock, and what it closes at the open."""
+    holdings, orders = [], []
+    items = items_of(owner).exclude(stage="closed").filter(Q(paper__isnull=False) | Q(stage="holding")).order_by("symbol")
+    for item in items:
+        if item.symbol not in market.bars.number:
+            continue
+        paper, rail = paper_of(item), rail_of(market, item, now, fills_of(item))
+        told = {"item": item.id, "symbol": item.symbol, "stage": item.stage, "clock": paper is not None}
+        if rail is not None and rail["shares"] > 0:
+            holdings.append({**told, "rail": rail, **_to_look_at(market, item, now)})
+        if paper is not None and paper.state == WAITING:
+            words = waits_words(order_of(item), paper.up, paper.shares, scale_at(market, item.symbol, now))
+            orders.append({**told, "words": words})
+        elif paper is not None and paper.leaves and rail is not None:
+            does = SINGLE[rail["side"]][1]
+            orders.append({**told, "words": f"{does} {shares_words(rail['shares'])} at the next open"})
+    return holdings, orders
+
+
+def _to_look_at(market: Market, item: BenchItem, now: Moment) -> dict[str, Any]:
+    """What of a holding wants to be looked at: a report ahead, a stop that is near or may follow."""
+    engine = evaluator()
+    held, stop = held_now(market, item, now), stop_now(item, scale_at(market, item.symbol, now))
+    assert held is not None
+    k = np.array([market.bars.number[item.symbol]])
+    day = now if now.closed else Moment(int(market.bars.sessions[max(0, market.bars.session_on(now.day - 1))]))
+    wanted = {name: check_expression(name) for name in ("days_to_report", "atr(14)")}
+    found = {name: float(column[0]) for name, column in values_at(engine.on("day"), wanted, k, day, Limits(5.0)).items()}
+    words = []
+    if found["days_to_report"] <= REPORT_NEAR:
+        left = int(found["days_to_report"])
+        words.append("reports today" if left == 0 else f"reports in {left} day{'' if left == 1 else 's'}")
+    if stop is not None and abs(held.close - stop) <= found["atr(14)"] / 2:
+        words.append(f"{abs(held.close - stop):.2f} from its stop")
+    nearer = proposed_stop(engine, item.symbol, now, held, stop, Limits(5.0))
+    if nearer is not None:
+        words.append(f"stop may follow to {nearer[0]:.2f}")
+    return {"look_at": ", ".join(words)}
 
 
 def _ahead(owner: Any, now: Moment) -> list[dict[str, Any]]:

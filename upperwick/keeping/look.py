@@ -14,11 +14,12 @@ import numpy as np
 from django.db import DatabaseError, connection, transaction
 from django.db.models import Count, Max
 
-from upperwick.bench.models import BenchEvent, BenchList
+from upperwick.bench.models import BenchEvent, BenchItem, BenchList
 from upperwick.bench.services import keep as keep_list
 from upperwick.bench.services import lists_of, universe_key
 from upperwick.jobs.services import digest_of
 from upperwick.keeping.alerts import Fired, looked_at
+from upperwick.keeping.clock import play_on
 from upperwick.keeping.mail import CHARTS, send_waiting, small_chart, tell
 from upperwick.keeping.models import Alert, Schedule, Watched
 from upperwick.kernels import state_of_core
@@ -91,6 +92,8 @@ def look() -> int:
         "owner", "rule"
     ):
         told += _schedule(schedule, market, now)
+    for item_id in left_to_clock():
+        told += _played(item_id, now)
     for watched in Watched.objects.filter(rule__deleted__isnull=True).select_related("rule__owner"):
         _watched(watched, now)
     return told
@@ -149,6 +152,23 @@ def moments_between(market: Market, seen: int, now: Moment) -> list[Moment]:
     days = sessions[np.searchsorted(sessions, of_key(seen).day) :] if seen else sessions[-1:]
     closes = [Moment(int(d)) for d in days if seen < Moment(int(d)).key <= now.key]
     return [*(m for m in closes[-MOST_CLOSES:] if m != now), now]
+
+
+# -- the clock ---------------------------------------------------------------------------------------------------------------
+
+
+def left_to_clock() -> list[int]:
+    return list(BenchItem.objects.filter(paper__isnull=False, deleted__isnull=True).order_by("id").values_list("id", flat=True))
+
+
+def _played(item_id: int, now: Moment) -> int:
+    try:
+        return play_on(item_id, evaluator(), now)
+    except DatabaseError:
+        raise
+    except Exception:  # of this one only; it is played on from where it stands with the next moment
+        _log.exception("A plan could not be played on: %s", item_id)
+        return 0
 
 
 # -- schedules ---------------------------------------------------------------------------------------------------------------

@@ -1,7 +1,9 @@
 """The plan of an item on the bench: what is proposed, what is kept, how much of it, what speaks against it, and all plans together."""
 
+import math
 from dataclasses import asdict
 from datetime import date, timedelta
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -10,12 +12,30 @@ from django.db import transaction
 from upperwick.accounts.models import Preferences
 from upperwick.bench.items import items_of
 from upperwick.bench.models import BenchEvent, BenchItem
+from upperwick.keeping.held import held_now
 from upperwick.market.services import as_of_day, open_market, request_limits
 from upperwick.refused import Refused
 from wickcore.bars.market import Market
-from wickcore.bars.moment import iso
-from wickcore.book.plan import Account, Facts, Side, Sized, correlations, propose, resized, sized, warnings
+from wickcore.bars.moment import Moment, iso
+from wickcore.book.holding import Holding, Unfit, last_price
+from wickcore.book.paper import follow_of
+from wickcore.book.plan import (
+    Account,
+    Choice,
+    Facts,
+    Proposal,
+    Side,
+    Sized,
+    choices,
+    correlations,
+    propose,
+    resized,
+    sized,
+    warnings,
+)
 from wickcore.language.check import check_expression
+from wickcore.language.problems import RuleError
+from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import values_at
 
 USUAL_MONEY, LASTS = 100_000.0, 5  # of an account that says no size; sessions a plan waits
@@ -29,20 +49,54 @@ def account_of(owner: Any) -> Account:
     return Account(float(kept.get("account_size") or USUAL_MONEY))
 
 
-def _scale(market: Market, symbol: str, day: int) -> float:
-    k = market.bars.number[symbol]
-    end = int(market.bars.ends(day)[k])
-    return float(market.bars.factor[end - 1]) if end > market.bars.offsets[k] else 1.0
+def scale_at(market: Market, symbol: str, at: int | Moment) -> float:
+    """The factor of an instrument's latest bar by a day or a moment: the continuous scale over the printed price."""
+    return last_price(market, symbol, at if isinstance(at, Moment) else Moment(at))[1]
+
+
+def usual_money(engine: Evaluator, symbol: str, day: int) -> float | None:
+    """A usual day's money, None where it is not known."""
+    return _values(engine, symbol, day, "avg_turnover(20)")
 
 
 def _kept(item: BenchItem, scale: float) -> dict[str, Any] | None:
     """The plan as it is kept, in prices of the day stood on."""
     if item.plan is None:
         return None
-    told = dict(item.plan)
-    for name in ("entry", "stop", "target"):
-        told[name] = None if told[name] is None else round(told[name] / scale, 4)
+    told = {**item.plan, **{name: round(item.plan[name] / scale, 4) for name in ("entry", "stop")}}
+    told["targets"] = [{"price": round(price / scale, 4), "part": part} for price, part in item.plan["targets"]]
     return told
+
+
+def _prices(targets: list[dict[str, float]]) -> list[float]:
+    return [one["price"] for one in targets]
+
+
+# What a stop may follow, in words and as a line of a book; of a short turned round.
+FOLLOWS = (
+    ("2 ATR under the best", "best - 2 * atr(14)", "best + 2 * atr(14)"), ("3 ATR under the best", "best - 3 * atr(14)", "best + 3 * atr(14)"),
+    ("the low of 5 sessions", "lowest(low, 5)", "highest(high, 5)"), ("the low of 10 sessions", "lowest(low, 10)", "highest(high, 10)"),
+    ("the 20-day average", "sma(20)", "sma(20)"), ("the 50-day average", "sma(50)", "sma(50)"),
+    ("the best by 1 R, up to the entry", "min(entry, best - risk)", "max(entry, best + risk)"),
+)  # fmt: skip
+
+
+def follows(side: str) -> list[dict[str, str]]:
+    if side == "long":
+        return [{"words": words, "line": line} for words, line, _ in FOLLOWS]
+    turned = {"under": "over", "low": "high", "up to": "down to"}
+    return [
+        {"words": " ".join(turned.get(w, w) for w in words.replace("up to", "down to").split()), "line": line}
+        for words, _, line in FOLLOWS
+    ]
+
+
+def follow_checked(line: str, side: str) -> None:
+    """Raises Refused with what is wrong with a line that the stop is to follow."""
+    try:
+        follow_of(line, side)
+    except RuleError as error:
+        raise Refused(f"What the stop follows: {error.problems[0].message}", 422) from None
 
 
 def plan_of(
@@ -54,8 +108,9 @@ def plan_of(
     day = as_of_day(market, as_of)
     if item.symbol not in market.bars.number:
         raise Refused(f"The market holds no {item.symbol} any more.", 404)
-    kept = _kept(item, _scale(market, item.symbol, day))
-    of_side: Side = side or (tried or kept or {}).get("side") or "long"
+    kept = _kept(item, scale_at(market, item.symbol, day))
+    held = _open_part(market, item, day)
+    of_side: Side = held.side if held is not None else side or (tried or kept or {}).get("side") or "long"
     proposal = propose(engine, item.symbol, day, of_side, request_limits())
     if proposal is None:
         raise Refused(f"{item.symbol} has too few bars by {iso(day)} for a plan.", 409)
@@ -68,31 +123,75 @@ def plan_of(
             "side": of_side,
             "entry": proposal.entry,
             "stop": proposal.stop,
-            "target": proposal.target,
+            "targets": [] if proposal.target is None else [{"price": proposal.target, "part": 1.0}],
+            "follow": "",
             "shares": None,
             "until": iso(until),
         }
     account = account_of(owner)
-    money = _values(engine, item.symbol, day, "avg_turnover(20)")
-    try:
-        size = sized(account, of_side, shown["entry"], shown["stop"], shown["target"], money)
-    except ValueError as error:
-        raise Refused(str(error), 422) from None
+    money = usual_money(engine, item.symbol, day)
+    follow_checked(shown["follow"], of_side)
+    if held is not None:
+        shown = {**shown, "entry": round(held.entry, 4)}
+        _not_beyond(of_side, shown["stop"], held.close)
+        size = _of_held(account, held, shown, money)
+    else:
+        try:
+            size = sized(account, of_side, shown["entry"], shown["stop"], _prices(shown["targets"]), money)
+        except ValueError as error:
+            raise Refused(str(error), 422) from None
     computed = size.shares
-    if shown["shares"] is not None:
+    if shown["shares"] is not None and held is None:
         size = resized(size, account, of_side, shown["entry"], shown["stop"], shown["shares"], money)
     together, facts = _together(owner, market, item, day, account, size, shown)
     report = _values(engine, item.symbol, day, "days_to_report")
     ends_in = (date.fromisoformat(shown["until"]) - date.fromisoformat(iso(day))).days
     facts = Facts(report, _gaps(market, item.symbol, day), ends_in, facts.sector, facts.in_sector, facts.open_risk, facts.with_held)
-    against = warnings(account, of_side, shown["entry"], shown["stop"], size, proposal.atr, facts)
-    if ends_in < 0:
+    near = shown["entry"] if held is None else held.close
+    against = warnings(account, of_side, near, shown["stop"], size, proposal.atr, facts)
+    if ends_in < 0 and held is None:
         against.append("The plan has ended; give it another day, or drop it.")
     return {
         "symbol": item.symbol, "day": iso(day), "kept": kept is not None and shown is not None and tried is None and kept["side"] == of_side,
         "proposal": asdict(proposal), "plan": shown, "size": asdict(size), "computed": computed, "warnings": against, "account": account.money,
-        "together": together,
+        "together": together, "choices": [asdict(c) for c in _choices(engine, item.symbol, day, proposal)], "follows": follows(of_side),
+        "paper": state_of(item),
     }  # fmt: skip
+
+
+def _open_part(market: Market, item: BenchItem, day: int) -> Holding | None:
+    """What is held of an item on a day; None where nothing is."""
+    try:
+        held = held_now(market, item, Moment(day))
+    except Unfit:
+        return None
+    return held if held is not None and held.shares > 0 else None
+
+
+def _of_held(account: Account, held: Holding, shown: dict[str, Any], money: float | None) -> Sized:
+    """What is held, as a size: lost is what the stop costs or leaves against the entry."""
+    up = 1 if held.side == "long" else -1
+    worth, lost = held.shares * held.close, held.shares * (held.entry - shown["stop"]) * up
+    rs = tuple((price - held.entry) * up / held.risk for price in _prices(shown["targets"])) if held.risk else ()
+    of_day = None if not money else worth / money
+    return Sized(math.floor(held.shares), "held", worth, worth / account.money, lost, lost / account.money, of_day, rs)
+
+
+def _not_beyond(side: Side, stop: float, close: float) -> None:
+    """Raises Refused for a stop of what is held that would be met at once."""
+    if (close - stop) * (1 if side == "long" else -1) <= 0:
+        raise Refused(f"The stop of a {side} lies {'under' if side == 'long' else 'over'} the last price, {close:.2f}.", 422)
+
+
+def state_of(item: BenchItem) -> str | None:
+    """How far the clock has come with an item's plan; None where it was not left to it."""
+    return None if item.paper is None else str(item.paper["state"])
+
+
+@lru_cache(64)
+def _choices(engine: Evaluator, symbol: str, day: int, proposal: Proposal) -> tuple[Choice, ...]:
+    """Kept, since they are asked for again with every level that is tried."""
+    return tuple(choices(engine, symbol, day, proposal, request_limits()))
 
 
 def _values(engine: Any, symbol: str, day: int, text: str) -> float | None:
@@ -124,18 +223,23 @@ def _together(
     owner: Any, market: Market, item: BenchItem, day: int, account: Account, size: Sized, shown: dict[str, Any]
 ) -> tuple[dict[str, Any], Facts]:
     """What all plans come to if all fill, the one that is looked at in it; and what of that speaks for or against this one."""
-    rows = [(item.symbol, size.money, size.lost)]
+    rows = [(item.symbol, size.money, max(0.0, size.lost))]
     others = [
-        (other.symbol, plan)
+        (other.symbol, plan, other)
         for other in items_of(owner).filter(stage__in=OPEN, plan__isnull=False).exclude(id=item.id)
-        if other.symbol in market.bars.number and (plan := _kept(other, _scale(market, other.symbol, day))) is not None
+        if other.symbol in market.bars.number and (plan := _kept(other, scale_at(market, other.symbol, day))) is not None
     ]
-    numbers = np.array([market.bars.number[symbol] for symbol, _ in others], np.int64)
+    numbers = np.array([market.bars.number[symbol] for symbol, _, _ in others], np.int64)
     usual = values_at(open_market().on("day"), {"v": check_expression("avg_turnover(20)")}, numbers, day, request_limits())["v"]
-    for (symbol, plan), known in zip(others, usual.tolist(), strict=True):
+    for (symbol, plan, other), known in zip(others, usual.tolist(), strict=True):
         money = None if np.isnan(known) else known
+        held = _open_part(market, other, day)
+        if held is not None:
+            of = _of_held(account, held, plan, money)
+            rows.append((symbol, of.money, max(0.0, of.lost)))
+            continue
         try:
-            of = sized(account, plan["side"], plan["entry"], plan["stop"], plan["target"], money)
+            of = sized(account, plan["side"], plan["entry"], plan["stop"], _prices(plan["targets"]), money)
         except ValueError:
             continue
         if plan["shares"] is not None:
@@ -172,21 +276,33 @@ def keep(item: BenchItem, asked: dict[str, Any], as_of: str | None) -> None:
     day = as_of_day(market, as_of)
     if item.symbol not in market.bars.number:
         raise Refused(f"The market holds no {item.symbol} any more.", 404)
-    try:
-        sized(Account(USUAL_MONEY), asked["side"], asked["entry"], asked["stop"], asked["target"], None)
-    except ValueError as error:
-        raise Refused(str(error), 422) from None
+    held = _open_part(market, item, day)
+    if held is not None:
+        _not_beyond(asked["side"], asked["stop"], held.close)
+    else:
+        try:
+            sized(Account(USUAL_MONEY), asked["side"], asked["entry"], asked["stop"], _prices(asked["targets"]), None)
+        except ValueError as error:
+            raise Refused(str(error), 422) from None
+    if sum(one["part"] for one in asked["targets"]) > 1 + 1e-9:
+        raise Refused("The targets take more than there is; their parts come to one at most.", 422)
+    follow_checked(asked["follow"], asked["side"])
     try:
         until = date.fromisoformat(asked["until"])
     except ValueError:
         raise Refused(f"`{asked['until']}` is not a date of the form 2024-06-28.", 422) from None
     if until > date.fromisoformat(iso(day)) + timedelta(days=400):
         raise Refused("A plan ends within a year.", 422)
-    scale = _scale(market, item.symbol, day)
-    item.plan = {**asked, **{n: None if asked[n] is None else asked[n] * scale for n in ("entry", "stop", "target")}}
+    scale = scale_at(market, item.symbol, day)
+    targets = [(one["price"] * scale, one["part"]) for one in asked["targets"]]
+    item.plan = {**asked, "entry": asked["entry"] * scale, "stop": asked["stop"] * scale, "targets": targets}
     item.save(update_fields=["plan"])
-    target = "" if asked["target"] is None else f", target {asked['target']:g}"
-    words = f"{'buy' if asked['side'] == 'long' else 'sell short'} at {asked['entry']:g}, stop {asked['stop']:g}{target}, until {asked['until']}"
+    aims = "".join(
+        f", target {one['price']:g}" + ("" if one["part"] == 1 else f" for {one['part']:.0%}") for one in asked["targets"]
+    )
+    moves = f", the stop follows {asked['follow']}" if asked["follow"] else ""
+    does = "buy" if asked["side"] == "long" else "sell short"
+    words = f"{does} at {asked['entry']:g}, stop {asked['stop']:g}{aims}{moves}, until {asked['until']}"
     BenchEvent.objects.create(item=item, kind="planned", moment=iso(day), text=words)
 
 

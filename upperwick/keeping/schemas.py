@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import ConfigDict, Field
 
+from upperwick.keeping.bench_schemas import RailOut
 from wickcore.language.parser import MAX_CHARACTERS, MAX_UNIVERSE
 
 Time = Annotated[str, Field(pattern=r"^(close|([01]\d|2[0-3]):[0-5]\d)$")]
@@ -130,6 +131,25 @@ class WaitingOut(Schema):
     place: str
 
 
+class HeldOut(Schema):
+    item: int
+    symbol: str
+    stage: str
+    clock: bool
+    rail: RailOut
+    look_at: str
+
+
+class OrderOut(Schema):
+    """words: what is bought or sold at the next session, and where."""
+
+    item: int
+    symbol: str
+    stage: str
+    clock: bool
+    words: str
+
+
 class DeskOut(Schema):
     moment: str | None
     sentence: str
@@ -140,6 +160,8 @@ class DeskOut(Schema):
     told: list[MessageRow]
     unread: int
     ahead: list[AheadOut]
+    holdings: list[HeldOut]
+    orders: list[OrderOut]
     waiting: list[WaitingOut]
     alerts: int
     names: dict[str, str]
@@ -154,174 +176,3 @@ class FoundOut(Schema):
 
 class CalendarOut(Schema):
     address: str
-
-
-Stage = Literal["shortlisted", "planned", "holding", "closed"]
-
-
-class BenchRule(Schema):
-    """Which rule brought an instrument."""
-
-    id: int
-    name: str = Field(max_length=120)
-    version: int | None = None
-
-
-class BenchIn(Schema):
-    model_config = ConfigDict(extra="forbid")
-    symbol: str = Field(max_length=32)
-    as_of: str | None = None
-    rule: BenchRule | None = None
-
-
-class BenchItemOut(Schema):
-    id: int
-    symbol: str
-    name: str
-    stage: Stage
-    rule: int | None
-    rule_name: str
-    version: int | None
-    since: str
-    moved: str
-    close: float | None
-    change: float | None
-    report: float | None
-
-
-class BenchPut(Schema):
-    """new: whether it was not there before. stage: where it is."""
-
-    id: int
-    symbol: str
-    stage: Stage
-    new: bool
-
-
-class BenchMove(Schema):
-    stage: Stage
-    as_of: str | None = None
-
-
-class BenchNote(Schema):
-    text: str = Field(max_length=2_000)
-    as_of: str | None = None
-
-
-class BenchEventOut(Schema):
-    id: int
-    kind: str
-    moment: str
-    at: datetime
-    text: str
-
-
-class RuleSays(Schema):
-    rule: int
-    name: str
-    hit: bool
-    fresh: bool
-
-
-class StateOut(Schema):
-    symbol: str
-    day: str
-    trend: str
-    close: float | None
-    change: float | None
-    off_high: float | None
-    above_low: float | None
-    strength: float | None
-    sma20: float | None
-    sma50: float | None
-    sma200: float | None
-    adr: float | None
-    atr: float | None
-    squeeze: float | None
-    report: float | None
-    rel_volume: float | None
-    rules: list[RuleSays]
-    alerts: int
-
-
-Side = Literal["long", "short"]
-Price = Annotated[float, Field(gt=0, le=1e9, allow_inf_nan=False)]
-
-
-class PlanIn(Schema):
-    """shares: chosen by hand; None for what the risk allows."""
-
-    model_config = ConfigDict(extra="forbid")
-    side: Side = "long"
-    entry: Price
-    stop: Price
-    target: Price | None = None
-    shares: int | None = Field(None, ge=0, le=1_000_000_000)
-    until: str
-
-
-class PlanTried(Schema):
-    """plan: levels that are looked at and not kept; side: of a proposal, where none are."""
-
-    as_of: str | None = None
-    side: Side | None = None
-    plan: PlanIn | None = None
-
-
-class PlanKept(Schema):
-    plan: PlanIn | None
-    as_of: str | None = None
-
-
-class ProposalOut(Schema):
-    side: Side
-    close: float
-    entry: float
-    entry_why: str
-    stop: float
-    stop_why: str
-    target: float | None
-    target_why: str
-    atr: float
-
-
-class SizedOut(Schema):
-    shares: int
-    limit: str
-    money: float
-    share: float
-    lost: float
-    lost_share: float
-    of_day: float | None
-    r: float | None
-
-
-class PlanLevels(Schema):
-    side: Side
-    entry: float
-    stop: float
-    target: float | None
-    shares: int | None
-    until: str
-
-
-class TogetherOut(Schema):
-    positions: int
-    risk: float
-    invested: float
-    sector: str
-    in_sector: float | None
-    correlation: float | None
-
-
-class PlanOut(Schema):
-    symbol: str
-    day: str
-    kept: bool
-    proposal: ProposalOut
-    plan: PlanLevels
-    size: SizedOut
-    computed: int
-    warnings: list[str]
-    account: float
-    together: TogetherOut

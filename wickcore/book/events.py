@@ -32,18 +32,20 @@ def ended(bars: Bars, frame: str) -> Bools:
     return np.asarray(over)
 
 
-def actions(market: Market, bars: Bars) -> tuple[Ints, Floats, Floats]:
+def actions(market: Market, bars: Bars, only: int | None = None) -> tuple[Ints, Floats, Floats]:
     """The bars before whose open the factor moves, by how much shares multiply there, and the money a share (after the split) is
-    paid.
+    paid; of one instrument only, if its number is given.
 
     Where no dividend is recorded, whatever moves the factor is taken as shares: what was paid is put into the name again.
     """
-    moves = np.flatnonzero(bars.factor[1:] != bars.factor[:-1]) + 1
+    whole = slice(0, len(bars)) if only is None else slice(int(bars.offsets[only]), int(bars.offsets[only + 1]))
+    factor = bars.factor[whole]
+    moves = np.flatnonzero(factor[1:] != factor[:-1]) + 1 + whole.start
     rows = np.setdiff1d(moves, bars.offsets[:-1], assume_unique=True)
     money = np.zeros(len(rows))
     if market.dividends is not None and len(rows):
         offsets, ex, amounts = market.dividends
-        for k in np.flatnonzero(np.diff(offsets)).tolist():
+        for k in np.flatnonzero(np.diff(offsets)).tolist() if only is None else [only]:
             begin, end = int(bars.offsets[k]), int(bars.offsets[k + 1])
             own = slice(int(offsets[k]), int(offsets[k + 1]))
             at = begin + np.searchsorted(bars.days[begin:end], ex[own])

@@ -126,25 +126,37 @@ def enter(
         if shares < 1.0 and (not terms.fractions or shares * fill <= HAIR * money[EQUITY]):
             return NO_CASH
     i = desk.book[desk.size[0]]
-    bill = max(shares * fill * terms.cost, terms.cost_least)
-    money[CASH] -= side * shares * fill + bill
     held.each[i].number = made.size[POSITIONS]
     made.size[POSITIONS] += 1
-    held.each[i].signal, held.each[i].owner, held.each[i].rule, held.each[i].side = s, k, signals.each[s].rule, side
-    held.each[i].row, held.each[i].entry_row, held.each[i].entry_step, held.each[i].there = row, row, step, True
-    held.each[i].fresh, held.each[i].bars = fresh, 0 if fresh == AT_ITS_CLOSE else -1
-    held.each[i].done, held.each[i].due, held.each[i].line = 0, -1, -1
-    held.each[i].shares, held.each[i].shares0, held.each[i].mult = shares, shares, 1.0
-    held.each[i].raw, held.each[i].paid, held.each[i].paid_c, held.each[i].mark = raw, fill, own[OWN_ENTRY], fill
-    held.each[i].stop, held.each[i].first_stop, held.each[i].follow = stop, stop, math.nan
-    held.each[i].risk = (own[OWN_ENTRY] - stop) * side
-    held.each[i].best = held.each[i].worst = own[OWN_ENTRY]
-    held.each[i].bill, held.each[i].received = bill, 0.0
+    held.each[i].signal, held.each[i].owner, held.each[i].rule = s, k, signals.each[s].rule
+    take_up(tape, terms, held, i, money, side, shares, row, step, raw, fill, stop, fresh)
     own[OWN_RISK] = held.each[i].risk if held.each[i].risk > 0.0 else math.nan
     for target in range(programs.targets.shape[1]):
         held.levels[i, target] = level_of(programs, programs.targets[at, target], s, own, stack)
     desk.owned[k] += 1
     return TRADED
+
+
+@kernel
+def take_up(
+    tape: Any, terms: Any, held: Any, i: int, money: Floats, side: int, shares: float, row: int, step: int, raw: float, fill: float, stop: float,
+    fresh: int,
+) -> None:  # fmt: skip
+    """Puts down a position of so many shares, and pays for it. raw, fill: before and after slippage, as printed that day; stop: on the
+    continuous scale, NaN for none."""
+    bill = max(shares * fill * terms.cost, terms.cost_least)
+    money[CASH] -= side * shares * fill + bill
+    paid_c = fill * tape.factor[row]
+    held.each[i].side = side
+    held.each[i].row, held.each[i].entry_row, held.each[i].entry_step, held.each[i].there = row, row, step, True
+    held.each[i].fresh, held.each[i].bars = fresh, 0 if fresh == AT_ITS_CLOSE else -1
+    held.each[i].done, held.each[i].due, held.each[i].line = 0, -1, -1
+    held.each[i].shares, held.each[i].shares0, held.each[i].mult = shares, shares, 1.0
+    held.each[i].raw, held.each[i].paid, held.each[i].paid_c, held.each[i].mark = raw, fill, paid_c, fill
+    held.each[i].stop, held.each[i].first_stop, held.each[i].follow = stop, stop, math.nan
+    held.each[i].risk = (paid_c - stop) * side
+    held.each[i].best = held.each[i].worst = paid_c
+    held.each[i].bill, held.each[i].received = bill, 0.0
 
 
 @kernel

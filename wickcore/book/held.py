@@ -17,6 +17,16 @@ from wickcore.trade.orders import stop_fill
 here = njit(nogil=True, inline="always")
 
 
+@kernel
+def act(held: Any, i: int, money: Floats, times: float, paid: float) -> None:
+    """Shares multiply, and so much a share (after that) is paid to a long and charged to a short."""
+    held.each[i].shares *= times
+    held.each[i].mult *= times
+    whole = held.each[i].side * held.each[i].shares * paid
+    held.each[i].received += whole
+    money[CASH] += whole
+
+
 @here
 def split(tape: Any, held: Any, i: int, money: Floats) -> None:
     """Shares multiply and dividends are paid before the bar's open; the last price moves with them."""
@@ -26,11 +36,7 @@ def split(tape: Any, held: Any, i: int, money: Floats) -> None:
     held.each[i].mark *= tape.factor[row - 1] / tape.factor[row]
     at = np.searchsorted(tape.act_row, row)
     if at < len(tape.act_row) and tape.act_row[at] == row:
-        held.each[i].shares *= tape.act_shares[at]
-        held.each[i].mult *= tape.act_shares[at]
-        paid = held.each[i].side * held.each[i].shares * tape.act_money[at]
-        held.each[i].received += paid
-        money[CASH] += paid
+        act(held, i, money, tape.act_shares[at], tape.act_money[at])
 
 
 @kernel
@@ -123,21 +129,24 @@ def inside(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, s
 
 
 @here
-def decide(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, step: int, own: Floats, stack: Floats) -> None:
-    """What is decided at a close: the stop that follows, and exits, at once or at the next open."""
+def reach(tape: Any, held: Any, i: int) -> None:
+    """The best and the worst price since the entry, with a bar that is over."""
     row, side = held.each[i].row, held.each[i].side
-    at = 0 if side > 0 else 1
     factor = tape.factor[row]
     near, far = tape.low[row] * factor, tape.high[row] * factor
     if side < 0:
         near, far = far, near
     held.each[i].best = max(held.each[i].best, far) if side > 0 else min(held.each[i].best, far)
     held.each[i].worst = min(held.each[i].worst, near) if side > 0 else max(held.each[i].worst, near)
-    if len(tape.commit) and not tape.commit[row]:
-        return
+
+
+@here
+def settle(programs: Any, held: Any, i: int, close_c: float, row: int, own: Floats, stack: Floats) -> None:
+    """A bar more that it was held, and the stop that follows. row: of the columns; close_c: on the continuous scale."""
+    side = held.each[i].side
     held.each[i].bars += 1
-    know(held, i, tape.close[row] * factor, own)
-    p = programs.follow[at]
+    know(held, i, close_c, own)
+    p = programs.follow[0 if side > 0 else 1]
     if p >= 0:
         value = work_out(
             programs.codes, programs.numbers, programs.begin[p], programs.end[p], programs.columns, programs.truths, row, own, stack
@@ -145,6 +154,17 @@ def decide(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, s
         if value == value:
             before = held.each[i].follow
             held.each[i].follow = value if before != before else max(before, value) if side > 0 else min(before, value)
+
+
+@here
+def decide(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, step: int, own: Floats, stack: Floats) -> None:
+    """What is decided at a close: the stop that follows, and exits, at once or at the next open."""
+    row = held.each[i].row
+    at = 0 if held.each[i].side > 0 else 1
+    reach(tape, held, i)
+    if len(tape.commit) and not tape.commit[row]:
+        return
+    settle(programs, held, i, tape.close[row] * tape.factor[row], row, own, stack)
     if held.each[i].due >= 0:
         return
     for e in range(programs.exits.shape[1]):

@@ -14,6 +14,7 @@ from wickcore.bars.bars import Floats, Ints
 from wickcore.bars.moment import Moment
 from wickcore.language.check import check_expression
 from wickcore.scan.evaluate import Evaluator, Limits
+from wickcore.scan.patterns import drawn, of_all
 
 Side = Literal["long", "short"]
 LOOKED = 250  # bars back in which levels are looked for
@@ -23,6 +24,7 @@ CLOSEST, FARTHEST = 0.5, 3.0  # a stop nearer or farther than so many ATR is war
 WORTH, CROWDED, TOGETHER = 1.5, 0.3, 0.7  # R of a target; share of a sector; correlation
 SESSIONS_TOGETHER = 63
 TICK = 0.01
+REACH = 3.0  # ATR from the close within which the trigger of a pattern is an entry
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +43,15 @@ class Proposal:
 
 
 @dataclass(frozen=True, slots=True)
+class Choice:
+    """Another place for a level. level: entry, stop or target."""
+
+    level: Literal["entry", "stop", "target"]
+    price: float
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
 class Account:
     """money: the account's. risk: the share that one trade may lose. most: the share one position may take. of_day: the share of a usual
     day's money that it may take. open_risk: the share that all together may lose."""
@@ -55,7 +66,7 @@ class Account:
 @dataclass(frozen=True, slots=True)
 class Sized:
     """shares: whole. limit: what set them: risk, account or liquidity. money, share: what they cost, and of the account. lost: what the stop
-    costs, lost_share of the account. of_day: of a usual day's money, None where that is unknown. r: of the target, None without one."""
+    costs, lost_share of the account. of_day: of a usual day's money, None where that is unknown. rs: of each target."""
 
     shares: int
     limit: str
@@ -64,7 +75,7 @@ class Sized:
     lost: float
     lost_share: float
     of_day: float | None
-    r: float | None
+    rs: tuple[float, ...]
 
 
 def propose(
@@ -106,6 +117,36 @@ def propose(
     return Proposal(side, close, entry, why, stop, stop_why, target if target > 0 else None, target_why, atr)
 
 
+def choices(evaluator: Evaluator, symbol: str, at: int | Moment, proposal: Proposal, limits: Limits | None = None) -> list[Choice]:
+    """Other places for the levels: what the patterns that are forming on the daily chart trigger at, are void at and aim for (their measured
+    move), and stops of so many ATR. Each with its reason; none on the wrong side of the proposed entry, or of the close."""
+    engine = evaluator.on("day")
+    bars, k = engine.bars, engine.bars.number[symbol]
+    begin, end = int(bars.offsets[k]), int(bars.ends(at)[k])
+    up, scale = 1 if proposal.side == "long" else -1, float(bars.factor[end - 1])
+    found = []
+    for one in drawn(engine, of_all("day"), symbol, end - 1 - begin, every=True, limits=limits):
+        if one.state != "forming" or one.left or one.down != (up < 0):
+            continue
+        name = one.name.replace("_", " ")
+        trigger, invalid, target = (round(level / scale, 2) for level in (one.trigger, one.invalid, one.target))
+        if (trigger - proposal.close) * up > 0 and abs(trigger - proposal.close) <= REACH * proposal.atr:
+            found.append(Choice("entry", round(trigger + up * TICK, 2), f"a tick beyond the trigger of the {name}"))
+            found.append(Choice("target", target, f"the measured move of the {name}"))
+        found.append(Choice("stop", invalid, f"where the {name} is void"))
+    for many in (1.0, WIDE, FARTHEST):
+        found.append(Choice("stop", round(proposal.entry - up * many * proposal.atr, 2), f"{many:g} ATR from the entry"))
+    own = {"entry": proposal.entry, "stop": proposal.stop, "target": proposal.target}
+    fit = [
+        c
+        for c in found
+        if c.price > 0
+        and c.price != own[c.level]
+        and (c.level == "entry" or (c.price - proposal.entry) * up * (1 if c.level == "target" else -1) > 0)
+    ]
+    return list({(c.level, c.price): c for c in reversed(fit)}.values())[::-1]
+
+
 def nearest_level(high: Floats, low: Floats, entry: float, atr: float, up: int) -> tuple[float, int] | None:
     """The nearest price beyond the entry, an ATR away at least, near which prices turned three times or more: the mean of the turning points
     within half an ATR of one of them, and how many they are. high, low: bars up to now, on one scale."""
@@ -131,14 +172,20 @@ def _turns(x: Floats, k: int = 3) -> Ints:
     return np.flatnonzero(middle > others) + k
 
 
-def sized(account: Account, side: Side, entry: float, stop: float, target: float | None, day_money: float | None) -> Sized:
+def sized(account: Account, side: Side, entry: float, stop: float, targets: Sequence[float], day_money: float | None) -> Sized:
     """How many shares the risk allows: the share of the account that may be lost over what a share loses at the stop, in whole shares; fewer
-    where they would take more of the account or of a usual day's money than may be. Raises ValueError for a stop on the wrong side."""
+    where they would take more of the account or of a usual day's money than may be. Raises ValueError for a stop or a target on the wrong
+    side."""
     up = 1 if side == "long" else -1
     risk = (entry - stop) * up
     if not entry > 0 or risk <= 0:
         raise ValueError(
             f"The stop of a {side} lies {'under' if up > 0 else 'over'} its entry; {stop:g} does not lie so of {entry:g}."
+        )
+    behind = [target for target in targets if (target - entry) * up <= 0]
+    if behind:
+        raise ValueError(
+            f"The target of a {side} lies {'over' if up > 0 else 'under'} its entry; {behind[0]:g} does not lie so of {entry:g}."
         )
     room = {
         "risk": account.money * account.risk / risk,
@@ -148,9 +195,9 @@ def sized(account: Account, side: Side, entry: float, stop: float, target: float
     limit = min(room, key=lambda name: room[name])
     shares = math.floor(room[limit] + 1e-9)
     money, lost = shares * entry, shares * risk
-    r = None if target is None else (target - entry) * up / risk
     of_day = None if not day_money else money / day_money
-    return Sized(shares, limit, money, money / account.money, lost, lost / account.money, of_day, r)
+    rs = tuple((target - entry) * up / risk for target in targets)
+    return Sized(shares, limit, money, money / account.money, lost, lost / account.money, of_day, rs)
 
 
 def resized(size: Sized, account: Account, side: Side, entry: float, stop: float, shares: int, day_money: float | None) -> Sized:
@@ -194,8 +241,8 @@ def warnings(account: Account, side: Side, entry: float, stop: float, size: Size
         found.append(f"The stop is {away:.1f} ATR away: the noise of a day reaches it.")
     elif away > FARTHEST:
         found.append(f"The stop is {away:.1f} ATR away: far for what a day moves.")
-    if size.r is not None and size.r < WORTH:
-        found.append(f"The target is {size.r:.1f} R away, under {WORTH:g}.")
+    if size.rs and max(size.rs) < WORTH:
+        found.append(f"The {'last target' if len(size.rs) > 1 else 'target'} is {max(size.rs):.1f} R away, under {WORTH:g}.")
     if facts.to_report is not None and facts.to_report <= facts.ends_in:
         days = int(facts.to_report)
         gaps = ", ".join(f"{g:+.1%}".replace("-", "−") for g in facts.gaps)

@@ -110,7 +110,7 @@ def prepare(
     act_row, act_shares, act_money = memo.of(("actions", table), lambda: actions(market, bars))
     swing, traded = memo.of(("impact", table, book.impact > 0), lambda: _impact(evaluator, book, limits))
     patience = SESSIONS_OF_PATIENCE * max(1, len(bars.moments) // max(1, len(bars.sessions)))
-    tape = _like(
+    tape = t.tape_of(
         bars.offsets, key, at, bars.open, bars.high, bars.low, bars.close, bars.factor, commit,
         np.empty(0, np.bool_) if member is None else member, memo.of(("gone", table), lambda: gone_at(market, days)), patience, act_row,
         act_shares, act_money, swing, traded, days, shut,
@@ -121,18 +121,6 @@ def prepare(
         book.leaves == "exit", book.rank is not None, seed, first, last,
     )  # fmt: skip
     return Prepared(book, market, bars, tape, signals, programs, terms)
-
-
-def _like(*fields: Any) -> t.Tape:
-    """The tape with all its arrays as one kind, so that the loop is compiled once: some come from the bars, which nobody may write to, some are
-    made here."""
-    found = []
-    for value in fields:
-        if isinstance(value, np.ndarray):
-            value = value.view()
-            value.flags.writeable = False
-        found.append(value)
-    return t.Tape(*found)
 
 
 def _most(cap: float | None) -> float:
@@ -267,7 +255,7 @@ def _of_rule(
 # -- texts to programs ----------------------------------------------------------------------------------------------------
 
 
-class _Writer:
+class Writer:
     """Puts programs behind one another, with the columns they share."""
 
     def __init__(self) -> None:
@@ -306,7 +294,7 @@ class _Writer:
 def _programs(
     evaluator: Evaluator, book: CheckedBook, rows: Ints, limits: Limits | None, memo: Memo, signals_of: Hashable
 ) -> t.Programs:  # fmt: skip
-    fixed, later = _Writer(), _Writer()
+    fixed, later = Writer(), Writer()
     sides = (book.ways(LONG), book.ways(SHORT))
     targets, exits = max(len(w.targets) for w in sides), max(len(w.exits) for w in sides)
     stop, follow = np.full(2, -1), np.full(2, -1)

@@ -59,6 +59,18 @@ class Tape(NamedTuple):
     shut: Bools
 
 
+def tape_of(*fields: Any) -> Tape:
+    """A tape with all its arrays as one kind, so that the loop is compiled once: some come from the bars, which nobody may write to, some are
+    made for it."""
+    found = []
+    for value in fields:
+        if isinstance(value, np.ndarray):
+            value = value.view()
+            value.flags.writeable = False
+        found.append(value)
+    return Tape(*found)
+
+
 SIGNAL = np.dtype(
     [(name, np.int64) for name in ("row", "owner", "rule", "side", "kind", "due", "fate", "bars", "up")]
     + [(name, np.float64) for name in ("price", "score", "turnover", "unit")]

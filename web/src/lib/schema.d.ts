@@ -2256,7 +2256,7 @@ export interface paths {
         head?: never;
         /**
          * Move
-         * @description To another stage.
+         * @description To another stage. What the clock has is closed by it, or taken back first.
          */
         patch: operations["move_on_bench"];
         trace?: never;
@@ -2316,6 +2316,106 @@ export interface paths {
          * @description An item's plan: the one kept, or proposed, or the levels that are tried; with its size, what speaks against it, and all plans together.
          */
         post: operations["plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/{item_id}/position": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Position
+         * @description What waits, what is held, where its stop rests and might go, and its fills.
+         */
+        get: operations["position"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/{item_id}/clock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Leave To Clock
+         * @description Leaves the kept plan to the clock, takes it back, or has what is held closed at the next open.
+         */
+        put: operations["leave_to_clock"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/{item_id}/fills": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter Fill
+         * @description Writes down what was really bought or sold.
+         */
+        post: operations["enter_fill"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/{item_id}/fills/{fill_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Strike Fill
+         * @description Takes a fill by hand away.
+         */
+        delete: operations["strike_fill"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/{item_id}/fills/{fill_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Fill
+         * @description Undoes that.
+         */
+        post: operations["restore_fill"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5026,26 +5126,19 @@ export interface components {
         };
         /**
          * OrderOut
-         * @description at: `open`, or the price at which it rests.
+         * @description words: what is bought or sold at the next session, and where.
          */
         OrderOut: {
+            /** Item */
+            item: number;
             /** Symbol */
             symbol: string;
-            /**
-             * Action
-             * @enum {string}
-             */
-            action: "buy" | "short" | "sell" | "cover";
-            /** Shares */
-            shares: number;
-            /** At */
-            at: number | "open";
-            /** Why */
-            why: string;
-            /** Stop */
-            stop: number | null;
-            /** Bars */
-            bars: number | null;
+            /** Stage */
+            stage: string;
+            /** Clock */
+            clock: boolean;
+            /** Words */
+            words: string;
         };
         /** PathsOut */
         PathsOut: {
@@ -6277,6 +6370,10 @@ export interface components {
             unread: number;
             /** Ahead */
             ahead: components["schemas"]["AheadOut"][];
+            /** Holdings */
+            holdings: components["schemas"]["HeldOut"][];
+            /** Orders */
+            orders: components["schemas"]["OrderOut"][];
             /** Waiting */
             waiting: components["schemas"]["WaitingOut"][];
             /** Alerts */
@@ -6285,6 +6382,20 @@ export interface components {
             names: {
                 [key: string]: string;
             };
+        };
+        /** HeldOut */
+        HeldOut: {
+            /** Item */
+            item: number;
+            /** Symbol */
+            symbol: string;
+            /** Stage */
+            stage: string;
+            /** Clock */
+            clock: boolean;
+            rail: components["schemas"]["RailOut"];
+            /** Look At */
+            look_at: string;
         };
         /** MessageRow */
         MessageRow: {
@@ -6302,6 +6413,31 @@ export interface components {
             place: string;
             /** Symbols */
             symbols: string[];
+        };
+        /**
+         * RailOut
+         * @description Where a position stands on one line. r: of the open part; shares: 0 once all is left; result: money, all of it.
+         */
+        RailOut: {
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "long" | "short";
+            /** Shares */
+            shares: number;
+            /** Stop */
+            stop: number | null;
+            /** Entry */
+            entry: number;
+            /** Close */
+            close: number;
+            /** Targets */
+            targets: number[];
+            /** R */
+            r: number | null;
+            /** Result */
+            result: number;
         };
         /** WaitingOut */
         WaitingOut: {
@@ -6537,7 +6673,10 @@ export interface components {
             /** Place */
             place: string;
         };
-        /** BenchItemOut */
+        /**
+         * BenchItemOut
+         * @description notes: all of them, to search. paper: how far the clock has come with the plan, None where it was not left to it.
+         */
         BenchItemOut: {
             /** Id */
             id: number;
@@ -6566,6 +6705,24 @@ export interface components {
             change: number | null;
             /** Report */
             report: number | null;
+            /** Notes */
+            notes: string;
+            /** Paper */
+            paper: string | null;
+            rail: components["schemas"]["RailOut"] | null;
+            planned: components["schemas"]["PlannedOut"] | null;
+        };
+        /**
+         * PlannedOut
+         * @description away: from the last price to the entry, positive while it lies ahead. r: of the last target.
+         */
+        PlannedOut: {
+            /** Away */
+            away: number;
+            /** R */
+            r: number | null;
+            /** Until */
+            until: string;
         };
         /**
          * BenchPut
@@ -6687,10 +6844,33 @@ export interface components {
             /** As Of */
             as_of?: string | null;
         };
-        /** PlanLevels */
-        PlanLevels: {
+        /** ChoiceOut */
+        ChoiceOut: {
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "entry" | "stop" | "target";
+            /** Price */
+            price: number;
+            /** Why */
+            why: string;
+        };
+        /** FollowOut */
+        FollowOut: {
+            /** Words */
+            words: string;
+            /** Line */
+            line: string;
+        };
+        /**
+         * PlanIn
+         * @description shares: chosen by hand; None for what the risk allows. follow: a line of a book that the stop follows, "" for none.
+         */
+        PlanIn: {
             /**
              * Side
+             * @default long
              * @enum {string}
              */
             side: "long" | "short";
@@ -6698,14 +6878,22 @@ export interface components {
             entry: number;
             /** Stop */
             stop: number;
-            /** Target */
-            target: number | null;
+            /** Targets */
+            targets?: components["schemas"]["TargetIn"][];
+            /**
+             * Follow
+             * @default
+             */
+            follow: string;
             /** Shares */
-            shares: number | null;
+            shares?: number | null;
             /** Until */
             until: string;
         };
-        /** PlanOut */
+        /**
+         * PlanOut
+         * @description choices: other places for the levels. follows: lines that a stop may follow, in words. paper: how far the clock has come with it.
+         */
         PlanOut: {
             /** Symbol */
             symbol: string;
@@ -6714,7 +6902,7 @@ export interface components {
             /** Kept */
             kept: boolean;
             proposal: components["schemas"]["ProposalOut"];
-            plan: components["schemas"]["PlanLevels"];
+            plan: components["schemas"]["PlanIn"];
             size: components["schemas"]["SizedOut"];
             /** Computed */
             computed: number;
@@ -6723,6 +6911,12 @@ export interface components {
             /** Account */
             account: number;
             together: components["schemas"]["TogetherOut"];
+            /** Choices */
+            choices: components["schemas"]["ChoiceOut"][];
+            /** Follows */
+            follows: components["schemas"]["FollowOut"][];
+            /** Paper */
+            paper: string | null;
         };
         /** ProposalOut */
         ProposalOut: {
@@ -6764,8 +6958,21 @@ export interface components {
             lost_share: number;
             /** Of Day */
             of_day: number | null;
-            /** R */
-            r: number | null;
+            /** Rs */
+            rs: number[];
+        };
+        /**
+         * TargetIn
+         * @description part: of what was entered, that is taken there.
+         */
+        TargetIn: {
+            /** Price */
+            price: number;
+            /**
+             * Part
+             * @default 1
+             */
+            part: number;
         };
         /** TogetherOut */
         TogetherOut: {
@@ -6783,28 +6990,6 @@ export interface components {
             correlation: number | null;
         };
         /**
-         * PlanIn
-         * @description shares: chosen by hand; None for what the risk allows.
-         */
-        PlanIn: {
-            /**
-             * Side
-             * @default long
-             * @enum {string}
-             */
-            side: "long" | "short";
-            /** Entry */
-            entry: number;
-            /** Stop */
-            stop: number;
-            /** Target */
-            target?: number | null;
-            /** Shares */
-            shares?: number | null;
-            /** Until */
-            until: string;
-        };
-        /**
          * PlanTried
          * @description plan: levels that are looked at and not kept; side: of a proposal, where none are.
          */
@@ -6820,6 +7005,156 @@ export interface components {
             plan: components["schemas"]["PlanIn"] | null;
             /** As Of */
             as_of?: string | null;
+        };
+        /** FillOut */
+        FillOut: {
+            /** Id */
+            id: number;
+            /** Moment */
+            moment: string;
+            /** Action */
+            action: string;
+            /** Shares */
+            shares: number;
+            /** Price */
+            price: number;
+            /** Cost */
+            cost: number;
+            /** Paper */
+            paper: boolean;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * HoldingOut
+         * @description What fills come to; see wickcore.book.holding.
+         */
+        HoldingOut: {
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "long" | "short";
+            /** Shares */
+            shares: number;
+            /** Entry */
+            entry: number;
+            /** Close */
+            close: number;
+            /** Realised */
+            realised: number;
+            /** Unrealised */
+            unrealised: number;
+            /** Costs */
+            costs: number;
+            /** Received */
+            received: number;
+            /** Invested */
+            invested: number;
+            /** Risk */
+            risk: number | null;
+            /** R */
+            r: number | null;
+            /** Result R */
+            result_r: number | null;
+            /** First Day */
+            first_day: string;
+            /** Sessions */
+            sessions: number;
+        };
+        /**
+         * PositionOut
+         * @description An item's orders, fills and what is held. waits: the order that waits, in words. clock: it is left to the clock; leaves: and is closed at
+         *     the next open. stop: where it rests now. rule: what the rule that brought it says today.
+         */
+        PositionOut: {
+            /** Day */
+            day: string;
+            /** Clock */
+            clock: boolean;
+            /** Waits */
+            waits: string;
+            /** Leaves */
+            leaves: boolean;
+            holding: components["schemas"]["HoldingOut"] | null;
+            rail: components["schemas"]["RailOut"] | null;
+            /** Stop */
+            stop: number | null;
+            proposed: components["schemas"]["ProposedStop"] | null;
+            rule: components["schemas"]["RuleToday"] | null;
+            /** Fills */
+            fills: components["schemas"]["FillOut"][];
+        };
+        /** ProposedStop */
+        ProposedStop: {
+            /** Price */
+            price: number;
+            /** Why */
+            why: string;
+        };
+        /**
+         * RuleToday
+         * @description trouble: why it cannot be said.
+         */
+        RuleToday: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Hit */
+            hit: boolean | null;
+            /** Trouble */
+            trouble: string;
+        };
+        /**
+         * ClockIn
+         * @description leaves: for what is held, whether it is closed at the next open.
+         */
+        ClockIn: {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Leaves
+             * @default false
+             */
+            leaves: boolean;
+            /** As Of */
+            as_of?: string | null;
+        };
+        /**
+         * FilledOut
+         * @description warning: what is odd about it, "" where nothing is.
+         */
+        FilledOut: {
+            /** Id */
+            id: number;
+            /** Warning */
+            warning: string;
+        };
+        /**
+         * FillIn
+         * @description What was really bought or sold. cost: in money.
+         */
+        FillIn: {
+            /**
+             * Action
+             * @enum {string}
+             */
+            action: "buy" | "sell" | "short" | "cover";
+            /** Shares */
+            shares: number;
+            /** Price */
+            price: number;
+            /**
+             * Cost
+             * @default 0
+             */
+            cost: number;
+            /** Day */
+            day: string;
         };
         /** ChangeOut */
         ChangeOut: {
@@ -10666,6 +11001,122 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PlanOut"];
                 };
+            };
+        };
+    };
+    position: {
+        parameters: {
+            query?: {
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PositionOut"];
+                };
+            };
+        };
+    };
+    leave_to_clock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClockIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    enter_fill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FillIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilledOut"];
+                };
+            };
+        };
+    };
+    strike_fill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+                fill_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    restore_fill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+                fill_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -1,0 +1,60 @@
+"""The whole application on an evening of the past: what the tests of keeping look at session by session."""
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+
+from tests.core.test_laws import cut_market
+from upperwick.keeping import look
+from upperwick.keeping.models import Message
+from upperwick.market import load, services
+from wickcore.bars.moment import Moment
+from wickcore.scan.evaluate import Evaluator
+
+RULE = "name: Over its short average\nuniverse: Harbour 500\nclose crosses above sma(10)"
+Stand = Callable[[int], Moment]
+
+
+@pytest.fixture
+def stand(monkeypatch: pytest.MonkeyPatch, db: None) -> Stand:
+    """Puts the whole application on an evening so many sessions before the last: nothing later is in its data."""
+    whole = load.evaluator().market
+    made: dict[int, Evaluator] = {}
+
+    def to(back: int) -> Moment:
+        day = int(whole.bars.sessions[-1 - back])
+        if back not in made:
+            made[back] = Evaluator(cut_market(whole, day))
+        for module in (look, services):
+            monkeypatch.setattr(module, "evaluator", lambda: made[back])
+        monkeypatch.setattr("upperwick.keeping.desk.evaluator", lambda: made[back])
+        return Moment(day)
+
+    return to
+
+
+def bars_of(symbol: str) -> dict[str, np.ndarray]:
+    bars = load.evaluator().market.bars
+    k = bars.number[symbol]
+    part = slice(int(bars.offsets[k]), int(bars.offsets[k + 1]))
+    return {n: getattr(bars, n)[part] for n in ("days", "open", "high", "low", "close", "factor")}
+
+
+def in_days() -> str:
+    """A share that trades to the end without a split in the last sessions."""
+    market = load.evaluator().market
+    for symbol in market.bars.symbols:
+        of = bars_of(symbol)
+        if (
+            len(of["days"]) > 400
+            and of["days"][-1] == market.bars.last_day
+            and np.ptp(of["factor"][-60:]) == 0
+            and of["high"][-1] < 900
+        ):
+            return symbol
+    raise AssertionError
+
+
+def messages() -> list[Message]:
+    return list(Message.objects.order_by("id"))

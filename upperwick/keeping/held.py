@@ -1,0 +1,82 @@
+"""What an item of the bench holds, and its plan as the clock has it: read from what is kept."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import asdict
+from datetime import date
+
+from upperwick.bench.models import BenchEvent, BenchItem, Fill
+from wickcore.bars.market import Market
+from wickcore.bars.moment import Moment, iso, read_moment, to_day
+from wickcore.book.holding import Done, Holding, holding
+from wickcore.book.paper import HELD, Paper, PaperOrder, rests
+
+COST, SLIP = 0.001, 0.0  # a side, as of a book that says nothing
+WORDS = {"buy": "bought", "sell": "sold", "short": "sold short", "cover": "bought back"}
+SINGLE = {"long": ("buy", "sell"), "short": ("sell short", "buy back")}
+
+
+def order_of(item: BenchItem) -> PaperOrder:
+    """The item's plan as the clock has it."""
+    plan = item.plan
+    assert plan is not None
+    shares = item.paper["shares"] if item.paper else 0.0
+    until = to_day(date.fromisoformat(plan["until"]))
+    targets = tuple((price, part) for price, part in plan["targets"])
+    return PaperOrder(item.symbol, plan["side"], plan["entry"], plan["stop"], targets, plan["follow"], shares, until, COST, SLIP)
+
+
+def paper_of(item: BenchItem) -> Paper | None:
+    if item.paper is None:
+        return None
+    position = {name: math.nan if value is None else value for name, value in item.paper["position"].items()}
+    return Paper(**{**item.paper, "position": position, "levels": tuple(item.paper["levels"])})
+
+
+def shares_words(value: float) -> str:
+    return f"{value:,.0f}" if value == round(value) else f"{value:,.4g}"
+
+
+def waits_words(order: PaperOrder, up: bool, shares: float, scale: float) -> str:
+    """The order that waits, in words."""
+    way = "or higher" if up == (order.side == "long") else "or lower"
+    stop = "" if order.stop is None else f", stop {order.stop / scale:.2f}"
+    return f"{SINGLE[order.side][0]} {shares_words(shares)} at {order.entry / scale:.2f} {way}, until {iso(order.until)}{stop}"
+
+
+def keep_paper(item: BenchItem, paper: Paper | None) -> None:
+    item.paper = None if paper is None else asdict(paper)
+    if item.paper is not None:  # there is no NaN in JSON: a position without a stop
+        item.paper["position"] = {name: None if math.isnan(value) else value for name, value in item.paper["position"].items()}
+    item.save(update_fields=["paper"])
+
+
+def to_stage(item: BenchItem, stage: str, moment: Moment) -> None:
+    if item.stage == stage:
+        return
+    was, item.stage, item.moved = item.stage, stage, str(moment)
+    item.save(update_fields=["stage", "moved"])
+    BenchEvent.objects.create(item=item, kind="moved", moment=str(moment), text=f"from {was} to {stage}")
+
+
+def done(fills: Sequence[Fill]) -> list[Done]:
+    return [Done(read_moment(f.moment).key, f.action, f.shares, f.price, f.cost, f.factor) for f in fills]
+
+
+def fills_of(item: BenchItem) -> list[Fill]:
+    return list(item.fills.filter(deleted__isnull=True))
+
+
+def held_now(market: Market, item: BenchItem, at: Moment, fills: Sequence[Fill] | None = None) -> Holding | None:
+    """What an item's fills come to. Raises Unfit."""
+    if item.symbol not in market.bars.number:
+        return None
+    return holding(market, item.symbol, done(fills_of(item) if fills is None else fills), at, item.first_stop)
+
+
+def stop_now(item: BenchItem, scale: float) -> float | None:
+    """Where the stop of what is held rests on the next bar, in prices of that scale."""
+    paper = paper_of(item)
+    if paper is not None and paper.state == HELD:
+        return rests(paper, scale)
+    return None if item.plan is None else float(item.plan["stop"]) / scale

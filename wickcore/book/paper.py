@@ -1,0 +1,419 @@
+"""Paper orders: a plan left to the clock. It fills as a book's resting order would, by the same code, a session or a minute at a time.
+
+What is played stays played: each call goes on from the moment up to which the one before had come, with the levels that stand now. Prices are on
+the continuous scale, so that a split moves nothing; shares multiply with it, as a book's do.
+"""
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
+from typing import Any, Literal
+
+import numpy as np
+from numba import njit
+
+from wickcore.bars.bars import Bars, Floats
+from wickcore.bars.market import Market
+from wickcore.bars.moment import Moment, of_key
+from wickcore.book import tape as t
+from wickcore.book.events import actions, gone_at
+from wickcore.book.fills import AT_OPEN, DOWN_INSIDE, ENTERED_BEFORE, HAIR, UP_INSIDE, leave, slip_of, take_up
+from wickcore.book.held import act, beyond, inside, reach, resting_stop, settle
+from wickcore.book.holding import last_price
+from wickcore.book.prepare import Writer
+from wickcore.language.book import LONG, SHORT, Level
+from wickcore.language.book_check import check_book
+from wickcore.measures.frame import kernel
+from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.limits import Limits
+from wickcore.trade.orders import limit_fill, stop_fill
+
+MOST_TARGETS = 3
+PRICE, SIDE, UP, SHARES, STOP, WAITS = range(6)  # of an order, as the loop has it
+WAITING, HELD, EXPIRED, CLOSED = "waiting", "held", "expired", "closed"
+_ACTIONS = {("in", 1): "buy", ("in", -1): "short", ("out", 1): "sell", ("out", -1): "cover"}
+_ROWS = ("signal", "owner", "rule", "row", "entry_row", "entry_step", "there", "fresh")  # of the tables, found anew each time
+
+
+@dataclass(frozen=True, slots=True)
+class PaperOrder:
+    """What is left to the clock. entry, stop, targets: on the continuous scale; stop: None for none; targets: price and the part that is
+    taken there. follow: a line of a book, such as `best - 3 * atr(14)`, "" for none. shares: whole, of the day it was placed. until: the last
+    day on which it waits. cost, slip: fractions a side."""
+
+    symbol: str
+    side: Literal["long", "short"]
+    entry: float
+    stop: float | None
+    targets: tuple[tuple[float, float], ...] = ()
+    follow: str = ""
+    shares: float = 0.0
+    until: int = 0
+    cost: float = 0.0
+    slip: float = 0.0
+
+    @property
+    def sign(self) -> int:
+        return 1 if self.side == "long" else -1
+
+
+@dataclass(frozen=True, slots=True)
+class Paper:
+    """How far an order has come: what is kept between two looks. up: it fills on the way up of a long, down of a short. seen: the key of the
+    moment up to which it was played. acted: the last day whose splits and dividends were seen to. shares: ordered, now. position: the fields
+    of what is held, by name. levels: the targets'. leaves: it is closed at the next open."""
+
+    state: str
+    up: bool
+    seen: int
+    acted: int
+    shares: float
+    position: dict[str, float] = field(default_factory=dict)
+    levels: tuple[float, ...] = ()
+    leaves: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class PaperFill:
+    """moment: the end of the bar on which it was filled. price, cost: as printed that day. reason: entry, or one of a book's. factor: of that
+    day's scale. result: of what was closed, after costs, with dividends; None for an entry. doubtful: the bar met a target or the entry and
+    the stop; the stop was taken."""
+
+    moment: Moment
+    action: str
+    shares: float
+    price: float
+    cost: float
+    reason: str
+    factor: float
+    result: float | None = None
+    doubtful: bool = False
+
+
+@kernel
+def _touched(tape: Any, held: Any, made: Any, terms: Any, order: Floats, row: int, step: int) -> None:
+    """Fills the waiting order where the bar meets it."""
+    factor, side = tape.factor[row], int(order[SIDE])
+    price, open_ = order[PRICE] / factor, tape.open[row]
+    if order[UP] > 0.0:
+        raw = stop_fill(open_, tape.high[row], tape.low[row], price, side)
+    else:
+        raw = limit_fill(open_, tape.high[row], tape.low[row], price, side)
+    if raw != raw:
+        return
+    fresh = AT_OPEN if raw == open_ else UP_INSIDE if order[UP] > 0.0 else DOWN_INSIDE
+    order[WAITS] = 0.0
+    fill = raw * (1.0 + side * slip_of(tape, terms, row, order[SHARES]))
+    take_up(tape, terms, held, 0, made.money, side, order[SHARES], row, step, raw, fill, order[STOP], fresh)
+
+
+@njit(nogil=True, cache=True)
+def meet(tape: Any, programs: Any, terms: Any, held: Any, made: Any, order: Floats, first: int, last: int) -> int:
+    """What bars first to last of a session do to an order or to what it holds. Returns the bar of the entry, -1 for none."""
+    entered = -1
+    for row in range(first, last + 1):
+        if held.each[0].shares > 0.0:
+            held.each[0].row, held.each[0].fresh = row, ENTERED_BEFORE
+            if held.each[0].due >= 0:
+                leave(tape, terms, held, 0, made, held.each[0].shares, tape.open[row], held.each[0].due, -1, row)
+            else:
+                beyond(tape, terms, programs, held, 0, made, row)
+        elif order[WAITS] > 0.0:
+            _touched(tape, held, made, terms, order, row, row)
+            if held.each[0].shares > 0.0:
+                entered = row
+        if held.each[0].shares > 0.0:
+            inside(tape, terms, programs, held, 0, made, row)
+        if held.each[0].shares > 0.0:
+            reach(tape, held, 0)
+            held.each[0].mark = tape.close[row]
+        elif not order[WAITS] > 0.0:
+            break
+    return entered
+
+
+@njit(nogil=True, cache=True)
+def over(programs: Any, held: Any, close_c: float, row: int, own: Floats, stack: Floats) -> None:
+    """A session's close, for what is held: the stop that follows. row: of the columns."""
+    settle(programs, held, 0, close_c, row, own, stack)
+
+
+@njit(nogil=True, cache=True)
+def acted(held: Any, money: Floats, times: float, paid: float, scale: float) -> None:
+    """A split or a dividend of what is held. scale: by which its last price moves."""
+    act(held, 0, money, times, paid)
+    held.each[0].mark *= scale
+
+
+@njit(nogil=True, cache=True)
+def gone(tape: Any, terms: Any, held: Any, made: Any) -> None:
+    """What is held of an instrument that trades no more ends at its last price."""
+    leave(tape, terms, held, 0, made, held.each[0].shares, held.each[0].mark * terms.delisting, t.DELISTED, -1, 0)
+
+
+@lru_cache(256)
+def follow_of(text: str, side: str) -> Level | None:
+    """The checked line of a stop that follows, None for none. Raises RuleError with what is wrong with it."""
+    if not text.strip():
+        return None
+    book = f'enter "it" at next open\nfollow: {text}'
+    checked = check_book(book, {"it": f"side: {side}\nclose > 0"})
+    return checked.ways(LONG if side == "long" else SHORT).follow
+
+
+def placed(market: Market, order: PaperOrder, at: Moment) -> Paper:
+    """The order as it begins to wait after a moment. Raises ValueError with a sentence where there is no bar yet."""
+    price, factor = last_price(market, order.symbol, at)
+    if math.isnan(price):
+        raise ValueError(f"{order.symbol} has no bar yet.")
+    up = (order.entry - price * factor) * order.sign >= 0.0
+    return Paper(WAITING, up, at.key, at.day, order.shares)
+
+
+def play(
+    evaluator: Evaluator, order: PaperOrder, paper: Paper, until: Moment, limits: Limits | None = None
+) -> tuple[Paper, list[PaperFill]]:
+    """Plays an order on, over all bars that are known by a moment and were not by the one before. Returns how far it came, with its fills in
+    their order. Sessions that have bars within the day are read from these, others from their day's bar; a stop that follows moves at
+    closes. Raises RuleError for a line that cannot be read, Stopped when `limits` say so."""
+    if paper.state in (EXPIRED, CLOSED) or until.key <= paper.seen:
+        return paper, []
+    return _Play(evaluator, order, paper, until, limits).run()
+
+
+class _Play:
+    def __init__(self, evaluator: Evaluator, order: PaperOrder, paper: Paper, until: Moment, limits: Limits | None) -> None:
+        self.market, self.order, self.paper, self.until = evaluator.market, order, paper, until
+        self.day = evaluator.on("day")
+        self.k = self.market.bars.number[order.symbol]
+        self.inner = next((table for table in self.market.tables if table.frame != "day"), None)
+        side = order.sign
+        parts = np.array([[part for _, part in order.targets]] * 2).reshape(2, len(order.targets))
+        levels = paper.levels if paper.position else tuple(price for price, _ in order.targets)
+        self.held = t.Held(np.zeros(1, t.POSITION), np.array([levels], np.float64).reshape(1, len(order.targets)))
+        for name, value in paper.position.items():
+            self.held.each[name] = value
+        self.held.each["due"] = t.EXIT if paper.leaves else -1
+        self.programs = self._programs(parts, limits)
+        nothing = np.zeros(0)
+        self.made = t.Made(
+            np.empty(len(order.targets) + 2, t.TRADE), np.zeros(2, np.int64), np.zeros(6), nothing, nothing, nothing, np.empty(0, np.int64),
+            np.empty(0, np.int64),
+        )  # fmt: skip
+        self.terms = t.Terms(
+            1,
+            0.0,
+            t.MONEY,
+            0.0,
+            math.inf,
+            math.inf,
+            math.inf,
+            0.0,
+            0.0,
+            order.cost,
+            0.0,
+            order.slip,
+            0.0,
+            1.0,
+            False,
+            False,
+            False,
+            1,
+            0,
+            0,
+        )
+        stop = math.nan if order.stop is None else order.stop
+        waits = 1.0 if paper.state == WAITING else 0.0
+        self.asked = np.array([order.entry, side, paper.up, paper.shares, stop, waits], np.float64)
+        self.own, self.stack = np.full(8, np.nan), np.empty(self.programs.most)
+        self.fills: list[PaperFill] = []
+        self.acted = paper.acted
+        self.tapes: dict[str, t.Tape] = {}
+
+    def run(self) -> tuple[Paper, list[PaperFill]]:
+        bars, state = self.market.bars, self.paper.state
+        acts = self._acts()
+        for day, inner, row in self._sessions():
+            self._act(acts, day)
+            if inner is not None and self.inner is not None:
+                self._meet(self.inner, *inner)
+            elif row is not None:
+                self._meet(bars, row, row)
+            if row is not None and self.shares > 0.0:
+                close = float(bars.close[row] * bars.factor[row])
+                over(self.programs, self.held, close, row - int(bars.offsets[self.k]), self.own, self.stack)
+            if not self.shares > 0.0 and not self.asked[WAITS]:
+                break
+        gone = int(gone_at(self.market, bars.sessions)[self.k])
+        ended = gone <= bars.session_on(self.until.day)
+        if self.shares > 0.0 and ended:
+            self._gone(Moment(int(bars.sessions[gone])))
+        if self.shares > 0.0:
+            state = HELD
+        elif not self.asked[WAITS]:
+            state = CLOSED
+        elif ended or self.until.key >= Moment(self.order.until).key:
+            state = EXPIRED
+        return self._kept(state), self.fills
+
+    @property
+    def shares(self) -> float:
+        return float(self.held.each["shares"][0])
+
+    def _sessions(self) -> Iterator[tuple[int, tuple[int, int] | None, int | None]]:
+        """The sessions not played yet: day, its new bars within the day (None where the session has none at all), its day's bar."""
+        bars, k, seen, until = self.market.bars, self.k, self.paper.seen, self.until.key
+        begin, end = int(bars.offsets[k]), int(bars.offsets[k + 1])
+        known = bars.known_at(slice(begin, end))
+        first, last = np.searchsorted(known, [seen, until], "right")
+        days = {int(bars.days[begin + i]): begin + i for i in range(int(first), int(last))}
+        inner: dict[int, tuple[int, int]] = {}
+        if self.inner is not None:
+            table = self.inner
+            begin, end = int(table.offsets[k]), int(table.offsets[k + 1])
+            known = table.known_at(slice(begin, end))
+            first, last = np.searchsorted(known, [seen, until], "right")
+            for row in range(begin + int(first), begin + int(last)):
+                day = int(table.days[row])
+                inner[day] = (inner.get(day, (row, row))[0], row)
+            of_table = table.days[begin:end]
+            for day in days.keys() - inner.keys():  # its bars were all played before the close
+                at = int(np.searchsorted(of_table, day))
+                if at < len(of_table) and of_table[at] == day:
+                    inner[day] = (0, -1)
+        for day in sorted(days.keys() | inner.keys()):
+            # A day's bar closes the session only once its minutes are over; an order's last day ends with it.
+            if self.asked[WAITS] and not self.shares > 0.0 and day > self.order.until:
+                return
+            yield day, inner.get(day), days.get(day)
+
+    def _meet(self, table: Bars, first: int, last: int) -> None:
+        if first > last:
+            return
+        before, doubts = int(self.made.size[t.TRADES]), float(self.made.money[t.WORST_CASES])
+        entered = meet(self._tape(table), self.programs, self.terms, self.held, self.made, self.asked, first, last)
+        position = self.held.each[0]
+        if entered >= 0:
+            shares, price = float(position["shares0"]), float(position["paid"])
+            self._fill(table, entered, "in", shares, price, shares * price * self.order.cost, "entry")
+        doubtful = float(self.made.money[t.WORST_CASES]) > doubts
+        self._left(table, before, doubtful)
+
+    def _left(self, table: Bars, before: int, doubtful: bool = False, at: Moment | None = None) -> None:
+        for trade in self.made.trades[before : int(self.made.size[t.TRADES])]:
+            reason, row, price = t.REASONS[int(trade["reason"])], int(trade["exit_row"]), float(trade["got"])
+            times = float(self.held.each["mult"][0])
+            shares = float(trade["shares"]) * times
+            shares = round(shares) if abs(shares - round(shares)) < HAIR * max(1.0, shares) else shares
+            cost = 0.0 if reason == "delisted" else shares * price * self.order.cost
+            self._fill(
+                table,
+                row,
+                "out",
+                shares,
+                price,
+                cost,
+                reason,
+                float(trade["result"]),
+                doubtful and reason in ("stop", "follow"),
+                at,
+            )
+
+    def _fill(
+        self, table: Bars, row: int, way: str, shares: float, price: float, cost: float, reason: str, result: float | None = None,
+        doubtful: bool = False, at: Moment | None = None,
+    ) -> None:  # fmt: skip
+        moment = at or of_key(int(table.known_at(slice(row, row + 1))[0]))
+        action = _ACTIONS[way, self.order.sign]
+        self.fills.append(PaperFill(moment, action, shares, price, cost, reason, float(table.factor[row]), result, doubtful))
+
+    def _gone(self, at: Moment) -> None:
+        before, bars = int(self.made.size[t.TRADES]), self.market.bars
+        self.held.each["row"] = max(0, int(bars.offsets[self.k + 1]) - 1)
+        gone(self._tape(bars), self.terms, self.held, self.made)
+        self._left(bars, before, at=at)
+
+    def _acts(self) -> dict[int, tuple[float, float, float]]:
+        """By day: how shares multiply before its open, the money a share, and by what the last price moves; of both tables."""
+        found: dict[int, tuple[float, float, float]] = {}
+        for table in (self.market.bars, self.inner):
+            if table is None:
+                continue
+            for row, shares, money in zip(*actions(self.market, table, self.k), strict=True):
+                day = int(table.days[row])
+                # Of the bars within the day only where they begin one: elsewhere days between two of them are missing.
+                if table.minute is None or day not in found:
+                    found[day] = (float(shares), float(money), float(table.factor[row - 1] / table.factor[row]))
+        return found
+
+    def _act(self, acts: dict[int, tuple[float, float, float]], day: int) -> None:
+        for on in sorted(d for d in acts if self.acted < d <= day):
+            times, paid, scale = acts[on]
+            if self.shares > 0.0:
+                acted(self.held, self.made.money, times, paid, scale)
+            elif self.asked[WAITS]:
+                self.asked[SHARES] = math.floor(self.asked[SHARES] * times + HAIR)
+        self.acted = max(self.acted, day)
+
+    def _programs(self, parts: Floats, limits: Limits | None) -> t.Programs:
+        """Programs with nothing but the stop that follows; its columns are those of the one instrument's daily bars."""
+        writer, follow = Writer(), np.full(2, -1)
+        line = follow_of(self.order.follow, self.order.side)
+        columns, truths = np.empty((0, 0)), np.empty((0, 0), np.int8)
+        if line is not None:
+            follow[:] = writer.add(line.op, apart=True)
+            size = int(np.diff(self.market.bars.offsets)[self.k])
+            columns = _rows(self.day, list(writer.columns.values()), self.order.symbol, size, np.float64, limits)
+            truths = _rows(self.day, list(writer.truths.values()), self.order.symbol, size, np.int8, limits)
+        none = np.full((2, parts.shape[1]), -1)
+        return t.Programs(
+            np.concatenate([*writer.codes, np.empty(0, np.int64)]), np.concatenate([*writer.numbers, np.empty(0)]),
+            np.array(writer.begin, np.int64), np.array(writer.end, np.int64), np.full(2, -1), follow, none, parts,
+            np.empty((2, 0), np.int64), np.empty((2, 0), np.bool_), np.empty((0, 0)), columns, truths, writer.most,
+        )  # fmt: skip
+
+    def _tape(self, table: Bars) -> t.Tape:
+        if table.frame not in self.tapes:
+            none, ints = np.empty(0), np.empty(0, np.int64)
+            self.tapes[table.frame] = t.tape_of(
+                table.offsets, table.days, table.days, table.open, table.high, table.low, table.close, table.factor, np.empty(0, np.bool_),
+                np.empty(0, np.bool_), ints, 0, ints, none, none, none, none, table.days, np.empty(0, np.bool_),
+            )  # fmt: skip
+        return self.tapes[table.frame]
+
+    def _kept(self, state: str) -> Paper:
+        position = self.held.each[0]
+        fields = {n: float(position[n]) for n in t.POSITION.names or () if n not in _ROWS} if state == HELD else {}
+        return replace(
+            self.paper, state=state, seen=self.until.key, acted=self.acted, shares=float(self.asked[SHARES]), position=fields,
+            levels=tuple(float(x) for x in self.held.levels[0]) if state == HELD else (), leaves=self.paper.leaves and state == HELD,
+        )  # fmt: skip
+
+
+def _rows(engine: Evaluator, ops: list[Any], symbol: str, size: int, kind: type, limits: Limits | None) -> Any:
+    made: Any = np.empty((len(ops), size), kind)
+    for row, column in zip(made, engine.rows(ops, symbol, limits) if ops else [], strict=True):
+        row[:] = column
+    return made
+
+
+def moved(paper: Paper, order: PaperOrder) -> Paper:
+    """The same with the levels of a changed order: what is held is stopped there, and aims there, from now on. Its entry is what it was."""
+    if paper.state != HELD:
+        return replace(paper, shares=order.shares) if paper.state == WAITING else paper
+    stop = math.nan if order.stop is None else order.stop
+    done = 0.0 if len(order.targets) != len(paper.levels) else paper.position["done"]
+    position = {**paper.position, "stop": stop, "done": done, "follow": paper.position["follow"] if order.follow else math.nan}
+    return replace(paper, position=position, levels=tuple(price for price, _ in order.targets))
+
+
+def rests(paper: Paper, scale: float) -> float | None:
+    """Where the stop of what is held rests on the next bar, in prices of that scale; None where there is none."""
+    if paper.state != HELD:
+        return None
+    held = t.Held(np.zeros(1, t.POSITION), np.empty((1, 0)))
+    for name, value in paper.position.items():
+        held.each[name] = value
+    stop = float(resting_stop(held, 0))
+    return None if math.isnan(stop) else stop / scale
