@@ -4,13 +4,16 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
+from django.contrib.auth import get_user_model
 
 from tests.core.test_laws import cut_market
 from upperwick.keeping import look
 from upperwick.keeping.models import Message
 from upperwick.market import load, services
+from upperwick.rules.checking import prepared
 from wickcore.bars.moment import Moment
 from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.scan import Hit, scan
 
 RULE = "name: Over its short average\nuniverse: Harbour 500\nclose crosses above sma(10)"
 Stand = Callable[[int], Moment]
@@ -58,3 +61,9 @@ def in_days() -> str:
 
 def messages() -> list[Message]:
     return list(Message.objects.order_by("id"))
+
+
+def hits_of(now: Moment) -> tuple[Hit, ...]:
+    """Who hits RULE at a moment, by a scan of its own."""
+    of = prepared(get_user_model().objects.get(username="ada"), RULE, as_of=str(now))
+    return scan(of.engine, of.rule, now, of.members).hits

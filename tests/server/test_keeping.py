@@ -5,10 +5,9 @@ from typing import Any
 
 import numpy as np
 import pytest
-from django.contrib.auth import get_user_model
 
 from tests.server.conftest import Api
-from tests.server.standing import RULE, Stand, bars_of, in_days, messages
+from tests.server.standing import RULE, Stand, bars_of, hits_of, in_days, messages
 from upperwick.keeping import look
 from upperwick.keeping.models import Alert, Watched
 from upperwick.keeping.schemas import DeskOut
@@ -164,7 +163,7 @@ def test_a_rule_that_becomes_true_is_told_with_its_names(api: Api, stand: Stand)
     expected, day = [], None
     for back in range(11, -1, -1):
         now = stand(back)
-        hits = look.hits_at(get_user_model().objects.get(username="ada"), RULE, now, None)
+        hits = hits_of(now)
         expected = [h.symbol for h in hits if h.fresh]
         day = now
         told = look.look()
@@ -232,8 +231,7 @@ def test_a_finder_fills_a_list_and_a_trigger_watches_it(api: Api, stand: Stand) 
     for back in range(11, -1, -1):
         now = stand(back)
         look.look()
-        owner = get_user_model().objects.get(username="ada")
-        listed += [h.symbol for h in look.hits_at(owner, RULE, now, None) if h.symbol not in listed]
+        listed += [h.symbol for h in hits_of(now) if h.symbol not in listed]
     assert sorted(api.get("/lists").json()[0]["symbols"]) == sorted(listed)
     told = messages()
     assert {m.kind for m in told} == {"schedule"}
@@ -256,7 +254,7 @@ def test_what_cannot_be_scheduled_is_said(api: Api) -> None:
 
 def test_a_watched_rule_over_a_list_is_scanned_again_when_the_list_changes(api: Api, stand: Stand) -> None:
     now = stand(3)
-    hits = [h.symbol for h in look.hits_at(get_user_model().objects.get(username="ada"), RULE, now, None)]
+    hits = [h.symbol for h in hits_of(now)]
     api.post("/lists", {"name": "Mine", "symbols": hits[:2]})
     text = RULE if "universe:" not in RULE else "\n".join(line for line in RULE.split("\n") if "universe:" not in line)
     rule = api.post("/rules", {"text": f"universe: Mine\n{text}"}).json()["id"]
@@ -285,7 +283,7 @@ def test_the_desk_shows_watched_rules_and_says_what_is_still_computed(api: Api, 
     found = api.get("/desk").json()
     assert [one["pending"] for one in found["watched"]] == [False, False]
     assert "Line 2" in found["watched"][0]["trouble"]
-    hits = look.hits_at(get_user_model().objects.get(username="ada"), RULE, now, None)
+    hits = hits_of(now)
     assert found["watched"][1]["hits"] == len(hits)
     assert found["watched"][1]["fresh"] == [h.symbol for h in hits if h.fresh]
     assert found["sentence"].startswith("Harbour 500 closed ")

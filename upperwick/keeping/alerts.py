@@ -12,10 +12,12 @@ import numpy as np
 
 from upperwick.bench.services import universe_key
 from upperwick.keeping.models import Alert
+from upperwick.keeping.scans import ScansByMoment
 from upperwick.market.models import Drawing
 from upperwick.market.services import members_of, open_market
 from upperwick.refused import Refused
 from upperwick.rules.checking import prepared, with_universes
+from upperwick.rules.models import Rule
 from upperwick.rules.services import find as find_rule
 from upperwick.rules.services import parts_for
 from wickcore.alerts.crossed import Crossed, first_crossed, fixed
@@ -29,7 +31,7 @@ from wickcore.language.parts import key_of
 from wickcore.language.problems import nearest
 from wickcore.language.ready_breadths import READY
 from wickcore.scan.limits import Limits
-from wickcore.scan.scan import scan, values_at
+from wickcore.scan.scan import values_at
 
 SECONDS = 60.0
 MOST_NAMED = 40
@@ -49,9 +51,18 @@ class Fired:
     told: tuple[str, ...] = ()
 
 
-def looked_at(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
+def looked_at(alert: Alert, market: Market, moments: Sequence[Moment], scans: ScansByMoment) -> list[Fired]:
     """What an alert has to tell of the moments, ascending, after the one it was looked at last. Raises Refused, RuleError and Stopped."""
+    if alert.kind == "rule":
+        return _rule(alert, market, moments, scans)
     return _LOOK[alert.kind](alert, market, moments)
+
+
+def expected(alerts: Sequence[Alert]) -> list[tuple[Any, str, str | None]]:
+    """The scans that alerts may ask for."""
+    rules = [(alert, alert.about["rule"]) for alert in alerts if alert.kind == "rule"]
+    texts = dict(Rule.objects.filter(id__in=[rule for _, rule in rules], deleted__isnull=True).values_list("id", "text"))
+    return [(alert.owner, texts[rule], alert.about.get("scope") or None) for alert, rule in rules if rule in texts]
 
 
 def name_of(market: Market, symbol: str) -> str:
@@ -111,15 +122,16 @@ def _met(alert: Alert, market: Market, found: Crossed, what: str) -> Fired:
 # -- a rule ------------------------------------------------------------------------------------------------------------------
 
 
-def _rule(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
+def _rule(alert: Alert, market: Market, moments: Sequence[Moment], scans: ScansByMoment) -> list[Fired]:
     rule = find_rule(alert.owner, alert.about["rule"])
     scope = alert.about.get("scope") or None
     for moment in moments:
-        found = prepared(alert.owner, rule.text, None, None if alert.symbol else scope, as_of=str(moment))
-        hits = [h for h in scan(found.engine, found.rule, moment, found.members, Limits(SECONDS)).hits if h.fresh]
-        hits = [h for h in hits if not alert.symbol or h.symbol == alert.symbol]
-        if hits:
-            symbols = tuple(h.symbol for h in hits)
+        if alert.symbol:
+            _, fresh = scans.at(moment).one(alert.owner, rule.text, alert.symbol)
+            symbols: tuple[str, ...] = (alert.symbol,) if fresh else ()
+        else:
+            symbols = scans.at(moment).hits(alert.owner, rule.text, scope).fresh
+        if symbols:
             named = ", ".join(symbols[:3]) + (f" and {len(symbols) - 3} more" if len(symbols) > 3 else "")
             lines = [
                 f"“{rule.name}” became true {_at(moment)} for:",
@@ -204,7 +216,7 @@ def _breadth(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fi
 
 
 _LOOK: dict[str, Callable[[Alert, Market, Sequence[Moment]], list[Fired]]] = {
-    "price": _price, "line": _line, "rule": _rule, "report": _report, "breadth": _breadth,
+    "price": _price, "line": _line, "report": _report, "breadth": _breadth,
 }  # fmt: skip
 
 

@@ -59,6 +59,8 @@ def move(request: HttpRequest, item_id: int, body: BenchMove):
     item = items.find(request.user, item_id)
     if body.stage == "closed" and item.paper is not None:
         raise Refused("It is left to the clock; take it back, or have it closed at the next open.", 409)
+    if body.stage == "closed" and positions.still_held(item):
+        raise Refused(f"{positions.still_held(item)} of it are held; enter what was sold, and it is closed by that.", 409)
     items.move(item, body.stage, body.as_of)
     return Status(204, None)
 

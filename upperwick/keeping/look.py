@@ -18,25 +18,24 @@ from upperwick.bench.models import BenchEvent, BenchItem, BenchList
 from upperwick.bench.services import keep as keep_list
 from upperwick.bench.services import lists_of, universe_key
 from upperwick.jobs.services import digest_of
-from upperwick.keeping.alerts import Fired, looked_at
+from upperwick.keeping.alerts import Fired, expected, looked_at
 from upperwick.keeping.clock import play_on
 from upperwick.keeping.mail import CHARTS, send_waiting, small_chart, tell
 from upperwick.keeping.models import Alert, Schedule, Watched
+from upperwick.keeping.scans import Scans, ScansByMoment, found_alone
 from upperwick.kernels import state_of_core
 from upperwick.market.load import evaluator
 from upperwick.market.version import data_version
 from upperwick.refused import Refused
-from upperwick.rules.checking import prepared
 from upperwick.rules.models import Breadth, Rule
 from upperwick.rules.naming import header_in
 from upperwick.rules.services import used_parts
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, clock, of_key
 from wickcore.language.problems import RuleError
-from wickcore.scan.limits import Limits, Stopped
-from wickcore.scan.scan import Hit, scan
+from wickcore.scan.limits import Stopped
 
-LOOK_SECONDS, LONGEST_SCAN = 0.5, 60.0
+LOOK_SECONDS = 0.5
 MOST_CLOSES = 10  # evenings that came at once and are each looked at
 MOST_NAMED = 40
 MOST_TOLD = 5_000  # reports that an alert remembers having told
@@ -85,31 +84,36 @@ def look() -> int:
     if not len(market.bars):
         return 0
     now = market.standing(market.latest)
-    told = 0
-    for alert in Alert.objects.filter(armed=True, deleted__isnull=True).select_related("owner").order_by("id"):
-        told += _alert(alert, market, now)
+    told, scans = 0, ScansByMoment()
     for schedule in Schedule.objects.filter(on=True, deleted__isnull=True, rule__deleted__isnull=True).select_related(
         "owner", "rule"
-    ):
+    ):  # first: what they put on lists is looked at by the others
         told += _schedule(schedule, market, now)
+    alerts = list(Alert.objects.filter(armed=True, deleted__isnull=True).select_related("owner").order_by("id"))
+    watched = Watched.objects.filter(rule__deleted__isnull=True).select_related("rule__owner")
+    stale = {one: digest for one in watched if (digest := digest_at(one.rule, now)) != one.digest}
+    scans.at(now).expect(expected([alert for alert in alerts if alert.seen < now.key]))
+    scans.at(now).expect((one.rule.owner, one.rule.text, None) for one in stale)
+    for alert in alerts:
+        told += _alert(alert, market, now, scans)
     for item_id in left_to_clock():
         told += _played(item_id, now)
-    for watched in Watched.objects.filter(rule__deleted__isnull=True).select_related("rule__owner"):
-        _watched(watched, now)
+    for one in sorted(stale, key=lambda one: one.rule.text):  # as they are worked out, portion by portion
+        _watched(one, stale[one], now, scans.at(now))
     return told
 
 
 # -- alerts ------------------------------------------------------------------------------------------------------------------
 
 
-def _alert(alert: Alert, market: Market, now: Moment) -> int:
+def _alert(alert: Alert, market: Market, now: Moment, scans: ScansByMoment) -> int:
     if alert.until is not None and str(alert.until) < str(now)[:10]:
         Alert.objects.filter(id=alert.id, armed=True).update(armed=False, said=f"It ended on {alert.until}.")
         return 0
     if alert.seen >= now.key:
         return 0
     try:
-        fired = looked_at(alert, market, moments_between(market, alert.seen, now))
+        fired = looked_at(alert, market, moments_between(market, alert.seen, now), scans)
     except (Refused, RuleError, Stopped, ValueError, LookupError) as error:
         Alert.objects.filter(id=alert.id).update(trouble=_sentence(error)[:300], seen=now.key)
         return 0
@@ -193,7 +197,7 @@ def _schedule(schedule: Schedule, market: Market, now: Moment) -> int:
     told = 0
     for moment in due(schedule, market, now):
         try:
-            hits = hits_at(schedule.owner, schedule.rule.text, moment, schedule.universe or None)
+            found = found_alone(schedule.owner, schedule.rule.text, schedule.universe or None, moment)
         except (Refused, RuleError, Stopped, ValueError) as error:
             Schedule.objects.filter(id=schedule.id).update(trouble=_sentence(error)[:300], seen=moment.key, ran=str(moment))
             continue
@@ -203,7 +207,7 @@ def _schedule(schedule: Schedule, market: Market, now: Moment) -> int:
             _log.exception("A schedule could not run: %s", schedule.id)
             Schedule.objects.filter(id=schedule.id).update(trouble=OWN_ERROR, seen=moment.key, ran=str(moment))
             continue
-        told += _run(schedule, market, moment, [h.symbol for h in hits])
+        told += _run(schedule, market, moment, list(found.hits))
         schedule.refresh_from_db()
     return told
 
@@ -263,16 +267,13 @@ def digest_at(rule: Rule, now: Moment) -> str:
     return digest_of(rule.text, used_parts(rule.owner, rule.text, rule.name), universe, str(now), data_version(), state_of_core())
 
 
-def _watched(watched: Watched, now: Moment) -> None:
+def _watched(watched: Watched, digest: str, now: Moment, scans: Scans) -> None:
     rule = watched.rule
-    digest = digest_at(rule, now)
-    if watched.digest == digest:
-        return
     begun = time.perf_counter()
     changed: dict[str, Any]
     try:
-        hits = hits_at(rule.owner, rule.text, now, None)
-        changed = {"hits": [h.symbol for h in hits], "fresh": [h.symbol for h in hits if h.fresh], "trouble": ""}
+        found = scans.hits(rule.owner, rule.text, None)
+        changed = {"hits": list(found.hits), "fresh": list(found.fresh), "scanned": found.scanned, "trouble": ""}
     except (Refused, RuleError, Stopped, ValueError) as error:
         changed = {"hits": [], "fresh": [], "trouble": _sentence(error)[:300]}
     except DatabaseError:
@@ -281,12 +282,6 @@ def _watched(watched: Watched, now: Moment) -> None:
         _log.exception("A watched rule could not be scanned: %s", rule.id)
         changed = {"hits": [], "fresh": [], "trouble": OWN_ERROR}
     Watched.objects.filter(id=watched.id).update(digest=digest, moment=str(now), seconds=time.perf_counter() - begun, **changed)
-
-
-def hits_at(owner: Any, text: str, moment: Moment, universe: str | None) -> tuple[Hit, ...]:
-    """A rule's hits at a moment. Raises RuleError, Refused and Stopped."""
-    found = prepared(owner, text, None, universe, as_of=str(moment))
-    return scan(found.engine, found.rule, moment, found.members, Limits(LONGEST_SCAN)).hits
 
 
 def _sentence(error: Exception) -> str:

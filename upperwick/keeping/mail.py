@@ -3,7 +3,9 @@
 import hashlib
 import io
 import logging
+import math
 from collections.abc import Sequence
+from functools import lru_cache
 from html import escape
 from typing import Any
 
@@ -19,6 +21,8 @@ from wickcore.bars.moment import Moment
 
 OURS = "upperwick"  # the attribute that carries what the outbox keeps beside a message
 CHARTS, CHART_BARS = 4, 90
+PAPER, INK, EMBER, HAIR = (246, 241, 230), (33, 29, 24), (184, 67, 15), (221, 211, 190)
+SIZE, PLOT = (520, 220), (12, 26, 460, 208)  # pixels: width and height; left, top, right and bottom of where prices lie
 
 
 class Outbox(BaseEmailBackend):
@@ -80,32 +84,55 @@ def _inline(symbol: str, name: str, png: bytes) -> Any:
 
 def small_chart(market: Market, symbol: str, at: Moment, level: float | None = None) -> bytes:
     """A PNG of an instrument's last daily bars up to a moment, on that day's scale, with a level across."""
-    from matplotlib.figure import Figure
-
     bars = market.bars
     k = bars.number[symbol]
     end = int(bars.ends(at)[k])
     begin = max(int(bars.offsets[k]), end - CHART_BARS)
-    figure = Figure(figsize=(5.2, 2.2), dpi=100)
-    axes = figure.add_axes((0.02, 0.1, 0.86, 0.8))
-    if end > begin:
-        scale = bars.factor[begin:end] / bars.factor[end - 1]
-        open_, high, low, close = (getattr(bars, n)[begin:end] * scale for n in ("open", "high", "low", "close"))
-        x = np.arange(end - begin)
-        axes.vlines(x, low, high, color="#211d18", linewidth=0.7)
-        axes.bar(x, close - open_, 0.6, open_, color=["#211d18" if c < o else "#f6f1e6" for o, c in zip(open_, close, strict=True)],
-                 edgecolor="#211d18", linewidth=0.6)  # fmt: skip
-    if level is not None:
-        axes.axhline(level, color="#b8430f", linewidth=0.9)
-    axes.yaxis.tick_right()
-    axes.set_xticks([])
-    for side in ("top", "left", "bottom", "right"):
-        axes.spines[side].set_visible(False)
-    axes.tick_params(labelsize=7, length=0)
-    axes.set_title(symbol, fontsize=8, loc="left")
+    scale = bars.factor[begin:end] / bars.factor[end - 1] if end > begin else np.empty(0)
+    prices = tuple(tuple((getattr(bars, n)[begin:end] * scale).tolist()) for n in ("open", "high", "low", "close"))
+    return _drawn(symbol, prices, level)
+
+
+@lru_cache(256)
+def _drawn(symbol: str, prices: tuple[tuple[float, ...], ...], level: float | None) -> bytes:
+    """Kept, since one evening tells of the same instruments many times."""
+    from PIL import Image, ImageDraw, ImageFont
+
+    left, top, right, bottom = PLOT
+    image = Image.new("P", SIZE, 0)
+    image.putpalette([value for colour in (PAPER, INK, EMBER, HAIR) for value in colour])
+    pen, font = ImageDraw.Draw(image), ImageFont.load_default(11)
+    pen.text((left, 4), symbol, 1, font)
+    _, highs, lows, _ = prices
+    if highs:
+        low, high = min(lows), max(highs)
+        room = (high - low) or high or 1.0
+
+        def y(price: float) -> int:
+            return round(bottom - (price - low) / room * (bottom - top))
+
+        step = _nice(room / 4)
+        for n in range(math.ceil(low / step), math.floor(high / step) + 1):
+            pen.line((left, y(n * step), right, y(n * step)), 3)
+            pen.text((right + 6, y(n * step) - 7), f"{n * step:,.2f}" if step < 1 else f"{n * step:,.0f}", 1, font)
+        wide = (right - left) / CHART_BARS
+        begin = right - wide * len(highs)
+        for i, (open_, top_, low_, close) in enumerate(zip(*prices, strict=True)):
+            x = round(begin + (i + 0.5) * wide)
+            pen.line((x, y(top_), x, y(low_)), 1)
+            body = (x - 2, y(max(open_, close)), x + 1, y(min(open_, close)))
+            pen.rectangle(body, 0 if close >= open_ and body[3] > body[1] else 1, 1)
+        if level is not None and low <= level <= high:
+            pen.line((left, y(level), right, y(level)), 2, 2)
     sink = io.BytesIO()
-    figure.savefig(sink, format="png", metadata={"Software": None})
+    image.save(sink, "PNG")
     return sink.getvalue()
+
+
+def _nice(step: float) -> float:
+    """The next of 1, 2, 5 times a power of ten."""
+    power = 10.0 ** math.floor(math.log10(step))
+    return next(times * power for times in (1, 2, 5, 10) if times * power >= step * (1 - 1e-9))
 
 
 def send_waiting() -> int:

@@ -90,6 +90,16 @@ def _settle(item: BenchItem, market: Market, now: Moment) -> None:
     to_stage(item, "holding" if held.shares > 0 else "closed", now)
 
 
+def still_held(item: BenchItem) -> str:
+    """How many shares are held by now, in words; "" for none."""
+    market = open_market().market
+    try:
+        held = held_now(market, item, market.standing(market.latest)) if len(market.bars) else None
+    except Unfit:
+        return ""
+    return shares_words(held.shares) if held is not None and held.shares > 0 else ""
+
+
 def fill_of(item: BenchItem, fill_id: int, deleted: bool = False) -> Fill:
     found = item.fills.filter(id=fill_id, paper=False, deleted__isnull=not deleted).first()
     if found is None:

@@ -140,7 +140,7 @@ class HeldOut(Schema):
     look_at: str
 
 
-class OrderOut(Schema):
+class DeskOrderOut(Schema):
     """words: what is bought or sold at the next session, and where."""
 
     item: int
@@ -161,7 +161,7 @@ class DeskOut(Schema):
     unread: int
     ahead: list[AheadOut]
     holdings: list[HeldOut]
-    orders: list[OrderOut]
+    orders: list[DeskOrderOut]
     waiting: list[WaitingOut]
     alerts: int
     names: dict[str, str]

@@ -33,6 +33,9 @@ class Whole(Protocol):
     def of_one(self, op: Op, table: str, instrument: int) -> Column:
         """The operation on the bars of one instrument."""
 
+    def some(self, op: Op, table: str, rows: Ints) -> Column:
+        """The operation on some bars of a table."""
+
 
 @dataclass(frozen=True, slots=True)
 class Across:
@@ -44,18 +47,34 @@ class Across:
 
 
 def _rank(over: Whole, op: Op, table: str) -> Column:
+    return _ranked(over, op, table, slice(None), over.whole(op.args[0], table))
+
+
+def rank_at(over: Whole, op: Op, table: str, steps: Ints) -> Column:
+    """The column of a rank at some moments only (indices into those of the table), NaN at all others."""
+    bars = over.market.table(table)
+    wanted = np.zeros(len(bars.moments), np.bool_)
+    wanted[steps] = True
+    rows = np.flatnonzero(wanted[bars.step])
+    out = np.full(len(bars), np.nan)
+    out[rows] = _ranked(over, op, table, rows, over.some(op.args[0], table, rows))
+    return out
+
+
+def _ranked(over: Whole, op: Op, table: str, rows: Any, values: Column) -> Column:
     market, bars = over.market, over.market.table(table)
     universe, by = (str(p) for p in op.params)
-    group: Ints = bars.step.astype(np.int64)
+    owner, group = bars.owner[rows], bars.step[rows].astype(np.int64)
     counted = _members(market, universe, table)
+    counted = None if counted is None else counted[rows]
     if counted is None:  # shares among shares, not among indices and funds
-        kinds = market.kind_codes[bars.owner]
+        kinds = market.kind_codes[owner]
         group = group * (int(kinds.max(initial=0)) + 1) + kinds
     if by == "sector":
-        codes = market.sector_codes[bars.owner]
+        codes = market.sector_codes[owner]
         group = group * (int(codes.max(initial=0)) + 1) + codes
         counted = codes >= 0 if counted is None else counted & (codes >= 0)
-    return cross.rank(over.whole(op.args[0], table), group, counted)
+    return cross.rank(values, group, counted)
 
 
 def _members(market: Market, universe: str, table: str) -> Bools | None:

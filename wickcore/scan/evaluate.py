@@ -23,19 +23,20 @@ from wickcore.bars.moment import Moment, moment_of
 from wickcore.language.operations import Op
 from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.patterns.columns import Seen
-from wickcore.scan.across import ACROSS
+from wickcore.scan.across import ACROSS, rank_at
 from wickcore.scan.block import Block
 from wickcore.scan.kept import KeptColumns
 from wickcore.scan.kernels import Column
 from wickcore.scan.limits import Limits as Limits
 from wickcore.scan.limits import Stopped as Stopped
-from wickcore.scan.plan import Place, across, cost, uses, walk
+from wickcore.scan.plan import Place, across, cost, momentary, uses, walk
 
 BLOCK_BARS = 1 << 17
 BATCH_BYTES = 256_000_000
 SUMMED = 4  # parts in which a column is counted, as many as threads take in turn
 MOST_DAYS = 500  # columns of one moment that are kept: those of the table of hits, on the evenings last looked at
 MOST_HISTORIES = 5_000
+FEW = 20  # moments that are asked for are few where there are so many times as many
 # What columns that look across instruments may take at one time: each is needed whole before any block can be computed.
 ACROSS_BYTES = 600_000_000
 
@@ -191,7 +192,7 @@ class Evaluator:
 
     def _at(self, ops: Sequence[Op], positions: Ints, limits: Limits) -> list[Column]:
         out = [np.empty(len(positions), np.int8 if op.result == "condition" else np.float64) for op in ops]
-        given, asked = self._given(ops, limits), uses(ops, self.table)
+        given, asked = self._given(ops, limits, positions), uses(ops, self.table)
         blocks, stop = self._blocks(), Event()
         edges = self.bars.offsets[[first for first, _ in blocks] + [len(self.bars.symbols)]]
         place = np.searchsorted(edges, positions, "right") - 1
@@ -285,11 +286,18 @@ class Evaluator:
             return {}
         return {place: self._shared.kept.made(place, lambda: self._compute([side], limits)[place])}
 
-    def _given(self, ops: Iterable[Op], limits: Limits) -> dict[Place, Column]:
-        """Whole columns of the operations that look across instruments; inner ones first."""
+    def _given(self, ops: Iterable[Op], limits: Limits, positions: Ints | None = None) -> dict[Place, Column]:
+        """Whole columns of the operations that look across instruments; inner ones first. positions: the only bars that are asked for: a
+        rank that is read on these alone is not worked out at all other moments."""
         found: dict[Place, Column] = {}
+        ops, at, steps = list(ops), set(), np.empty(0, np.int64)
+        if positions is not None:
+            steps = np.unique(self.bars.step[positions])
+            at = momentary(ops, self.table) if len(steps) * FEW < len(self.bars.moments) else set()
         for op, table in walk(ops, self.table):
-            if op.kind in ACROSS:
+            if (table, op.key) in at and not self._shared.kept.those_of([(table, op.key)]):
+                found[table, op.key] = rank_at(_Whole(self, found, limits), op, table, steps)
+            elif op.kind in ACROSS:
                 entry = ACROSS[op.kind]
                 made = partial(entry.make, _Whole(self, found, limits), op, table)
                 # One value a moment is no column of the table, and must not be taken for one.
@@ -312,6 +320,9 @@ class _Whole:
 
     def whole(self, op: Op, table: str) -> Column:
         return self.evaluator.on(table).column(op, self.limits)
+
+    def some(self, op: Op, table: str, rows: Ints) -> Column:
+        return self.evaluator.on(table).at([op], rows, self.limits)[0]
 
     def of_one(self, op: Op, table: str, instrument: int) -> Column:
         block = Block(self.market, instrument, instrument + 1, self.limits.check, self.given, uses([op], table))

@@ -14,6 +14,8 @@ from wickcore.scan.across import ACROSS
 from wickcore.scan.kernels import FRAMED
 
 Place = tuple[str, str]  # a table's name and an operation's key
+# What reads of its arguments the same bar only.
+POINTWISE = frozenset(("compare", "and", "or", "not", "any", "all", "least", "+", "-", "*", "/", "negate", "abs"))
 NANOSECONDS = 4.0  # about what an operation takes a bar; what it takes a bar of its window, its entry tells
 
 
@@ -70,6 +72,27 @@ def cost(ops: Iterable[Op], table: str = "day") -> float:
         window = max((float(p) for p in op.params if not isinstance(p, str)), default=0.0)
         total += NANOSECONDS + (CATALOGUE[op.kind].again if op.kind in CATALOGUE else 0.0) * window
     return total
+
+
+def momentary(ops: Iterable[Op], table: str) -> set[Place]:
+    """The ranks of which only the value on the bar itself counts: nothing over them looks at other bars."""
+    direct: list[Op] = []
+    beneath: list[Op] = []
+    waiting, seen = list(ops), set[str]()
+    while waiting:
+        op = waiting.pop()
+        if op.key in seen:
+            continue
+        seen.add(op.key)
+        if op.kind in POINTWISE:
+            waiting += op.args
+        elif op.kind == "rank":
+            direct.append(op)
+            beneath += op.args
+        else:
+            beneath.append(op)
+    elsewhere = {(on, op.key) for op, on in walk(beneath, table) if op.kind == "rank"}
+    return {(table, op.key) for op in direct} - elsewhere
 
 
 def across(op: Op, table: str) -> set[Place]:

@@ -43,6 +43,7 @@ export const COMMANDS = {
   'bench.before': row({ scope: 'bench', keys: ['k'], what: 'the instrument before' }),
   'bench.keep': row({ scope: 'bench', keys: ['m'], what: 'on to the next stage' }),
   'bench.drop': row({ scope: 'bench', keys: ['x'], what: 'drop it' }),
+  'bench.fill': row({ scope: 'bench', keys: ['b'], what: 'enter what was bought or sold' }),
   'bench.note': row({ scope: 'bench', keys: ['n'], what: 'write a note' }),
   'outbox.next': row({ scope: 'outbox', keys: ['j'], what: 'the next message' }),
   'outbox.before': row({ scope: 'outbox', keys: ['k'], what: 'the message before' }),

@@ -29,7 +29,7 @@ export function price(value: number | null | undefined): string {
 /** 431, 1,953. */
 export function whole(value: number | null | undefined): string {
   if (value === null || value === undefined) return DASH
-  return Math.round(value).toLocaleString('en-GB')
+  return signed(Math.round(value).toLocaleString('en-GB'), value, false)
 }
 
 /** 1.84m, 920k. */

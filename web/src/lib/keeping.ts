@@ -8,6 +8,9 @@ export type MessageRow = Schemas['MessageRow']
 export type BenchItem = Schemas['BenchItemOut']
 export type Plan = Schemas['PlanOut']
 export type PlanIn = Schemas['PlanIn']
+export type Rail = Schemas['RailOut']
+export type Position = Schemas['PositionOut']
+export type FillIn = Schemas['FillIn']
 export type Stage = BenchItem['stage']
 export type Found = Schemas['FoundOut']
 
@@ -68,6 +71,22 @@ export const bench = {
   restore: (id: number) => answer(client.POST('/api/bench/{item_id}/restore', item(id))),
   plan: (id: number, body: Schemas['PlanTried'], signal?: AbortSignal) =>
     answer(client.POST('/api/bench/{item_id}/plan', { ...item(id), body, ...(signal ? { signal } : {}) })),
+  position: (id: number, as_of: string | null) =>
+    answer(
+      client.GET('/api/bench/{item_id}/position', {
+        params: { path: { item_id: id }, query: as_of ? { as_of } : {} },
+      }),
+    ),
+  clock: (id: number, body: Schemas['ClockIn']) =>
+    answer(client.PUT('/api/bench/{item_id}/clock', { ...item(id), body })),
+  fill: (id: number, body: FillIn) =>
+    answer(client.POST('/api/bench/{item_id}/fills', { ...item(id), body })),
+  strike: (item_id: number, fill_id: number) =>
+    answer(client.DELETE('/api/bench/{item_id}/fills/{fill_id}', { params: { path: { item_id, fill_id } } })),
+  restoreFill: (item_id: number, fill_id: number) =>
+    answer(
+      client.POST('/api/bench/{item_id}/fills/{fill_id}/restore', { params: { path: { item_id, fill_id } } }),
+    ),
   keepPlan: (id: number, plan: PlanIn | null, as_of: string | null) =>
     answer(client.PUT('/api/bench/{item_id}/plan', { ...item(id), body: { plan, as_of } })),
 }

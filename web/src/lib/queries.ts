@@ -109,6 +109,8 @@ export const ask = {
     }),
   benchHistory: (id: number) =>
     queryOptions({ queryKey: ['bench', 'history', id], queryFn: () => bench.history(id) }),
+  position: (id: number, asOf: string | null) =>
+    queryOptions({ queryKey: ['bench', 'position', id, asOf], queryFn: () => bench.position(id, asOf) }),
   technicalState: (symbol: string, asOf: string | null) =>
     queryOptions({ queryKey: ['bars', 'state', symbol, asOf], queryFn: () => bench.state(symbol, asOf) }),
   alerts: (symbol?: string) =>

@@ -5126,19 +5126,26 @@ export interface components {
         };
         /**
          * OrderOut
-         * @description words: what is bought or sold at the next session, and where.
+         * @description at: `open`, or the price at which it rests.
          */
         OrderOut: {
-            /** Item */
-            item: number;
             /** Symbol */
             symbol: string;
-            /** Stage */
-            stage: string;
-            /** Clock */
-            clock: boolean;
-            /** Words */
-            words: string;
+            /**
+             * Action
+             * @enum {string}
+             */
+            action: "buy" | "short" | "sell" | "cover";
+            /** Shares */
+            shares: number;
+            /** At */
+            at: number | "open";
+            /** Why */
+            why: string;
+            /** Stop */
+            stop: number | null;
+            /** Bars */
+            bars: number | null;
         };
         /** PathsOut */
         PathsOut: {
@@ -6350,6 +6357,22 @@ export interface components {
             /** Symbols */
             symbols: string[];
         };
+        /**
+         * DeskOrderOut
+         * @description words: what is bought or sold at the next session, and where.
+         */
+        DeskOrderOut: {
+            /** Item */
+            item: number;
+            /** Symbol */
+            symbol: string;
+            /** Stage */
+            stage: string;
+            /** Clock */
+            clock: boolean;
+            /** Words */
+            words: string;
+        };
         /** DeskOut */
         DeskOut: {
             /** Moment */
@@ -6373,7 +6396,7 @@ export interface components {
             /** Holdings */
             holdings: components["schemas"]["HeldOut"][];
             /** Orders */
-            orders: components["schemas"]["OrderOut"][];
+            orders: components["schemas"]["DeskOrderOut"][];
             /** Waiting */
             waiting: components["schemas"]["WaitingOut"][];
             /** Alerts */

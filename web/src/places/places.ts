@@ -102,8 +102,8 @@ export const PLACES: readonly Place[] = [
     key: 'n',
     help: 'the bench: shortlisted, planned, holding, closed',
     match: (path) => {
-      const found = /^\/bench(?:\/(shortlisted|planned|holding|closed))?\/?$/.exec(path)
-      return found && { stage: found[1] ?? 'shortlisted' }
+      const found = /^\/bench(?:\/(shortlisted|planned|holding|closed)(?:\/(\d+))?)?\/?$/.exec(path)
+      return found && { stage: found[1] ?? 'shortlisted', id: found[2] ? Number(found[2]) : null }
     },
     load: () => import('./bench/BenchPlace.svelte'),
   },

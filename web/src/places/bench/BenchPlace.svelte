@@ -3,22 +3,26 @@
   import { sentence } from '$lib/api'
   import { commandIn } from '$lib/commands'
   import { copy, csv, download } from '$lib/csv'
-  import { moment, percent, price, tone } from '$lib/format'
   import { bench, type BenchItem, type Stage } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { ask, forget, keeping, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
+  import Sizes from '../books/Sizes.svelte'
   import ChartPane from '../rules/chart/ChartPane.svelte'
   import Beside from './Beside.svelte'
+  import Clock from './Clock.svelte'
+  import Row from './Row.svelte'
   import PlanLayer from './PlanLayer.svelte'
   import { Planning } from './planning.svelte'
   import PlanSentence from './PlanSentence.svelte'
 
   interface Props {
     stage?: Stage
+    /** The item that an address names; where it has moved on, so does the address. */
+    id?: number | null
   }
-  const { stage = 'shortlisted' }: Props = $props()
+  const { stage = 'shortlisted', id = null }: Props = $props()
   const STAGES: Stage[] = ['shortlisted', 'planned', 'holding', 'closed']
   const answer = query(() => ({ ...ask.bench(market.asOf), ...keeping }))
   const all = $derived(answer.data ?? null)
@@ -29,7 +33,9 @@
   let wanted = $state('')
   const shown = $derived(
     items.filter((one) =>
-      `${one.symbol} ${one.name} ${one.rule_name}`.toLowerCase().includes(wanted.trim().toLowerCase()),
+      `${one.symbol} ${one.name} ${one.rule_name} ${one.notes}`
+        .toLowerCase()
+        .includes(wanted.trim().toLowerCase()),
     ),
   )
   const at = $derived(
@@ -39,6 +45,12 @@
     ),
   )
   const item = $derived(shown[at] ?? null)
+  $effect(() => {
+    const named = id === null ? undefined : all?.find((one) => one.id === id)
+    if (!named) return
+    chosen = named.id
+    if (named.stage !== stage) go(`/bench/${named.stage}/${named.id}`, true)
+  })
   let noting = $state(false)
   const planning = new Planning(() => (stage === 'closed' ? null : (item?.id ?? null)))
 
@@ -55,6 +67,14 @@
     })
     return before
   }
+
+  const position = query(() => ({ ...ask.position(item?.id ?? 0, market.asOf), enabled: item !== null }))
+  const held = $derived((position.data?.holding?.shares ?? 0) > 0)
+  let entering = $state(false)
+  $effect(() => {
+    void item?.id
+    entering = false
+  })
 
   async function away(one: BenchItem, work: () => Promise<unknown>): Promise<void> {
     chosen = shown[at + 1]?.id ?? shown[at - 1]?.id ?? null
@@ -105,6 +125,7 @@
     else if (command === 'bench.keep' && next) move(item, next)
     else if (command === 'bench.drop') drop(item)
     else if (command === 'bench.note') noting = true
+    else if (command === 'bench.fill' && !position.data?.clock) entering = true
   }
 </script>
 
@@ -141,7 +162,7 @@
             <input
               class="field min-w-0 flex-1 py-0"
               type="search"
-              placeholder="Filter"
+              placeholder="Filter, notes too"
               aria-label="Filter the bench"
               bind:value={wanted}
             />
@@ -164,25 +185,17 @@
                 aria-current={one.id === item?.id ? 'true' : undefined}
                 onclick={() => (chosen = one.id)}
               >
-                <span class="flex items-baseline gap-2"
-                  ><b class="font-mono text-[13px]">{one.symbol}</b>
-                  <span class="min-w-0 flex-1 truncate">{one.name}</span>
-                  <span class="num text-[13px]">{price(one.close)}</span>
-                  <span class="num text-[13px] {tone(one.change)}">{percent(one.change)}</span></span
-                >
-                <span class="block truncate text-[12px] text-ink3"
-                  >{one.rule_name ? `${one.rule_name}, ` : ''}{moment(
-                    one.since,
-                  )}{#if one.report !== null && one.report <= 5}<span class="text-ember">
-                      · reports {one.report === 0
-                        ? 'today'
-                        : `in ${one.report} day${one.report === 1 ? '' : 's'}`}</span
-                    >{/if}</span
-                >
+                <Row {one} />
               </button>
             </li>
           {/each}
         </ul>
+        {#if stage === 'planned' && shown.length}
+          <details class="shrink-0 border-t border-hair px-4 py-2 text-[13px]">
+            <summary class="cursor-pointer font-title text-[16px]">What a stop means</summary>
+            <Sizes />
+          </details>
+        {/if}
         {#if !shown.length}
           <p class="flex-1 px-4 py-4 text-[14px] text-ink2">
             {wanted
@@ -216,7 +229,10 @@
                 >
               {/if}
             </p>
-            {#if stage !== 'closed'}<PlanSentence {planning} symbol={item.symbol} />{/if}
+            {#if stage !== 'closed'}<PlanSentence {planning} {held} symbol={item.symbol} />{/if}
+            {#if position.data}
+              <Clock {item} position={position.data} {planning} onfill={() => (entering = true)} />
+            {/if}
             <div class="h-[440px] min-[1200px]:h-auto min-[1200px]:min-h-0 min-[1200px]:flex-1">
               {#key item.symbol}
                 <ChartPane
@@ -231,12 +247,11 @@
                       <PlanLayer
                         {view}
                         plan={planning.now}
-                        levels={{
-                          entry: planning.levels.entry,
-                          stop: planning.levels.stop,
-                          target: planning.levels.target ?? null,
-                        }}
-                        onmove={(name, level) => planning.change({ [name]: level })}
+                        levels={planning.levels}
+                        {held}
+                        onentry={(entry) => planning.change({ entry })}
+                        onstop={(stop) => planning.change({ stop })}
+                        ontarget={(nth, price) => planning.target(nth, { price })}
                       />
                     {/if}
                   {/snippet}
@@ -244,7 +259,7 @@
               {/key}
             </div>
           </div>
-          <Beside {item} bind:noting />
+          <Beside {item} position={position.data ?? null} bind:noting bind:entering />
         </div>
       {/if}
     </div>

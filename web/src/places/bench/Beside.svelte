@@ -2,13 +2,21 @@
   /** What is known of the instrument in view: technical state, what the watched rules say, notes and history. */
   import { sentence } from '$lib/api'
   import { fixed, moment, percent, price } from '$lib/format'
-  import { bench, type BenchItem } from '$lib/keeping'
+  import { bench, type BenchItem, type Position } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { ask, forget, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
+  import FactsAside from '../rules/chart/FactsAside.svelte'
+  import Fills from './Fills.svelte'
 
-  let { item, noting = $bindable() }: { item: BenchItem; noting: boolean } = $props()
+  interface Props {
+    item: BenchItem
+    position: Position | null
+    noting: boolean
+    entering: boolean
+  }
+  let { item, position, noting = $bindable(), entering = $bindable() }: Props = $props()
   const state_ = query(() => ask.technicalState(item.symbol, market.asOf))
   const past = query(() => ask.benchHistory(item.id))
   const now = $derived(state_.data ?? null)
@@ -54,12 +62,13 @@
   class="min-h-0 overflow-auto border-hair px-4 py-3 text-[13px] min-[1200px]:border-l"
   aria-label="What is known of {item.symbol}"
 >
+  {#if position}<Fills {item} {position} bind:entering />{/if}
   {#if state_.error}
     <p role="alert" class="text-loss">{sentence(state_.error)}</p>
   {:else if !now}
     <p class="text-ink2">Looking at {item.symbol} …</p>
   {:else}
-    <p class="font-title text-[17px] leading-snug">{now.trend}</p>
+    <p class="font-title text-[17px] leading-snug {position?.fills.length ? 'mt-4' : ''}">{now.trend}</p>
     <table class="mt-2 w-full">
       <tbody>
         {#each rows as [label, value] (label)}
@@ -88,6 +97,10 @@
       </ul>
     {/if}
   {/if}
+  <details class="mt-4">
+    <summary class="cursor-pointer font-title text-[16px]">Facts and reports</summary>
+    <div class="mt-1"><FactsAside symbol={item.symbol} /></div>
+  </details>
   <h2 class="mt-4 font-title text-[16px]">Notes and history</h2>
   <form class="mt-1" onsubmit={keep}>
     <textarea
@@ -106,7 +119,9 @@
       <li class="border-b border-hair/60 py-1">
         {#if one.kind === 'note'}<p class="whitespace-pre-wrap">{one.text}</p>{/if}
         <p class="text-[12px] text-ink3">
-          {moment(one.moment)}{one.kind === 'note' ? '' : `: ${one.kind} ${one.text}`}
+          {moment(one.moment)}{one.kind === 'note'
+            ? ''
+            : `: ${['filled', 'paper'].includes(one.kind) ? '' : `${one.kind} `}${one.text}`}
         </p>
       </li>
     {/each}

@@ -1,23 +1,33 @@
 <script lang="ts">
   /** The plan's levels on the chart, each dragged or moved by keys, and the rail in R beside them. */
   import type { View } from '$lib/charts/PriceChart.svelte'
-  import { fixed, price } from '$lib/format'
+  import { fixed, percent, price } from '$lib/format'
   import type { Plan } from '$lib/keeping'
 
-  type Name = 'entry' | 'stop' | 'target'
+  type Name = 'entry' | 'stop' | `target${number}`
   interface Props {
     view: View
     plan: Plan
-    levels: { entry: number; stop: number; target: number | null }
-    onmove: (name: Name, level: number) => void
+    levels: { entry: number; stop: number; targets?: { price: number; part: number }[] }
+    /** The entry of what is held is what was paid. */
+    held?: boolean
+    onentry: (level: number) => void
+    onstop: (level: number) => void
+    ontarget: (nth: number, level: number) => void
   }
-  const { view, plan, levels, onmove }: Props = $props()
+  const { view, plan, levels, held: fixedEntry = false, onentry, onstop, ontarget }: Props = $props()
+  function onmove(name: Name, level: number): void {
+    if (name === 'entry') onentry(level)
+    else if (name === 'stop') onstop(level)
+    else ontarget(Number(name.slice(6)), level)
+  }
   let svg: SVGSVGElement
   let held = $state<Name | null>(null)
   const up = $derived(plan.plan.side === 'long' ? 1 : -1)
   const risk = $derived((levels.entry - levels.stop) * up)
   interface Row {
     name: Name
+    said: string
     level: number
     tint: string
     why: string
@@ -28,28 +38,31 @@
     const found: Row[] = [
       {
         name: 'entry',
+        said: 'entry',
         level: levels.entry,
         tint: 'var(--ink)',
-        why: why(now.entry, proposal.entry, proposal.entry_why),
+        why: fixedEntry ? 'paid' : why(now.entry, proposal.entry, proposal.entry_why),
       },
       {
         name: 'stop',
+        said: 'stop',
         level: levels.stop,
         tint: 'var(--loss)',
         why: why(now.stop, proposal.stop, proposal.stop_why),
       },
     ]
-    if (levels.target !== null)
+    const all = levels.targets ?? []
+    all.forEach(({ price: level, part }, nth) => {
+      // It was measured from that entry and that stop.
+      const proposed = now.entry === proposal.entry && now.stop === proposal.stop ? proposal.target : null
       found.push({
-        name: 'target',
-        level: levels.target,
+        name: `target${nth}`,
+        said: all.length > 1 ? `target ${nth + 1}` : 'target',
+        level,
         tint: 'var(--gain)',
-        // It was measured from that entry and that stop.
-        why:
-          now.entry === proposal.entry && now.stop === proposal.stop
-            ? why(now.target, proposal.target, proposal.target_why)
-            : '',
+        why: why(level, proposed, proposal.target_why) || (part < 1 ? `${percent(part, 0, false)} out` : ''),
       })
+    })
     return found
   })
   const marks = $derived(
@@ -59,8 +72,18 @@
           .filter((mark) => mark.y > view.plot.top + 6 && mark.y < view.plot.bottom - 4)
       : [],
   )
+  /** Where a reason would lie over the name of the level beneath it, the name counts. */
+  const crowded = $derived((name: Name, y: number) =>
+    rows.some((other) => {
+      const gap = placed(other.level) - y
+      return other.name !== name && gap >= 0 && gap < 24
+    }),
+  )
   const left = $derived(view.plot.left + (view.plot.right - view.plot.left) * 0.62)
   const round = (value: number) => Number(value.toFixed(value >= 1 ? 2 : 4))
+
+  const placed = (level: number) =>
+    Math.min(Math.max(view.y(level), view.plot.top + 14), view.plot.bottom - 6)
 
   function move(event: PointerEvent): void {
     if (!held) return
@@ -70,6 +93,7 @@
   }
 
   function key(event: KeyboardEvent, name: Name, level: number): void {
+    if (fixedEntry && name === 'entry') return
     const by = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key]
     if (!by) return
     event.preventDefault()
@@ -99,21 +123,23 @@
       font-family="var(--font-mono)">{mark.r > 0 ? '+' : '−'}{Math.abs(mark.r)} R</text
     >
   {/each}
-  {#each rows as { name, level, tint, why } (name)}
+  {#each rows as { name, said, level, tint, why } (name)}
     {@const true_ = view.y(level)}
-    {@const y = Math.min(Math.max(true_, view.plot.top + 14), view.plot.bottom - 6)}
+    {@const y = placed(level)}
     {@const off = y === true_ ? '' : true_ < y ? ' ↑' : ' ↓'}
     <g
       role="slider"
       tabindex="0"
       class="pointer-events-auto cursor-row-resize outline-none focus-visible:[filter:drop-shadow(0_0_2px_var(--ember))]"
-      aria-label="The plan’s {name}"
+      aria-label="The plan’s {said}"
+      aria-disabled={fixedEntry && name === 'entry'}
       aria-orientation="vertical"
       aria-valuenow={level}
       aria-valuetext={price(level)}
       style:touch-action="none"
       onkeydown={(event) => key(event, name, level)}
       onpointerdown={(event) => {
+        if (fixedEntry && name === 'entry') return
         held = name
         svg.setPointerCapture(event.pointerId)
         event.preventDefault()
@@ -124,13 +150,17 @@
       <line x1={left} x2={view.plot.right} y1={y} y2={y} stroke={tint} stroke-width="1.4" />
       <circle cx={left} cy={y} r="4.5" fill={tint} />
       <text x={left + 9} y={y - 5} font-size="11" font-weight="600" fill={tint} font-family="var(--font-mono)"
-        >{name}
-        {price(level)}{off}{name === 'target' && risk > 0
+        >{said}
+        {price(level)}{off}{name.startsWith('target') && risk > 0
           ? `, ${fixed(((level - levels.entry) * up) / risk, 1)} R`
           : ''}</text
       >
-      {#if why}<text x={left + 9} y={y + 13} font-size="10" fill="var(--ink3)" font-family="var(--font-mono)"
-          >{why}</text
+      {#if why && !crowded(name, y)}<text
+          x={left + 9}
+          y={y + 13}
+          font-size="10"
+          fill="var(--ink3)"
+          font-family="var(--font-mono)">{why}</text
         >{/if}
     </g>
   {/each}

@@ -1,22 +1,35 @@
 <script lang="ts">
   /** The plan as a sentence, each underlined part a control. */
-  import { sentence } from '$lib/api'
+  import { sentence, type Schemas } from '$lib/api'
   import DayPick from '$lib/DayPick.svelte'
   import { fixed, percent, price, whole } from '$lib/format'
-  import { keeping as kept } from '$lib/keeping'
+  import { keeping as kept, type PlanIn } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { forget } from '$lib/queries'
+  import PlanTargets from './PlanTargets.svelte'
   import type { Planning } from './planning.svelte'
 
-  const { planning, symbol }: { planning: Planning; symbol: string } = $props()
+  interface Props {
+    planning: Planning
+    symbol: string
+    /** Something of it is held: its entry is what was paid. */
+    held: boolean
+  }
+  const { planning, symbol, held }: Props = $props()
   const plan = $derived(planning.now)
   const levels = $derived(planning.levels)
   const LIMITS: Record<string, string> = {
     account: 'capped at a quarter of the account',
     liquidity: 'capped at 1% of a usual day’s money',
     hand: 'by hand',
+    held: '',
     risk: '',
+  }
+  function take(one: Schemas['ChoiceOut']): void {
+    if (one.level !== 'target') planning.change({ [one.level]: one.price })
+    else if (levels?.targets?.length) planning.target(levels.targets.length - 1, { price: one.price })
+    else planning.change({ targets: [{ price: one.price, part: 1 }] })
   }
   const number = (event: Event) => Number((event.currentTarget as HTMLInputElement).value)
 
@@ -43,71 +56,68 @@
   }
 </script>
 
+{#snippet stop(levels: PlanIn)}<input
+    class="inline-pick num w-20 text-left!"
+    type="number"
+    step="any"
+    min="0"
+    aria-label="Stop"
+    value={levels.stop}
+    onchange={(event) => number(event) > 0 && planning.change({ stop: number(event) })}
+  />{/snippet}
+
 {#if planning.trouble && !plan}
   <p class="px-4 py-2 text-[13px] text-ink2">{planning.trouble}</p>
 {:else if plan && levels}
   <div class="border-b border-hair px-4 py-2" aria-label="The plan" role="group">
     <p class="font-title text-[19px] leading-normal" class:waits={planning.working}>
-      <select
-        class="inline-pick"
-        aria-label="Side of the plan"
-        value={levels.side}
-        onchange={(event) => planning.turn(event.currentTarget.value as 'long' | 'short')}
-      >
-        <option value="long">Buy</option>
-        <option value="short">Sell short</option>
-      </select>
-      <input
-        class="inline-pick num w-16 text-left!"
-        type="number"
-        min="0"
-        aria-label="Shares"
-        value={levels.shares ?? plan.size.shares}
-        onchange={(event) => {
-          const value = event.currentTarget.value
-          planning.change({ shares: value === '' ? null : Math.max(0, Math.round(number(event))) })
-        }}
-      />
-      if it trades at
-      <input
-        class="inline-pick num w-20 text-left!"
-        type="number"
-        step="any"
-        min="0"
-        aria-label="Entry"
-        value={levels.entry}
-        onchange={(event) => number(event) > 0 && planning.change({ entry: number(event) })}
-      />, until
-      <DayPick
-        bind:value={() => levels.until, (value) => planning.change({ until: value })}
-        label="Last day of the plan"
-        empty="a day"
-        min={market.asOf?.slice(0, 10)}
-      />. Out {levels.side === 'long' ? 'under' : 'over'}
-      <input
-        class="inline-pick num w-20 text-left!"
-        type="number"
-        step="any"
-        min="0"
-        aria-label="Stop"
-        value={levels.stop}
-        onchange={(event) => number(event) > 0 && planning.change({ stop: number(event) })}
-      />, target
-      <input
-        class="inline-pick num w-20 text-left!"
-        type="number"
-        step="any"
-        min="0"
-        aria-label="Target"
-        placeholder="none"
-        value={levels.target ?? ''}
-        onchange={(event) => planning.change({ target: number(event) > 0 ? number(event) : null })}
-      />. That risks <b class="text-loss">{whole(plan.size.lost)}</b>, {percent(
-        plan.size.lost_share,
-        1,
-        false,
-      )} of the account{#if plan.size.r !== null}, for <b class="text-gain">{fixed(plan.size.r, 1)} R</b
-        >{/if}.
+      {#if held}
+        Out {levels.side === 'long' ? 'under' : 'over'}
+        {@render stop(levels)}<PlanTargets {planning} {levels} />. {#if plan.size.lost > 0}The stop would cost <b
+            class="text-loss">{whole(plan.size.lost)}</b
+          >, {percent(plan.size.lost_share, 1, false)} of the account.{:else}The stop would leave
+          <b class="text-gain">{whole(-plan.size.lost)}</b>.{/if}
+      {:else}
+        <select
+          class="inline-pick"
+          aria-label="Side of the plan"
+          value={levels.side}
+          onchange={(event) => planning.turn(event.currentTarget.value as 'long' | 'short')}
+        >
+          <option value="long">Buy</option>
+          <option value="short">Sell short</option>
+        </select>
+        <input
+          class="inline-pick num w-16 text-left!"
+          type="number"
+          min="0"
+          aria-label="Shares"
+          value={levels.shares ?? plan.size.shares}
+          onchange={(event) => {
+            const value = event.currentTarget.value
+            planning.change({ shares: value === '' ? null : Math.max(0, Math.round(number(event))) })
+          }}
+        />
+        if it trades at
+        <input
+          class="inline-pick num w-20 text-left!"
+          type="number"
+          step="any"
+          min="0"
+          aria-label="Entry"
+          value={levels.entry}
+          onchange={(event) => number(event) > 0 && planning.change({ entry: number(event) })}
+        />, until
+        <DayPick
+          bind:value={() => levels.until, (value) => planning.change({ until: value })}
+          label="Last day of the plan"
+          empty="a day"
+          min={market.asOf?.slice(0, 10)}
+        />. Out {levels.side === 'long' ? 'under' : 'over'}
+        {@render stop(levels)}<PlanTargets {planning} {levels} />. That risks
+        <b class="text-loss">{whole(plan.size.lost)}</b>, {percent(plan.size.lost_share, 1, false)} of the account{#if plan.size.rs.length},
+          for <b class="text-gain">{plan.size.rs.map((r) => fixed(r, 1)).join(' and ')} R</b>{/if}.
+      {/if}
     </p>
     <p class="mt-0.5 flex flex-wrap items-baseline gap-x-4 gap-y-1 text-[13px] text-ink2">
       {#if planning.tried}<button class="act" onclick={() => planning.keep(symbol)}>Keep the plan</button>
@@ -116,7 +126,7 @@
         <button class="link" onclick={() => planning.drop(symbol)}>Take the plan away</button>
       {:else}<button class="act" onclick={() => planning.keep(symbol)}>Keep the plan</button>
         <span>proposed</span>{/if}
-      <button class="link" onclick={tellBefore}>Tell me at {price(before)}</button>
+      {#if !held}<button class="link" onclick={tellBefore}>Tell me at {price(before)}</button>{/if}
       <span
         >{percent(plan.size.share, 0, false)} of {whole(plan.account)}{#if plan.size.of_day !== null}, {percent(
             plan.size.of_day,
@@ -137,6 +147,19 @@
     {#each plan.warnings as one (one)}
       <p class="text-[13px] text-ember"><b aria-hidden="true">!</b> {one}</p>
     {/each}
+    {#if plan.choices.length}
+      <details class="text-[13px]">
+        <summary class="link inline-block cursor-pointer">Other places for its levels</summary>
+        <ul class="mt-1 grid gap-x-6 min-[700px]:grid-cols-2">
+          {#each plan.choices.filter((one) => !held || one.level !== 'entry') as one (`${one.level} ${one.price}`)}
+            <li>
+              <button class="link" onclick={() => take(one)}>{one.level} {price(one.price)}</button>
+              <span class="text-ink2">{one.why}</span>
+            </li>
+          {/each}
+        </ul>
+      </details>
+    {/if}
     {#if plan.together.positions > 1}
       <p class="mt-1 text-[13px] text-ink2">
         If all {plan.together.positions} fill: {percent(plan.together.risk, 1, false)} of the account at risk, {percent(

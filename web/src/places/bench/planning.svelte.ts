@@ -5,6 +5,8 @@ import { market } from '$lib/market.svelte'
 import { tell } from '$lib/notice.svelte'
 import { ask, forget, keeping, query } from '$lib/queries'
 
+type Target = NonNullable<PlanIn['targets']>[number]
+
 const asked = (id: () => number | null, body: () => Schemas['PlanTried']) =>
   query(() => ({ ...ask.plan(id() ?? 0, body()), ...keeping, enabled: id() !== null }))
 
@@ -53,6 +55,35 @@ export class Planning {
   change(change: Partial<PlanIn>): void {
     const now = this.levels
     if (now) this.tried = { ...now, ...change }
+  }
+
+  target(nth: number, change: Partial<Target>): void {
+    const targets = (this.levels?.targets ?? []).map((one, i) => (i === nth ? { ...one, ...change } : one))
+    this.change({ targets })
+  }
+
+  /** Another target behind the last: half is taken at the one before, the rest as far again. */
+  more(): void {
+    const now = this.levels
+    if (!now) return
+    const targets = (now.targets ?? []).map((one) => ({ ...one }))
+    const last = targets.at(-1)
+    if (!last) {
+      const risk = now.entry - now.stop
+      targets.push({ price: Number((now.entry + 2 * risk).toFixed(2)), part: 1 })
+    } else {
+      const before = targets.slice(0, -1).reduce((sum, one) => sum + one.part, 0)
+      last.part = Number(((1 - before) / 2).toFixed(4))
+      targets.push({
+        price: Number((last.price + (last.price - now.entry)).toFixed(2)),
+        part: Number((1 - before - last.part).toFixed(4)),
+      })
+    }
+    this.change({ targets })
+  }
+
+  less(nth: number): void {
+    this.change({ targets: (this.levels?.targets ?? []).filter((_, i) => i !== nth) })
   }
 
   turn(side: 'long' | 'short'): void {

@@ -10,6 +10,7 @@
   import { ask, forget, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { colour } from '$lib/theme.svelte'
+  import Positions from './Positions.svelte'
 
   const answer = query(() => ask.desk())
   const desk = $derived(answer.data ?? null)
@@ -265,6 +266,7 @@
             </table>
           </div>
         {/if}
+        <Positions {desk} {link} />
       </div>
     </div>
   {/if}

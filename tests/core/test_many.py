@@ -1,0 +1,61 @@
+"""Many rules at once against each by its own scan."""
+
+import numpy as np
+import pytest
+
+from tests.made import inner_market, market
+from wickcore.bars.moment import Moment, of_key
+from wickcore.language.check import check_rule
+from wickcore.language.problems import RuleError
+from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.many import Asked, scan_many, scan_one
+from wickcore.scan.scan import scan
+
+RULES = (
+    "close > sma(5)", "close > open\nvolume > sma(volume, 10)", "bars: week\nclose > open", "rank(change(3)) > 60", "close > on(week, open)",
+    "benchmark(close > open)\nclose > low 1 ago", "side: short\nclose < lowest(low, 4) 1 ago", "streak(close > open) >= 2",
+    "about: x\nnote close > 3\nclose > ema(8)", "rank(change(3)) > 40\nrank(change(3)) 1 ago < 80", "count(rank(close) > 30, 4) > 1",
+    "decide: open\nopen > close 1 ago",
+)  # fmt: skip
+
+
+def checked(base: str) -> list[Asked]:
+    found = []
+    for text in RULES:
+        try:
+            found.append(Asked(check_rule(text, base=base), None))
+        except RuleError:
+            continue
+    return found
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_all_at_once_say_what_each_says_alone(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    inner = seed % 2 == 1
+    of = inner_market(seed) if inner else market(seed)
+    engine = Evaluator(of, threads=1)
+    asked = checked("5min" if inner else "day")
+    assert len(asked) >= 8
+    moments = [Moment(int(d)) for d in rng.choice(of.bars.sessions[5:], 6, replace=False)]
+    if inner:
+        moments += [of_key(int(m)) for m in rng.choice(of.table("5min").moments[30:], 6, replace=False)]
+    for moment in moments:
+        some = [
+            Asked(a.rule, None if rng.random() < 0.5 else rng.random(len(engine.stepping(a.rule.frame, moment).bars)) < 0.7)
+            for a in asked
+        ]
+        found = scan_many(engine, some, moment)
+        for one, many in zip(some, found, strict=True):
+            alone = scan(engine, one.rule, moment, one.members)
+            assert many.hits == tuple(h.symbol for h in alone.hits)
+            assert many.fresh == tuple(h.symbol for h in alone.hits if h.fresh)
+            assert many.scanned == alone.scanned
+            for symbol in of.bars.symbols:
+                single = scan_one(engine, one, symbol, moment)
+                if single is not None:
+                    assert single == (symbol in many.hits, symbol in many.fresh)
+
+
+def test_nothing_is_asked_of_nobody() -> None:
+    assert scan_many(Evaluator(market(), threads=1), [], market().latest) == []

@@ -1,0 +1,106 @@
+"""Who hits, for the worker's look: all rules that it will ask about are worked out together, a portion at a time, and kept for that look."""
+
+from collections import Counter
+from collections.abc import Iterable
+from typing import Any
+
+from upperwick.refused import Refused
+from upperwick.rules.checking import PreparedRule, prepared
+from wickcore.bars.bars import Bools
+from wickcore.bars.moment import Moment
+from wickcore.language.problems import RuleError
+from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.limits import Limits, Stopped
+from wickcore.scan.many import Asked, Found, scan_many, scan_one
+from wickcore.scan.scan import scan
+
+LONGEST_SCAN = 60.0
+MANY = 10  # times from which on a rule that is asked about single instruments is worked out for all of them
+PORTION = 50  # rules that are worked out in one pass; what was found of them can be shown before the next
+Question = tuple[int, str, str]  # of an owner, a rule's text and the universe it is asked on, "" for its own
+
+
+class Scans:
+    """What rules find at one moment, asked for again and again."""
+
+    def __init__(self, moment: Moment) -> None:
+        self.moment = moment
+        self._found: dict[Question, Found] = {}
+        self._waiting: dict[Question, Any] = {}
+        self._times: Counter[Question] = Counter()
+        self._rules: dict[Question, PreparedRule] = {}
+
+    def expect(self, questions: Iterable[tuple[Any, str, str | None]]) -> None:
+        """What will be asked: owner, text, universe."""
+        for owner, text, universe in questions:
+            question = owner.pk, text, universe or ""
+            self._waiting.setdefault(question, owner)
+            self._times[question] += 1
+
+    def hits(self, owner: Any, text: str, universe: str | None) -> Found:
+        """Who hits. Raises RuleError, Refused and Stopped."""
+        question = owner.pk, text, universe or ""
+        if question not in self._found and question in self._waiting:
+            self._portion(question)
+        if question not in self._found:  # it was not expected, or failed among the others: its own error is to be said
+            self._found[question] = found_alone(owner, text, universe, self.moment)
+        return self._found[question]
+
+    def one(self, owner: Any, text: str, symbol: str) -> tuple[bool, bool]:
+        """Whether one instrument is a hit, and a fresh one. Raises RuleError, Refused and Stopped."""
+        question = owner.pk, text, ""
+        if question not in self._found and self._times[question] < MANY:
+            of = self._prepared(owner, text, None)
+            alone = scan_one(of.engine, Asked(of.rule, of.members), symbol, self.moment, Limits(LONGEST_SCAN))
+            if alone is not None:
+                return alone
+        found = self.hits(owner, text, None)
+        return symbol in found.hits, symbol in found.fresh
+
+    def _prepared(self, owner: Any, text: str, universe: str | None) -> PreparedRule:
+        question = owner.pk, text, universe or ""
+        if question not in self._rules:
+            self._rules[question] = prepared(owner, text, None, universe, as_of=str(self.moment))
+        return self._rules[question]
+
+    def _portion(self, first: Question) -> None:
+        """Works out one that is asked for, together with others that will be."""
+        # Those whose texts are alike share the most.
+        order = sorted(self._waiting, key=lambda question: question[1])
+        at = order.index(first)
+        part = order[at : at + PORTION]
+        asked: list[tuple[Question, Asked]] = []
+        engine: Evaluator | None = None
+        masks: dict[tuple[str, str], Bools | None] = {}  # fifty rules on one universe hold its marks once
+        for question in part:
+            owner = self._waiting.pop(question)
+            try:
+                of = self._prepared(owner, question[1], question[2] or None)
+            except (RuleError, Refused, ValueError):
+                continue
+            engine = of.engine
+            asked.append((question, Asked(of.rule, masks.setdefault((of.key, engine.table), of.members))))
+        if engine is None:
+            return
+        try:
+            found = scan_many(engine, [one for _, one in asked], self.moment, Limits(LONGEST_SCAN))
+        except Stopped:
+            return
+        self._found.update(zip((question for question, _ in asked), found, strict=True))
+
+
+class ScansByMoment:
+    """Scans of a look: one a moment."""
+
+    def __init__(self) -> None:
+        self._of: dict[Moment, Scans] = {}
+
+    def at(self, moment: Moment) -> Scans:
+        return self._of.setdefault(moment, Scans(moment))
+
+
+def found_alone(owner: Any, text: str, universe: str | None, moment: Moment) -> Found:
+    """Who hits a rule at a moment, by a scan of its own. Raises RuleError, Refused and Stopped."""
+    of = prepared(owner, text, None, universe, as_of=str(moment))
+    made = scan(of.engine, of.rule, moment, of.members, Limits(LONGEST_SCAN))
+    return Found(tuple(h.symbol for h in made.hits), tuple(h.symbol for h in made.hits if h.fresh), made.scanned)

@@ -1,0 +1,132 @@
+<script lang="ts">
+  /** Under the plan: whether the clock has it, what waits, what is held and what a stop may follow to. */
+  import { sentence } from '$lib/api'
+  import { fixed, moment, price, tone, whole } from '$lib/format'
+  import { bench, type BenchItem, type Position } from '$lib/keeping'
+  import { market } from '$lib/market.svelte'
+  import { tell } from '$lib/notice.svelte'
+  import { forget } from '$lib/queries'
+  import Rail from '$lib/Rail.svelte'
+  import { go } from '$lib/router.svelte'
+  import type { Planning } from './planning.svelte'
+
+  interface Props {
+    item: BenchItem
+    position: Position
+    planning: Planning
+    onfill: () => void
+  }
+  const { item, position, planning, onfill }: Props = $props()
+  const held = $derived(position.holding && position.holding.shares > 0 ? position.holding : null)
+  let busy = $state(false)
+
+  async function clock(on: boolean, leaves: boolean, said: string): Promise<void> {
+    busy = true
+    try {
+      await bench.clock(item.id, { on, leaves, as_of: market.asOf })
+      await forget('bench', 'keeping')
+      tell(said)
+    } catch (error) {
+      tell(sentence(error))
+    } finally {
+      busy = false
+    }
+  }
+
+  async function moveStop(stop: number): Promise<void> {
+    planning.change({ stop })
+    await planning.keep(item.symbol)
+  }
+</script>
+
+<div class="border-b border-hair px-4 py-1.5 text-[13px]" role="group" aria-label="Position of {item.symbol}">
+  {#if held && position.rail}
+    <p class="flex flex-wrap items-center gap-x-3 gap-y-1">
+      <span
+        >Holding <b class="num">{whole(held.shares)}</b>{held.side === 'short' ? ' short' : ''} at
+        <b class="num">{price(held.entry)}</b>
+        since {moment(held.first_day)}</span
+      >
+      <Rail rail={position.rail} />
+      {#if held.r !== null}<b class="num {tone(held.r)}">{held.r > 0 ? '+' : ''}{fixed(held.r, 1)} R</b>{/if}
+      <span class="num {tone(held.unrealised)}">{whole(held.unrealised)}</span>
+      {#if held.realised}<span class="text-ink2">and {whole(held.realised)} realised, costs in it</span>{/if}
+    </p>
+  {:else if position.holding && position.rail}
+    <p class="flex flex-wrap items-center gap-x-3">
+      <span
+        >Over: it came to <b class="num {tone(position.rail.result)}">{whole(position.rail.result)}</b></span
+      >
+      {#if position.rail.r !== null}<b class="num {tone(position.rail.r)}">{fixed(position.rail.r, 1)} R</b
+        >{/if}
+    </p>
+  {/if}
+  {#if position.rule && held}
+    <p class="text-ink2">
+      <button class="link" onclick={() => go(`/rules/${position.rule!.id}`)}>{position.rule.name}</button>
+      {position.rule.trouble
+        ? `cannot be asked: ${position.rule.trouble}`
+        : position.rule.hit
+          ? 'still hits it today.'
+          : 'does not hit it today.'}
+    </p>
+  {/if}
+  {#if position.proposed}
+    <p>
+      The stop may follow to <b class="num">{price(position.proposed.price)}</b>, {position.proposed.why}.
+      <button
+        class="link"
+        disabled={busy || planning.working}
+        onclick={() => moveStop(position.proposed!.price)}>Move it</button
+      >
+    </p>
+  {/if}
+  <p class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
+    {#if position.waits}
+      <span><b>Waits with the clock:</b> {position.waits}.</span>
+      <button
+        class="link"
+        disabled={busy}
+        onclick={() => clock(false, false, `The plan for ${item.symbol} is taken back.`)}>Take it back</button
+      >
+    {:else if held && position.clock}
+      <span class="text-ink2">The clock looks after it.</span>
+      {#if position.leaves}
+        <b>It is closed at the next open.</b>
+        <button
+          class="link"
+          disabled={busy}
+          onclick={() => clock(true, false, `${item.symbol} is not closed at the next open.`)}
+          >Let it stand</button
+        >
+      {:else}
+        <button
+          class="quiet"
+          disabled={busy}
+          onclick={() => clock(true, true, `${item.symbol} is closed at the next open.`)}
+          >Close it at the next open</button
+        >
+      {/if}
+      <button
+        class="link"
+        disabled={busy}
+        onclick={() => clock(false, false, `${item.symbol} is held by hand now.`)}
+        >Take it from the clock</button
+      >
+    {:else}
+      {#if !held && item.stage !== 'closed'}
+        <button
+          class="quiet"
+          disabled={busy || !planning.now?.kept || planning.tried !== null}
+          title={planning.now?.kept && !planning.tried ? undefined : 'Keep the plan first'}
+          onclick={() => clock(true, false, `The plan for ${item.symbol} is left to the clock.`)}
+          >Leave it to the clock</button
+        >
+      {/if}
+      <button class="quiet" onclick={onfill}>{held ? 'Bought or sold …' : 'Bought …'}</button>
+      {#if !held && item.stage !== 'closed'}<span class="text-ink3"
+          >on paper it fills as a book’s order would; what was really bought is entered by hand</span
+        >{/if}
+    {/if}
+  </p>
+</div>

@@ -1,0 +1,172 @@
+<script lang="ts">
+  /** What was bought and sold, on paper or by hand; and the form that enters a real fill. */
+  import { sentence } from '$lib/api'
+  import { moment, price, whole } from '$lib/format'
+  import { bench, type BenchItem, type FillIn, type Position } from '$lib/keeping'
+  import { market } from '$lib/market.svelte'
+  import { tell } from '$lib/notice.svelte'
+  import { forget } from '$lib/queries'
+
+  interface Props {
+    item: BenchItem
+    position: Position
+    /** Whether the form is open. */
+    entering: boolean
+  }
+  let { item, position, entering = $bindable() }: Props = $props()
+  const held = $derived(position.holding && position.holding.shares > 0 ? position.holding : null)
+  const WORDS: Record<string, string> = {
+    buy: 'bought',
+    sell: 'sold',
+    short: 'sold short',
+    cover: 'bought back',
+  }
+  const WHY: Record<string, string> = {
+    stop: 'stop',
+    follow: 'stop that followed',
+    target: 'target',
+    exit: 'at the open',
+    delisted: 'delisted',
+  }
+  const actions = $derived(
+    (held
+      ? held.side === 'long'
+        ? ['buy', 'sell']
+        : ['short', 'cover']
+      : ['buy', 'short']) as FillIn['action'][],
+  )
+  let action = $state<FillIn['action']>('buy')
+  let [shares, at, cost, day, trouble] = $state(['', '', '', '', ''])
+  let first: HTMLSelectElement | undefined = $state()
+  $effect(() => {
+    if (!entering) return
+    action = held ? actions[1]! : 'buy'
+    shares = held ? `${held.shares}` : ''
+    at = item.close === null ? '' : `${Number(item.close.toFixed(2))}`
+    cost = ''
+    day = (market.asOf ?? position.day).slice(0, 10)
+    trouble = ''
+    first?.focus()
+  })
+
+  async function enter(event: SubmitEvent): Promise<void> {
+    event.preventDefault()
+    try {
+      const made = await bench.fill(item.id, {
+        action,
+        shares: Number(shares),
+        price: Number(at),
+        cost: Number(cost) || 0,
+        day,
+      })
+      entering = false
+      await forget('bench', 'keeping')
+      tell(
+        `${item.symbol}: ${WORDS[action]} ${whole(Number(shares))} at ${price(Number(at))}.${made.warning ? ` ${made.warning}` : ''}`,
+        { label: 'Undo', run: () => void strike(made.id) },
+      )
+    } catch (error) {
+      trouble = sentence(error)
+    }
+  }
+
+  async function strike(id: number): Promise<void> {
+    try {
+      await bench.strike(item.id, id)
+      await forget('bench', 'keeping')
+      tell('The fill is taken away.', {
+        label: 'Undo',
+        run: () =>
+          void bench
+            .restoreFill(item.id, id)
+            .then(() => forget('bench', 'keeping'))
+            .catch((e) => tell(sentence(e))),
+      })
+    } catch (error) {
+      tell(sentence(error))
+    }
+  }
+</script>
+
+{#if entering}
+  <form class="mt-3 grid grid-cols-2 gap-x-3 gap-y-1.5" onsubmit={enter} aria-label="A fill of {item.symbol}">
+    <label class="text-ink2"
+      >what<select class="field w-full" bind:this={first} bind:value={action}>
+        {#each actions as one (one)}<option value={one}>{WORDS[one]}</option>{/each}
+      </select></label
+    >
+    <label class="text-ink2"
+      >shares<input
+        class="field num w-full"
+        type="number"
+        step="any"
+        min="0"
+        required
+        bind:value={shares}
+      /></label
+    >
+    <label class="text-ink2"
+      >price<input
+        class="field num w-full"
+        type="number"
+        step="any"
+        min="0"
+        required
+        bind:value={at}
+      /></label
+    >
+    <label class="text-ink2"
+      >costs<input
+        class="field num w-full"
+        type="number"
+        step="any"
+        min="0"
+        placeholder="0"
+        bind:value={cost}
+      /></label
+    >
+    <label class="text-ink2"
+      >day<input
+        class="field w-full"
+        type="date"
+        required
+        max={market.asOf?.slice(0, 10)}
+        bind:value={day}
+      /></label
+    >
+    <span class="flex items-end gap-3"
+      ><button class="act">Enter it</button>
+      <button type="button" class="link" onclick={() => (entering = false)}>Leave it</button></span
+    >
+    {#if trouble}<p role="alert" class="col-span-2 text-loss">{trouble}</p>{/if}
+  </form>
+{/if}
+{#if position.fills.length}
+  <h2 class="mt-4 font-title text-[16px]">Fills</h2>
+  <table class="mt-1 w-full" aria-label="Fills of {item.symbol}">
+    <tbody>
+      {#each position.fills as one (one.id)}
+        <tr class="border-b border-hair/60 align-baseline">
+          <td class="py-[3px] whitespace-nowrap text-ink2">{moment(one.moment)}</td>
+          <td>{WORDS[one.action]}{WHY[one.reason] ? `, ${WHY[one.reason]}` : ''}</td>
+          <td class="num">{whole(one.shares)}</td>
+          <td class="num">{price(one.price)}</td>
+          <td class="w-4 text-right"
+            >{#if !one.paper}<button
+                class="link"
+                aria-label="Take this fill away"
+                onclick={() => strike(one.id)}>×</button
+              >{/if}</td
+          >
+        </tr>
+      {/each}
+    </tbody>
+  </table>
+  {#if position.holding}
+    <p class="mt-1 text-[12px] text-ink3">
+      costs {price(position.holding.costs)}{position.holding.received
+        ? `, dividends ${price(position.holding.received)}`
+        : ''}{position.fills.some((one) => one.paper) ? '; on paper' : '; by hand'}
+    </p>
+  {/if}
+{/if}

@@ -1,0 +1,69 @@
+<script lang="ts">
+  /** The part of the plan's sentence that says where something is taken off, and what the stop follows. */
+  import type { PlanIn } from '$lib/keeping'
+  import type { Planning } from './planning.svelte'
+
+  const { planning, levels }: { planning: Planning; levels: PlanIn } = $props()
+  const targets = $derived(levels.targets ?? [])
+  const PARTS = [
+    [1, 'all'],
+    [0.75, 'three quarters'],
+    [0.5, 'half'],
+    [1 / 3, 'a third'],
+    [0.25, 'a quarter'],
+  ] as const
+  const near = (part: number) => PARTS.find(([known]) => Math.abs(known - part) < 0.005)
+  const MOST = 3
+  const follows = $derived(planning.now?.follows ?? [])
+  const own = $derived(levels.follow !== '' && !follows.some((one) => one.line === levels.follow))
+  let writing = $state(false)
+</script>
+
+{#each targets as one, nth (nth)}{nth ? ' and ' : ', '}<select
+    class="inline-pick"
+    aria-label="How much at target {nth + 1}"
+    value={near(one.part)?.[0] ?? one.part}
+    onchange={(event) => planning.target(nth, { part: Number(event.currentTarget.value) })}
+  >
+    {#if !near(one.part)}<option value={one.part}>{Math.round(one.part * 100)}%</option>{/if}
+    {#each PARTS as [part, words] (part)}<option value={part}>{words}</option>{/each}
+  </select>
+  at
+  <input
+    class="inline-pick num w-20 text-left!"
+    type="number"
+    step="any"
+    min="0"
+    aria-label={nth ? `Target ${nth + 1}` : 'Target'}
+    value={one.price}
+    onchange={(event) => {
+      const price = Number(event.currentTarget.value)
+      if (price > 0) planning.target(nth, { price })
+      else planning.less(nth)
+    }}
+  /><button class="link text-[13px]" aria-label="Without target {nth + 1}" onclick={() => planning.less(nth)}
+    >×</button
+  >{/each}{#if targets.length < MOST}<button class="link ml-1 text-[13px]" onclick={() => planning.more()}
+    >{targets.length ? 'and another' : 'with a target'}</button
+  >{/if}; the stop follows
+<select
+  class="inline-pick"
+  aria-label="What the stop follows"
+  value={writing || own ? 'own' : levels.follow}
+  onchange={(event) => {
+    writing = event.currentTarget.value === 'own'
+    if (!writing) planning.change({ follow: event.currentTarget.value })
+  }}
+>
+  <option value="">nothing</option>
+  {#each follows as one (one.line)}<option value={one.line}>{one.words}</option>{/each}
+  <option value="own">a line of your own</option>
+</select>{#if writing || own}
+  <input
+    class="inline-pick w-52 font-mono text-[15px]"
+    aria-label="The line that the stop follows"
+    placeholder="best - 3 * atr(14)"
+    maxlength="200"
+    value={levels.follow}
+    onchange={(event) => planning.change({ follow: event.currentTarget.value.trim() })}
+  />{/if}
