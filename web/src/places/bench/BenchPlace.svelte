@@ -71,8 +71,9 @@
   const position = query(() => ({ ...ask.position(item?.id ?? 0, market.asOf), enabled: item !== null }))
   const held = $derived((position.data?.holding?.shares ?? 0) > 0)
   let entering = $state(false)
+  const inView = $derived(item?.id ?? null) // a number: what is fetched anew is the same item still
   $effect(() => {
-    void item?.id
+    void inView
     entering = false
   })
 

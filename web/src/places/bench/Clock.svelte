@@ -90,7 +90,11 @@
         onclick={() => clock(false, false, `The plan for ${item.symbol} is taken back.`)}>Take it back</button
       >
     {:else if held && position.clock}
-      <span class="text-ink2">The clock looks after it.</span>
+      <span class="text-ink2"
+        >The clock looks after it{position.stop === null
+          ? ''
+          : `; its stop rests at ${price(position.stop)}`}.</span
+      >
       {#if position.leaves}
         <b>It is closed at the next open.</b>
         <button

@@ -1,11 +1,13 @@
 <script lang="ts">
   /** What was bought and sold, on paper or by hand; and the form that enters a real fill. */
+  import { tick, untrack } from 'svelte'
   import { sentence } from '$lib/api'
   import { moment, price, whole } from '$lib/format'
   import { bench, type BenchItem, type FillIn, type Position } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { forget } from '$lib/queries'
+  import { go } from '$lib/router.svelte'
 
   interface Props {
     item: BenchItem
@@ -39,15 +41,17 @@
   let [shares, at, cost, day, trouble] = $state(['', '', '', '', ''])
   let first: HTMLSelectElement | undefined = $state()
   $effect(() => {
-    if (!entering) return
+    if (entering) untrack(begin) // once: what is fetched meanwhile takes nothing from under a typist
+  })
+  function begin(): void {
     action = held ? actions[1]! : 'buy'
     shares = held ? `${held.shares}` : ''
     at = item.close === null ? '' : `${Number(item.close.toFixed(2))}`
     cost = ''
     day = (market.asOf ?? position.day).slice(0, 10)
     trouble = ''
-    first?.focus()
-  })
+    void tick().then(() => first?.focus())
+  }
 
   async function enter(event: SubmitEvent): Promise<void> {
     event.preventDefault()
@@ -60,6 +64,7 @@
         day,
       })
       entering = false
+      go(`/bench/${item.stage}/${item.id}`, true) // named, it is gone after to the stage that the fill moves it to
       await forget('bench', 'keeping')
       tell(
         `${item.symbol}: ${WORDS[action]} ${whole(Number(shares))} at ${price(Number(at))}.${made.warning ? ` ${made.warning}` : ''}`,

@@ -18,7 +18,7 @@
   {#if r !== null}<span class="num text-[13px] {one.rail ? tone(r) : ''}">{fixed(r, 1)} R</span>{/if}</span
 >
 {#if held}<span class="mt-0.5 block"><Rail rail={held} /></span>{/if}
-<span class="block truncate text-[12px] text-ink3"
+<span class="block truncate text-[12px] text-ink2"
   >{#if one.planned && !one.rail && one.stage === 'planned'}{one.planned.away >= 0
       ? `${percent(one.planned.away, 1, false)} to its entry`
       : 'past its entry'}{one.paper === 'waiting' ? ', with the clock' : ''} ·
