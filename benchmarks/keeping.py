@@ -5,9 +5,12 @@ python benchmarks/keeping.py [--instruments 5000] [--length 5000] [--data FOLDER
 
 import argparse
 import os
+import sys
 import tempfile
 import time
 from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
 from benchmarks.store import store
 

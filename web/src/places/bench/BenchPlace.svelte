@@ -142,9 +142,9 @@
     <p class="p-6 text-ink2">Opening the bench …</p>
   {:else}
     <div
-      class="grid min-h-0 flex-1 grid-cols-1 overflow-auto min-[900px]:grid-cols-[340px_minmax(0,1fr)] min-[900px]:overflow-hidden"
+      class="grid min-h-0 flex-1 grid-cols-1 overflow-auto max-[899px]:auto-rows-max min-[900px]:grid-cols-[340px_minmax(0,1fr)] min-[900px]:overflow-hidden"
     >
-      <div class="flex min-h-0 flex-col border-hair min-[900px]:border-r">
+      <div class="flex flex-col border-hair min-[900px]:min-h-0 min-[900px]:border-r">
         <nav class="flex shrink-0 flex-wrap gap-x-4 border-b border-hair px-4 pt-2.5" aria-label="Stages">
           {#each STAGES as one (one)}
             <a
@@ -176,7 +176,10 @@
             <button class="link" onclick={take}>CSV</button>
           </p>
         {/if}
-        <ul class="min-h-0 flex-1 overflow-auto max-[899px]:max-h-[34vh]" aria-label="On this stage">
+        <ul
+          class="overflow-auto max-[899px]:max-h-[34vh] min-[900px]:min-h-0 min-[900px]:flex-1"
+          aria-label="On this stage"
+        >
           {#each shown as one (one.id)}
             <li>
               <button

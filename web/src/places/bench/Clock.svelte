@@ -50,7 +50,7 @@
       <Rail rail={position.rail} />
       {#if held.r !== null}<b class="num {tone(held.r)}">{held.r > 0 ? '+' : ''}{fixed(held.r, 1)} R</b>{/if}
       <span class="num {tone(held.unrealised)}">{whole(held.unrealised)}</span>
-      {#if held.realised}<span class="text-ink2">and {whole(held.realised)} realised, costs in it</span>{/if}
+      {#if held.realised}<span class="text-ink2">{whole(held.realised)} realised, costs in it</span>{/if}
     </p>
   {:else if position.holding && position.rail}
     <p class="flex flex-wrap items-center gap-x-3">

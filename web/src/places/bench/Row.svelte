@@ -21,10 +21,9 @@
 <span class="block truncate text-[12px] text-ink2"
   >{#if one.planned && !one.rail && one.stage === 'planned'}{one.planned.away >= 0
       ? `${percent(one.planned.away, 1, false)} to its entry`
-      : 'past its entry'}{one.paper === 'waiting' ? ', with the clock' : ''} ·
-  {/if}{one.rule_name ? `${one.rule_name}, ` : ''}{moment(
-    one.since,
-  )}{#if one.report !== null && one.report <= 5}<span class="text-ember">
+      : 'past its entry'}{one.paper === 'waiting' ? ', with the clock · ' : ' · '}{/if}{one.rule_name
+    ? `${one.rule_name}, `
+    : ''}{moment(one.since)}{#if one.report !== null && one.report <= 5}<span class="text-ember">
       · reports {one.report === 0 ? 'today' : `in ${one.report} day${one.report === 1 ? '' : 's'}`}</span
     >{/if}</span
 >

@@ -4,7 +4,9 @@
   import { csv, download } from '$lib/csv'
   import { day, percent, price, tone, whole } from '$lib/format'
   import { tell } from '$lib/notice.svelte'
-  import { ask, query } from '$lib/queries'
+  import { bench } from '$lib/keeping'
+  import { ask, forget, query } from '$lib/queries'
+  import { go } from '$lib/router.svelte'
   import { REASONS } from '../words'
 
   interface Props {
@@ -43,6 +45,37 @@
       .join('\n')
     await navigator.clipboard.writeText(text)
     tell('The orders are on the clipboard.')
+  }
+
+  /** Entries go on the bench; those with a price and a stop as plans, with the shares of the book. */
+  async function toBench(): Promise<void> {
+    let plans = 0
+    try {
+      for (const order of entries) {
+        const { id, new: fresh } = await bench.put(order.symbol, found!.as_of, null)
+        if (order.at === 'open' || order.stop === null || !fresh) continue
+        const side = order.action === 'buy' ? ('long' as const) : ('short' as const)
+        const { plan } = await bench.plan(id, { as_of: found!.as_of, side, plan: null })
+        const kept = {
+          ...plan,
+          entry: Number(order.at),
+          stop: order.stop,
+          targets: [],
+          shares: Math.floor(order.shares),
+        }
+        await bench.keepPlan(id, kept, found!.as_of)
+        await bench.move(id, 'planned', found!.as_of)
+        plans += 1
+      }
+      await forget('bench')
+      tell(`${entries.length} on the bench, ${plans} of them with a plan.`, {
+        label: 'Look',
+        run: () => go(plans ? '/bench/planned' : '/bench'),
+      })
+    } catch (error) {
+      await forget('bench')
+      tell(sentence(error))
+    }
   }
 
   function save(): void {
@@ -93,6 +126,11 @@
       <p class="mt-2 flex gap-4 text-[13px]">
         <button class="link underline underline-offset-3" onclick={copy}>Copy</button>
         <button class="link underline underline-offset-3" onclick={save}>CSV</button>
+        {#if entries.length}
+          <button class="link underline underline-offset-3" onclick={toBench}
+            >Put what it buys on the bench</button
+          >
+        {/if}
       </p>
       <table class="mt-1 text-[13px]">
         <thead>
