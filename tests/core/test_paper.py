@@ -226,6 +226,18 @@ def test_a_stop_that_is_moved_holds_from_then_on() -> None:
     assert [(f.moment.day, f.price, f.reason) for f in fills] == [(days[2], 53.5, "stop")]
 
 
+def test_what_a_target_took_is_not_taken_again_when_another_is_added() -> None:
+    market = four_days()
+    engine, days = Evaluator(market, threads=1), market.bars.days.tolist()
+    order = PaperOrder("A", "long", 51.5, 40.0, ((53.0, 0.5),), "", 100.0, days[0] + 30)
+    paper, fills = play(engine, order, placed(market, order, Moment(days[0])), Moment(days[2]))
+    assert [(f.shares, f.price, f.reason) for f in fills[1:]] == [(50, 54.0, "target")]
+    more = replace(order, targets=((53.0 * 1.00001, 0.5), (60.0, 0.5)))
+    paper, fills = play(engine, more, moved(paper, more), Moment(days[3]))
+    assert fills == []
+    assert paper.position["shares"] == 50
+
+
 def test_what_is_to_be_left_is_left_at_the_next_open_and_what_waits_too_long_ends() -> None:
     market = four_days()
     engine, days = Evaluator(market, threads=1), market.bars.days.tolist()

@@ -125,8 +125,11 @@ def test_the_next_session_and_what_is_there_of_it(market: Market) -> None:
 
 def test_what_looks_across_the_market_is_laid_out_whole(market: Market) -> None:
     (op,) = ops_of('breadth("Above the 50-day average") 1 ago > 50%')
-    assert needs_all([op])
-    assert not needs_all(ops_of("benchmark(close > sma(50)) 1 ago"))
+    assert needs_all([op], [])
+    assert not needs_all(ops_of("benchmark(close > sma(50)) 1 ago"), [])
+    other = ops_of('of("S03", close > open) 1 ago')
+    assert needs_all(other, ["S01"])
+    assert not needs_all(other, ["S01", "S03"])
     session = int(market.bars.sessions[-30])
     of = sessions_of(morning(market, session, "bell", INDICES, whole=True), "HARBOUR", [op])
     k = market.bars.number["HARBOUR"]

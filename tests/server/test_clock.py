@@ -63,7 +63,9 @@ def test_a_plan_is_left_to_the_clock_fills_and_is_stopped(api: Api, other: Api, 
     assert held["holding"]["costs"] == pytest.approx(10 * paid * 0.001)
     assert held["stop"] == pytest.approx(plan["stop"])
     assert held["holding"]["r"] == pytest.approx((float(of["close"][filled]) - paid) / (paid - plan["stop"]))
-    assert [h["symbol"] for h in api.get("/desk").json()["holdings"]] == [symbol]
+    desk = api.get("/desk").json()
+    assert [h["symbol"] for h in desk["holdings"]] == [symbol]
+    assert desk["at_risk"] == pytest.approx(10 * (float(of["close"][filled]) - plan["stop"]) / 100_000)
     assert "bought 10 at" in messages()[-1].subject
     # The stop is moved right under the last price: sold there as soon as a low reaches it.
     nearer = round(float(of["close"][filled]) * 0.999, 2)
@@ -93,6 +95,7 @@ def test_what_waits_is_taken_back_ends_or_is_closed_at_the_open(api: Api, stand:
     api.put(f"/bench/{item}/clock", {})
     assert api.put(f"/bench/{item}/plan", {"plan": None}).status_code == 409
     assert api.patch(f"/bench/{item}", {"stage": "closed"}).status_code == 409
+    assert api.delete(f"/bench/{item}").status_code == 409
     assert api.post(f"/bench/{item}/fills", {"action": "buy", "shares": 1, "price": 5, "day": iso(now.day)}).status_code == 409
     assert api.put(f"/bench/{item}/clock", {"on": False}).status_code == 204
     assert not position(api, item)["clock"]
@@ -160,6 +163,10 @@ def test_fills_by_hand_in_parts_with_costs(api: Api, other: Api, stand: Stand) -
     assert api.delete(f"/bench/{item}/fills/{second}").status_code == 204
     assert fill("sell", 100, close, iso(int(of["days"][-6])))["status"] == 200
     assert stage(item) == "closed"
+    assert "Its position is over" in fill("buy", 10, close)["detail"]
+    api.patch(f"/bench/{item}", {"stage": "planned"})
+    assert "Its position is over" in api.put(f"/bench/{item}/clock", {}).json()["detail"]
+    api.patch(f"/bench/{item}", {"stage": "closed"})
     assert api.delete(f"/bench/{item}/fills/{first['id']}").status_code == 422  # nothing would have been held to sell
     (listed,) = [i for i in api.get("/bench").json() if i["id"] == item]
     assert listed["rail"]["result"] == pytest.approx(100 * (close - price) - 2)

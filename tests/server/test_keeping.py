@@ -160,6 +160,8 @@ def test_a_rule_that_becomes_true_is_told_with_its_names(api: Api, stand: Stand)
     now = stand(12)
     rule = api.post("/rules", {"text": RULE}).json()["id"]
     api.post("/alerts", {"kind": "rule", "rule": rule})
+    assert api.patch(f"/rules/{rule}", {"name": "Over it"}).status_code == 200
+    assert "Over it" in api.get("/alerts").json()[0]["words"]
     expected, day = [], None
     for back in range(11, -1, -1):
         now = stand(back)

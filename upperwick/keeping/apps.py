@@ -6,8 +6,15 @@ class KeepingConfig(AppConfig):
     label = "keeping"
 
     def ready(self) -> None:
-        """Alerts of a breadth go on under its new name."""
-        from upperwick.rules.signals import breadth_renamed
+        """Alerts of a breadth go on under its new name, and those of a rule say its new one."""
+        from upperwick.rules.signals import breadth_renamed, renamed
+
+        def rule_named(sender: object, owner: object, was: str, name: str, **_: object) -> None:
+            from upperwick.keeping.models import Alert
+
+            for alert in Alert.objects.filter(owner=owner, kind="rule", about__name=was):
+                alert.about = {**alert.about, "name": name}
+                alert.save(update_fields=["about"])
 
         def named(sender: object, owner: object, was: str, name: str, **_: object) -> None:
             from upperwick.keeping.models import Alert
@@ -17,4 +24,5 @@ class KeepingConfig(AppConfig):
                     alert.about = {**alert.about, "name": name}
                     alert.save(update_fields=["about"])
 
+        renamed.connect(rule_named, weak=False, dispatch_uid="a rule's new name in alerts")
         breadth_renamed.connect(named, weak=False, dispatch_uid="a breadth's new name in alerts")

@@ -73,7 +73,10 @@ def note(request: HttpRequest, item_id: int, body: BenchNote):
 
 @router.delete("/{item_id}", response={204: None}, operation_id="drop_from_bench")
 def drop(request: HttpRequest, item_id: int):
-    items.drop(items.find(request.user, item_id))
+    item = items.find(request.user, item_id)
+    if item.paper is not None:
+        raise Refused("It is left to the clock; take it back first.", 409)
+    items.drop(item)
     return Status(204, None)
 
 

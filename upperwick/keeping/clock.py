@@ -11,7 +11,7 @@ from django.db import transaction
 
 from upperwick.bench.models import BenchEvent, BenchItem, Fill
 from upperwick.keeping import plan as plans
-from upperwick.keeping.held import WORDS, held_now, keep_paper, order_of, paper_of, shares_words, to_stage, waits_words
+from upperwick.keeping.held import OVER, WORDS, held_said, keep_paper, order_of, paper_of, shares_words, to_stage, waits_words
 from upperwick.keeping.mail import small_chart, tell
 from upperwick.keeping.plan import account_of, scale_at, usual_money
 from upperwick.market.services import as_of_moment, open_market
@@ -52,9 +52,9 @@ def leave(item: BenchItem, as_of: str | None) -> None:
         raise Refused("It is left to the clock already.", 409)
     if item.stage == "closed":
         raise Refused("It is closed. Move it to planned first.", 409)
-    held = held_now(market, item, now)
-    if held is not None and held.shares > 0:
-        raise Refused("It is held by hand already; enter what happens to it as fills.", 409)
+    held = held_said(market, item, now)
+    if held is not None:
+        raise Refused("It is held by hand already; enter what happens to it as fills." if held.shares > 0 else OVER, 409)
     if item.plan["until"] < iso(now.day) or (item.plan["until"] == iso(now.day) and now.closed):
         raise Refused("The plan has ended; give it another day.", 409)
     shares = _shares(engine, item, now)

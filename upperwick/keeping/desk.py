@@ -14,7 +14,7 @@ from upperwick.jobs.models import UNFINISHED, Job
 from upperwick.keeping.held import SINGLE, fills_of, held_now, order_of, paper_of, shares_words, stop_now, waits_words
 from upperwick.keeping.look import digest_at
 from upperwick.keeping.models import Alert, Message, Watched
-from upperwick.keeping.plan import scale_at
+from upperwick.keeping.plan import account_of, scale_at
 from upperwick.keeping.positions import rail_of
 from upperwick.keeping.services import row_of
 from upperwick.market.charts import rounded
@@ -41,7 +41,8 @@ def desk(owner: Any) -> dict[str, Any]:
     mine = Message.objects.filter(owner=owner, deleted__isnull=True)
     found: dict[str, Any] = {
         "moment": None, "sentence": "", "breadth_days": [], "breadth": [], "breadth_universe": "", "watched": [], "told": [],
-        "unread": mine.filter(read=False).count(), "ahead": [], "waiting": _waiting(owner), "names": {}, "holdings": [], "orders": [],
+        "unread": mine.filter(read=False).count(), "ahead": [], "waiting": _waiting(owner), "names": {},
+        "holdings": [], "orders": [], "at_risk": None,
         "alerts": Alert.objects.filter(owner=owner, armed=True, deleted__isnull=True).count(),
     }  # fmt: skip
     if not len(market.bars):
@@ -62,6 +63,7 @@ def desk(owner: Any) -> dict[str, Any]:
         "ahead": ahead,
         "holdings": holdings,
         "orders": orders,
+        "at_risk": at_risk(owner, [one["rail"] for one in holdings]),
         "names": {s: names[market.bars.number[s]] for s in sorted(symbols) if s in market.bars.number},
     }
 
@@ -139,6 +141,14 @@ def _positions(owner: Any, market: Market, now: Moment) -> tuple[list[dict[str, 
             does = SINGLE[rail["side"]][1]
             orders.append({**told, "words": f"{does} {shares_words(rail['shares'])} at the next open"})
     return holdings, orders
+
+
+def at_risk(owner: Any, rails: list[dict[str, Any]]) -> float | None:
+    """What all stops would take from the last prices, as a share of the account; None where one that is held has no stop."""
+    if any(one["stop"] is None for one in rails):
+        return None
+    far = ((one["close"] - one["stop"]) * (1 if one["side"] == "long" else -1) for one in rails)
+    return float(sum(one["shares"] * max(0.0, away) for one, away in zip(rails, far, strict=True)) / account_of(owner).money)
 
 
 def _to_look_at(market: Market, item: BenchItem, now: Moment) -> dict[str, Any]:

@@ -6,13 +6,15 @@ from dataclasses import asdict
 from datetime import date
 
 from upperwick.bench.models import BenchEvent, BenchItem, Fill
+from upperwick.refused import Refused
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, iso, read_moment, to_day
-from wickcore.book.holding import Done, Holding, holding
+from wickcore.book.holding import Done, Holding, Unfit, holding
 from wickcore.book.paper import HELD, Paper, PaperOrder, rests
 
 COST, SLIP = 0.001, 0.0  # a side, as of a book that says nothing
 WORDS = {"buy": "bought", "sell": "sold", "short": "sold short", "cover": "bought back"}
+OVER = "Its position is over. Put the instrument on the bench anew for another: R and results are those of one position."
 SINGLE = {"long": ("buy", "sell"), "short": ("sell short", "buy back")}
 
 
@@ -72,6 +74,14 @@ def held_now(market: Market, item: BenchItem, at: Moment, fills: Sequence[Fill] 
     if item.symbol not in market.bars.number:
         return None
     return holding(market, item.symbol, done(fills_of(item) if fills is None else fills), at, item.first_stop)
+
+
+def held_said(market: Market, item: BenchItem, at: Moment) -> Holding | None:
+    """As `held_now`. Raises Refused with the sentence of fills that cannot have been."""
+    try:
+        return held_now(market, item, at)
+    except Unfit as error:
+        raise Refused(str(error), 422) from None
 
 
 def stop_now(item: BenchItem, scale: float) -> float | None:

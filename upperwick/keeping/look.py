@@ -73,7 +73,10 @@ def mark() -> tuple[Any, ...]:
         BenchList.objects.aggregate(latest=Max("saved"))["latest"],
         BenchEvent.objects.aggregate(latest=Max("id"))["latest"],
         *Watched.objects.aggregate(**counted).values(),
-        *Schedule.objects.filter(on=True, deleted__isnull=True).aggregate(**counted).values(),
+        # Each by itself: one switched off and another on at once are as many as before.
+        *Schedule.objects.filter(on=True, deleted__isnull=True)
+        .order_by("id")
+        .values_list("id", "rule", "universe", "weekdays", "times"),
         *Alert.objects.filter(armed=True, deleted__isnull=True).aggregate(**counted, arm=Max("armings")).values(),
     )
 

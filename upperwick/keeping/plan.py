@@ -296,7 +296,9 @@ def keep(item: BenchItem, asked: dict[str, Any], as_of: str | None) -> None:
     scale = scale_at(market, item.symbol, day)
     targets = [(one["price"] * scale, one["part"]) for one in asked["targets"]]
     item.plan = {**asked, "entry": asked["entry"] * scale, "stop": asked["stop"] * scale, "targets": targets}
-    item.save(update_fields=["plan"])
+    if held is not None and item.first_stop is None:
+        item.first_stop = item.plan["stop"]  # bought before there was a plan: R is of its first stop all the same
+    item.save(update_fields=["plan", "first_stop"])
     aims = "".join(
         f", target {one['price']:g}" + ("" if one["part"] == 1 else f" for {one['part']:.0%}") for one in asked["targets"]
     )

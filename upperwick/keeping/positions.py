@@ -9,7 +9,19 @@ from django.utils import timezone
 
 from upperwick.bench.items import items_of
 from upperwick.bench.models import BenchEvent, BenchItem, Fill
-from upperwick.keeping.held import WORDS, fills_of, held_now, order_of, paper_of, shares_words, stop_now, to_stage, waits_words
+from upperwick.keeping.held import (
+    OVER,
+    WORDS,
+    fills_of,
+    held_now,
+    held_said,
+    order_of,
+    paper_of,
+    shares_words,
+    stop_now,
+    to_stage,
+    waits_words,
+)
 from upperwick.market.services import as_of_moment, open_market, request_limits
 from upperwick.refused import Refused
 from upperwick.rules.checking import prepared
@@ -41,6 +53,9 @@ def enter(item: BenchItem, asked: dict[str, Any]) -> tuple[Fill, str]:
         moment = now
     if item.fills.count() >= MOST_FILLS:
         raise Refused(f"An item keeps at most {MOST_FILLS} fills.")
+    before = held_said(market, item, now)
+    if before is not None and not before.shares and asked["action"] in INTO:
+        raise Refused(OVER, 409)
     k = market.bars.number[item.symbol]
     end = int(market.bars.ends(moment)[k])
     if end == market.bars.offsets[k]:
@@ -75,10 +90,7 @@ def _by_hand(item: BenchItem, market: Market) -> None:
 
 def _settle(item: BenchItem, market: Market, now: Moment) -> None:
     """After fills by hand have changed: whether they can have been, and the stage that follows from them. Raises Refused."""
-    try:
-        held = held_now(market, item, now)
-    except Unfit as error:
-        raise Refused(str(error), 422) from None
+    held = held_said(market, item, now)
     if held is None:
         return
     if (

@@ -151,6 +151,8 @@ class DeskOrderOut(Schema):
 
 
 class DeskOut(Schema):
+    """at_risk: what the stops of all that is held would take from the last prices, as a share of the account; None where one has none."""
+
     moment: str | None
     sentence: str
     breadth_days: list[str]
@@ -162,6 +164,7 @@ class DeskOut(Schema):
     ahead: list[AheadOut]
     holdings: list[HeldOut]
     orders: list[DeskOrderOut]
+    at_risk: float | None
     waiting: list[WaitingOut]
     alerts: int
     names: dict[str, str]

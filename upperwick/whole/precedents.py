@@ -3,6 +3,7 @@
 from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
+from functools import lru_cache
 from threading import Lock
 from typing import Any
 
@@ -17,6 +18,7 @@ from upperwick.whole.models import PrecedentLook
 from wickcore.bars.market import Market
 from wickcore.bars.moment import iso
 from wickcore.language.check import check_rule
+from wickcore.language.operations import Op
 from wickcore.language.rule import CheckedRule
 from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.precedents import morning as mornings
@@ -127,7 +129,7 @@ def looked(owner: Any, asked: dict[str, Any]) -> dict[str, Any]:
         results = []
         for line, one in ways:
             ops = [] if one is None else [x.op for x in one.deciding]
-            laid = _morning(at, needs_all(ops))
+            laid = _morning(at, needs_all(ops, at.indices))
             results.append((line, one, {s: sessions_of(laid, s, ops, first, limits) for s in at.indices}, laid))
     sets = _count_set(owner, at, [one for _, one, _, _ in results])
     _, _, own, laid = results[0]
@@ -163,10 +165,16 @@ def _name(market: Market, symbol: str) -> str:
     return market.names[k] if market.names and market.names[k] else symbol
 
 
+@lru_cache(1_000)
+def _op(line: str) -> Op:
+    """Kept: a hundred statements are looked at with every morning, and are the same lines each time."""
+    return check_rule(text_of("", [line])).lines[0].op
+
+
 def _told(at: Begun, first: int | None) -> list[dict[str, Any]]:
     """The statements by group: those that are true this morning, rarest first, and those that are open until the bell."""
     statements = statements_of(at.market.events)
-    ops = [check_rule(text_of("", [s.line])).lines[0].op for s in statements]
+    ops = [_op(s.line) for s in statements]
     found = sessions_of(_morning(at, False), at.index, ops, first)
     rows: dict[str, list[dict[str, Any]]] = {name: [] for name in GROUPS}
     for statement, truth, known, this in zip(statements, found.truths, found.known, found.this, strict=True):

@@ -30,6 +30,7 @@ from wickcore.scan.limits import Limits
 from wickcore.trade.orders import limit_fill, stop_fill
 
 MOST_TARGETS = 3
+SAME = 1e-4  # what rounding a price for a person makes of it
 PRICE, SIDE, UP, SHARES, STOP, WAITS = range(6)  # of an order, as the loop has it
 WAITING, HELD, EXPIRED, CLOSED = "waiting", "held", "expired", "closed"
 _ACTIONS = {("in", 1): "buy", ("in", -1): "short", ("out", 1): "sell", ("out", -1): "cover"}
@@ -403,8 +404,15 @@ def moved(paper: Paper, order: PaperOrder) -> Paper:
     if paper.state != HELD:
         return replace(paper, shares=order.shares) if paper.state == WAITING else paper
     stop = math.nan if order.stop is None else order.stop
-    done = 0.0 if len(order.targets) != len(paper.levels) else paper.position["done"]
-    position = {**paper.position, "stop": stop, "done": done, "follow": paper.position["follow"] if order.follow else math.nan}
+    # What was taken at a target that still stands is not taken there again.
+    taken = [level for n, level in enumerate(paper.levels) if (int(paper.position["done"]) >> n) & 1]
+    done = sum(1 << n for n, (price, _) in enumerate(order.targets) if any(math.isclose(price, t, rel_tol=SAME) for t in taken))
+    position = {
+        **paper.position,
+        "stop": stop,
+        "done": float(done),
+        "follow": paper.position["follow"] if order.follow else math.nan,
+    }
     return replace(paper, position=position, levels=tuple(price for price, _ in order.targets))
 
 

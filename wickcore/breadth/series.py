@@ -87,7 +87,8 @@ def _tallied(engine: Evaluator, breadth: CheckedBreadth, limits: Limits | None) 
     """Members that fail, are unknown and pass by moment of the engine's table, and the value."""
     whole = engine.whole(limits)
     op = breadth.op
-    return tally_of(whole, op, engine.table)[0], ACROSS[op.kind].make(whole, op, engine.table)
+    members, value = tally_of(whole, op, engine.table)
+    return members, value if op.params[1] != "sum" else ACROSS[op.kind].make(whole, op, engine.table)
 
 
 def _goes_on(bars: Bars, day: int) -> bool:

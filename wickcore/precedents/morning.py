@@ -64,9 +64,11 @@ def _open_of(market: Market, k: int, session: int) -> float | None:
     return None
 
 
-def needs_all(ops: Sequence[Op]) -> bool:
-    """Whether lines look at more than the instruments they are asked of."""
-    return any(op.kind in ACROSS and op.kind not in ("benchmark", "of") for op in each(*ops))
+def needs_all(ops: Sequence[Op], symbols: Sequence[str]) -> bool:
+    """Whether lines look at more than the benchmark and the instruments they are asked of, those symbols."""
+    return any(
+        op.kind in ACROSS and op.kind != "benchmark" and not (op.kind == "of" and op.params[0] in symbols) for op in each(*ops)
+    )
 
 
 def morning(market: Market, session: int, stage: Stage, symbols: Sequence[str], whole: bool = False) -> Morning:

@@ -6373,7 +6373,10 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** DeskOut */
+        /**
+         * DeskOut
+         * @description at_risk: what the stops of all that is held would take from the last prices, as a share of the account; None where one has none.
+         */
         DeskOut: {
             /** Moment */
             moment: string | null;
@@ -6397,6 +6400,8 @@ export interface components {
             holdings: components["schemas"]["HeldOut"][];
             /** Orders */
             orders: components["schemas"]["DeskOrderOut"][];
+            /** At Risk */
+            at_risk: number | null;
             /** Waiting */
             waiting: components["schemas"]["WaitingOut"][];
             /** Alerts */

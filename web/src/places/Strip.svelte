@@ -207,8 +207,10 @@
 {#if past}
   <div role="status" class="flex shrink-0 items-center gap-3 bg-glow px-4 py-0.5 text-[13px]">
     <span
-      >You stand on <b class="font-semibold">{market.asOf ? longMoment(market.asOf) : ''}</b>. Nothing later
-      is known: not in the list, not on the charts, not in what is measured.</span
+      >You stand on <b class="font-semibold">{market.asOf ? longMoment(market.asOf) : ''}</b>. {here?.id ===
+      'precedents'
+        ? 'The night and the morning of the session after it are looked at here; nothing later is known.'
+        : 'Nothing later is known: not in the list, not on the charts, not in what is measured.'}</span
     >
     <button class="underline underline-offset-3" onclick={() => standOn(latest() ?? '')}
       >Back to the latest</button

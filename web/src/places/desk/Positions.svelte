@@ -1,6 +1,6 @@
 <script lang="ts">
   /** What is held, each on its rail, and the orders for the next session. */
-  import { fixed, price, tone } from '$lib/format'
+  import { fixed, percent, price, tone } from '$lib/format'
   import type { Desk } from '$lib/keeping'
   import Rail from '$lib/Rail.svelte'
 
@@ -10,7 +10,9 @@
 {#if desk.holdings.length}
   <h2 class="mt-6 font-title text-[18px]">
     Holding <span class="font-sans text-[13px] text-ink2"
-      >{desk.holdings.length} position{desk.holdings.length === 1 ? '' : 's'}</span
+      >{desk.holdings.length} position{desk.holdings.length === 1 ? '' : 's'}{desk.at_risk === null
+        ? ''
+        : `, ${percent(desk.at_risk, 1, false)} of the account to their stops`}</span
     >
   </h2>
   <div class="overflow-x-auto">
