@@ -241,6 +241,15 @@ def test_what_a_later_import_said_again_stays_without_the_first(tmp_path: Path) 
     assert Split.objects.get().ratio == 4
 
 
+@pytest.mark.parametrize("order", [(0, 1), (1, 0)])
+def test_an_instrument_goes_with_the_last_import_that_spoke_of_it(tmp_path: Path, order: tuple[int, int]) -> None:
+    bring(write(tmp_path, "symbol,name\nZZZ,Other\n"))
+    made = [bring(write(tmp_path, HEAD + f"ZZA,2024-01-0{day},1,2,1,1,1\n", f"d{day}.csv")) for day in (2, 3)]
+    for n in order:
+        undo(made[n].id)
+    assert list(Instrument.objects.values_list("symbol", flat=True)) == ["ZZZ"]
+
+
 @given(st.data())
 @settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_undone_in_any_order_the_market_is_as_if_they_had_never_been(tmp_path: Path, data: st.DataObject) -> None:

@@ -55,6 +55,7 @@ def undo(import_id: int, tell: Callable[[float], None] = lambda share: None) -> 
             for table in reversed([t for t in TABLES if t in rows]):
                 _put_back_rows(table, rows[table])
             Before.objects.bulk_update(changed, ["data"], batch_size=100)
+            _hand_on_new(one, rows.get("instruments", {}))
             Before.objects.filter(of=one).delete()
             Import.objects.filter(id=one.id).update(undone=timezone.now())
             another_version(f"Undone: {one.what}")
@@ -120,6 +121,20 @@ def _rows_handed_on(one: Import, row: Before, changed: list[Before]) -> dict[str
         if other not in changed:
             changed.append(other)
     return mine
+
+
+def _hand_on_new(one: Import, rows: dict[str, Row | None]) -> None:
+    """Instruments that this import made and that later ones speak of stay with those: the next one remembers that they had not been there."""
+    made = [key for key, row in rows.items() if row is None]
+    symbols = {str(json.loads(key)[0]): key for key in made}
+    stay = Instrument.objects.filter(symbol__in=symbols).values_list("symbol", flat=True)
+    later = Import.objects.filter(id__gt=one.id, undone__isnull=True, before__isnull=False).order_by("id").first()
+    if later is None or not stay:
+        return
+    kept = Before.objects.filter(of=later, table="instruments").first() or Before(of=later, table="instruments")
+    known = unpacked_rows(kept.data) if kept.pk else {}
+    kept.data = packed_rows({**{symbols[symbol]: None for symbol in stay}, **known})
+    kept.save()
 
 
 def _without_first(first: Row | None, stood: list[Row | None]) -> list[Row | None]:

@@ -97,8 +97,8 @@ export class Planning {
     try {
       await bench.keepPlan(id, plan, market.asOf)
       this.tried = null
+      tell(`The plan for ${symbol} is kept.`) // at once: said later it would take the place of what is said meanwhile
       await forget('bench')
-      tell(`The plan for ${symbol} is kept.`)
     } catch (error) {
       tell(sentence(error))
     }
@@ -110,11 +110,11 @@ export class Planning {
     try {
       await bench.keepPlan(id, null, market.asOf)
       this.tried = null
-      await forget('bench')
       tell(`The plan for ${symbol} is taken away.`, {
         label: 'Undo',
         run: () => before && void bench.keepPlan(id, before, market.asOf).then(() => forget('bench')),
       })
+      await forget('bench')
     } catch (error) {
       tell(sentence(error))
     }
