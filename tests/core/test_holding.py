@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from tests.made import one
+from tests.made import SESSION, one
 from wickcore.bars.bars import build_bars
 from wickcore.bars.factor import factor_of_events
 from wickcore.bars.market import Market
@@ -57,6 +57,36 @@ def test_a_split_and_a_dividend_on_the_way() -> None:
     assert found is not None
     assert (found.shares, found.entry, found.received, found.unrealised) == pytest.approx((200, 25, 100, 200))
     assert (found.risk, found.r) == pytest.approx((2, 0.5))
+
+
+def minutes(days: list[int], price: list[float], factor: list[float]) -> dict[str, np.ndarray]:
+    """Two bars within each day."""
+    column = np.array(price)
+    return {
+        "days": np.array(days), "minute": np.tile([570, 575], len(days) // 2).astype(np.int32), "volume": column, "factor": np.array(factor),
+        **dict.fromkeys(("open", "high", "low", "close"), column),
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize("gap", [False, True])
+def test_a_split_in_a_session_that_runs_and_one_that_the_minutes_missed(gap: bool) -> None:
+    """Two for one on day 2: the running session tells it by its first minute; or its day's bar does, and minutes go on the day after. 100 at 50
+    are 200 at 25 either way, never 400."""
+    d = [18_262, 18_263, 18_264, 18_265]
+    if gap:
+        whole = {"days": np.array(d[:3]), "volume": np.ones(3), "factor": np.array([1.0, 1.0, 2.0]),
+                 **dict.fromkeys(("open", "high", "low", "close"), np.array([50.0, 50.0, 25.0]))}  # fmt: skip
+        inner = minutes([d[1], d[1], d[3], d[3]], [50.0, 50.0, 25.0, 26.0], [1.0, 1.0, 2.0, 2.0])
+        now = Moment(d[3], 580)
+    else:
+        whole = {"days": np.array(d[:2]), "volume": np.ones(2), "factor": np.ones(2),
+                 **dict.fromkeys(("open", "high", "low", "close"), np.array([50.0, 50.0]))}  # fmt: skip
+        inner = minutes([d[1], d[1], d[2], d[2]], [50.0, 50.0, 25.0, 26.0], [1.0, 1.0, 2.0, 2.0])
+        now = Moment(d[2], 580)
+    market = Market((build_bars({"A": whole}), build_bars({"A": inner}, "5min", SESSION)))
+    found = holding(market, "A", [bought(d[0], 100, 50)], now)
+    assert found is not None
+    assert (found.shares, found.entry, found.close, found.unrealised) == pytest.approx((200, 25, 26, 200))
 
 
 @pytest.mark.parametrize(

@@ -7,6 +7,7 @@ import pytest
 
 from tests.core.books import checked, ready, small_market
 from tests.made import inner_market, one
+from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, of_key
 from wickcore.book.holding import Done, holding
@@ -222,7 +223,7 @@ def test_a_stop_that_is_moved_holds_from_then_on() -> None:
     order = PaperOrder("A", "long", 51.5, 48.0, (), "", 100.0, days[0] + 30)
     paper, _ = play(engine, order, placed(market, order, Moment(days[0])), Moment(days[1]))
     nearer = PaperOrder("A", "long", 51.5, 53.5, (), "", 100.0, days[0] + 30)
-    paper, fills = play(engine, nearer, moved(paper, nearer), Moment(days[3]))
+    paper, fills = play(engine, nearer, moved(paper, nearer, Moment(days[1])), Moment(days[3]))
     assert [(f.moment.day, f.price, f.reason) for f in fills] == [(days[2], 53.5, "stop")]
 
 
@@ -233,9 +234,42 @@ def test_what_a_target_took_is_not_taken_again_when_another_is_added() -> None:
     paper, fills = play(engine, order, placed(market, order, Moment(days[0])), Moment(days[2]))
     assert [(f.shares, f.price, f.reason) for f in fills[1:]] == [(50, 54.0, "target")]
     more = replace(order, targets=((53.0 * 1.00001, 0.5), (60.0, 0.5)))
-    paper, fills = play(engine, more, moved(paper, more), Moment(days[3]))
+    paper, fills = play(engine, more, moved(paper, more, Moment(days[2])), Moment(days[3]))
     assert fills == []
     assert paper.position["shares"] == 50
+
+
+def test_of_the_bar_of_a_session_that_runs_only_its_close_counts() -> None:
+    """Placed at 11 on day 2, without minutes: its high of 52 may lie before that. The close of 51 fills nothing; the next open does."""
+    market = four_days()
+    engine, days = Evaluator(market, threads=1), market.bars.days.tolist()
+    order = PaperOrder("A", "long", 51.5, 40.0, (), "", 100.0, days[0] + 30)
+    paper, fills = play(engine, order, placed(market, order, Moment(days[1], 660)), Moment(days[2]))
+    assert [(f.moment.day, f.price) for f in fills] == [(days[2], 54.0)]
+    early, _ = play(engine, order, placed(market, order, Moment(days[0])), Moment(days[2], 660))
+    nearer = replace(order, stop=53.5)  # the low of 53 on day 3 may lie before 11; day 4 opens under the stop
+    paper, fills = play(engine, nearer, moved(early, nearer, Moment(days[2], 660)), Moment(days[3]))
+    assert [(f.moment.day, f.price, f.reason) for f in fills] == [(days[3], 47.0, "stop")]
+    assert paper.state == "closed"
+    _, fills = play(engine, order, replace(early, leaves=days[2]), Moment(days[3]))
+    assert [(f.moment.day, f.price, f.reason) for f in fills] == [
+        (days[3], 47.0, "exit")
+    ]  # the next session's open, not the next bar's
+
+
+def test_an_order_of_which_a_split_leaves_nothing_ends() -> None:
+    days = np.arange(3) + 18_262
+    close = np.array([1.0, 10.0, 20.0])
+    table = {
+        "days": days,
+        "volume": close,
+        **dict.fromkeys(("open", "high", "low", "close"), close),
+        "factor": np.array([1.0, 0.1, 0.1]),
+    }
+    market = Market((build_bars({"A": table}),))
+    order = PaperOrder("A", "long", 1.5, 0.5, (), "", 5.0, 20_000)
+    paper, fills = play(Evaluator(market, threads=1), order, placed(market, order, Moment(18_262)), Moment(18_264))
+    assert (paper.state, paper.shares, fills) == ("expired", 0.0, [])
 
 
 def test_what_is_to_be_left_is_left_at_the_next_open_and_what_waits_too_long_ends() -> None:
@@ -243,7 +277,7 @@ def test_what_is_to_be_left_is_left_at_the_next_open_and_what_waits_too_long_end
     engine, days = Evaluator(market, threads=1), market.bars.days.tolist()
     order = PaperOrder("A", "long", 51.5, 40.0, (), "", 100.0, days[0] + 30)
     paper, _ = play(engine, order, placed(market, order, Moment(days[0])), Moment(days[1]))
-    paper, fills = play(engine, order, replace(paper, leaves=True), Moment(days[2]))
+    paper, fills = play(engine, order, replace(paper, leaves=days[1]), Moment(days[2]))
     assert [(f.price, f.reason, f.result) for f in fills] == [(54.0, "exit", 250.0)]
     late = PaperOrder("A", "long", 60.0, 40.0, (), "", 100.0, days[1])
     waits, _ = play(engine, late, placed(market, late, Moment(days[0])), Moment(days[1], 600))

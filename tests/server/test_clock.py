@@ -106,7 +106,7 @@ def test_what_waits_is_taken_back_ends_or_is_closed_at_the_open(api: Api, stand:
     assert "was not filled" in messages()[-1].subject
     assert position(api, item)["clock"] is False
     texts = [e["text"] for e in api.get(f"/bench/{item}/history").json()]
-    assert "the plan ended, and was not filled" in texts
+    assert any(t.startswith("the plan ended on") for t in texts)
     assert api.put(f"/bench/{item}/clock", {}).json()["detail"] == "The plan has ended; give it another day."
 
 

@@ -4,7 +4,6 @@ Fills, what they move on the bench, their messages and how far the plan was play
 on from where that one ended, and finds the same.
 """
 
-from dataclasses import asdict
 from typing import Any
 
 from django.db import transaction
@@ -18,7 +17,7 @@ from upperwick.market.services import as_of_moment, open_market
 from upperwick.refused import Refused
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, iso
-from wickcore.book.paper import CLOSED, EXPIRED, HELD, WAITING, PaperFill, PaperOrder, moved, placed, play
+from wickcore.book.paper import CLOSED, EXPIRED, HELD, WAITING, Paper, PaperFill, PaperOrder, moved, placed, play
 from wickcore.book.plan import sized
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.limits import Limits
@@ -41,9 +40,9 @@ def latest(market: Market, as_of: str | None) -> Moment:
 @transaction.atomic
 def leave(item: BenchItem, as_of: str | None) -> None:
     """Leaves an item's plan to the clock. Raises Refused where it cannot be."""
-    engine = open_market()
-    market = engine.market
+    market = open_market().market
     now = latest(market, as_of)
+    item.refresh_from_db()
     if item.symbol not in market.bars.number:
         raise Refused(f"The market holds no {item.symbol} any more.", 404)
     if item.plan is None:
@@ -55,21 +54,31 @@ def leave(item: BenchItem, as_of: str | None) -> None:
     held = held_said(market, item, now)
     if held is not None:
         raise Refused("It is held by hand already; enter what happens to it as fills." if held.shares > 0 else OVER, 409)
-    if item.plan["until"] < iso(now.day) or (item.plan["until"] == iso(now.day) and now.closed):
+    if _ended(item.plan["until"], now):
         raise Refused("The plan has ended; give it another day.", 409)
+    paper = _place(item, now)
+    to_stage(item, "planned", now)
+    words = waits_words(order_of(item), paper.up, paper.shares, scale_at(market, item.symbol, now))
+    BenchEvent.objects.create(item=item, kind="paper", moment=str(now), text=f"left to the clock: {words}")
+
+
+def _ended(until: str, now: Moment) -> bool:
+    return until < iso(now.day) or (until == iso(now.day) and now.closed)
+
+
+def _place(item: BenchItem, now: Moment) -> Paper:
+    """Lets an item's plan wait from a moment on. Raises Refused."""
+    engine = open_market()
     shares = _shares(engine, item, now)
     if shares < 1:
         raise Refused("Not one share fits. Choose how many yourself, or a nearer stop.", 409)
     item.paper = {"shares": float(shares)}
-    order = order_of(item)
     try:
-        paper = placed(market, order, now)
+        paper = placed(engine.market, order_of(item), now)
     except ValueError as error:
         raise Refused(str(error), 409) from None
     keep_paper(item, paper)
-    to_stage(item, "planned", now)
-    words = waits_words(order, paper.up, shares, scale_at(market, item.symbol, now))
-    BenchEvent.objects.create(item=item, kind="paper", moment=str(now), text=f"left to the clock: {words}")
+    return paper
 
 
 def _shares(engine: Evaluator, item: BenchItem, now: Moment) -> int:
@@ -83,59 +92,65 @@ def _shares(engine: Evaluator, item: BenchItem, now: Moment) -> int:
     return sized(account_of(item.owner), plan["side"], plan["entry"] / scale, plan["stop"] / scale, prices, money).shares
 
 
+def _up_to_now(item: BenchItem, as_of: str | None) -> Moment:
+    """Plays an item up to the latest moment, with what was true until now, and reads it anew. To be called in the transaction that changes
+    something: nobody plays it in between."""
+    now = latest(open_market().market, as_of)
+    play_on(item.id, open_market(), now)
+    item.refresh_from_db()
+    return now
+
+
+@transaction.atomic
 def take_back(item: BenchItem, as_of: str | None) -> None:
     """Takes an item from the clock; what is held then is held by hand. Raises Refused where it was not left to it."""
-    now = latest(open_market().market, as_of)
-    play_on(item.id, open_market(), now)
-    with transaction.atomic():
-        item.refresh_from_db()
-        if item.paper is None:
-            raise Refused("It is not left to the clock, or was over just now.", 409)
-        held = item.paper["state"] == HELD
-        item.paper = None
-        item.save(update_fields=["paper"])
-        words = "taken from the clock" + ("; what is held is held by hand now" if held else "")
-        BenchEvent.objects.create(item=item, kind="paper", moment=str(now), text=words)
+    now = _up_to_now(item, as_of)
+    if item.paper is None:
+        raise Refused("It is not left to the clock, or was over just now.", 409)
+    held = item.paper["state"] == HELD
+    item.paper = None
+    item.save(update_fields=["paper"])
+    words = "taken from the clock" + ("; what is held is held by hand now" if held else "")
+    BenchEvent.objects.create(item=item, kind="paper", moment=str(now), text=words)
 
 
+@transaction.atomic
 def leave_at_open(item: BenchItem, on: bool, as_of: str | None) -> None:
-    """Whether what the clock holds is closed at the next open. Raises Refused where it holds nothing."""
-    now = latest(open_market().market, as_of)
-    play_on(item.id, open_market(), now)
-    with transaction.atomic():
-        item.refresh_from_db()
-        if item.paper is None or item.paper["state"] != HELD:
-            raise Refused("The clock holds nothing of it.", 409)
-        item.paper = {**item.paper, "leaves": on}
-        item.save(update_fields=["paper"])
-        words = "to be closed at the next open" if on else "not to be closed at the next open after all"
-        BenchEvent.objects.create(item=item, kind="paper", moment=str(now), text=words)
+    """Whether what the clock holds is closed at the next session's open. Raises Refused where it holds nothing."""
+    now = _up_to_now(item, as_of)
+    if item.paper is None or item.paper["state"] != HELD:
+        raise Refused("The clock holds nothing of it.", 409)
+    item.paper = {**item.paper, "leaves": now.day if on else None}
+    item.save(update_fields=["paper"])
+    words = "to be closed at the next open" if on else "not to be closed at the next open after all"
+    BenchEvent.objects.create(item=item, kind="paper", moment=str(now), text=words)
 
 
+@transaction.atomic
 def change_plan(item: BenchItem, asked: dict[str, Any] | None, as_of: str | None) -> None:
     """Keeps another plan for an item, None to take it away. Of one that is left to the clock, what waits is placed anew, and what is held has
     the new stop and targets from now on. Raises Refused."""
-    if item.paper is not None:
-        now = latest(open_market().market, as_of)
-        play_on(item.id, open_market(), now)  # with the levels that were true until now
-        item.refresh_from_db()
-    with transaction.atomic():
-        paper = paper_of(item)
+    item.refresh_from_db()
+    if item.paper is None:
         if asked is None:
-            if paper is not None:
-                raise Refused("It is left to the clock; take it back first.", 409)
             plans.forget(item, as_of)
-            return
-        if paper is not None and paper.state == HELD:
-            asked = {**asked, **_entered(item, now)}
-        plans.keep(item, asked, as_of)
-        if paper is None:
-            return
-        if paper.state == WAITING:
-            item.paper = {**asdict(paper), "shares": float(_shares(open_market(), item, now))}
-            keep_paper(item, placed(open_market().market, order_of(item), now))
         else:
-            keep_paper(item, moved(paper, order_of(item)))
+            plans.keep(item, asked, as_of)
+        return
+    now = _up_to_now(item, as_of)
+    paper = paper_of(item)
+    if asked is None:
+        raise Refused("It is left to the clock; take it back first.", 409)
+    if paper is None:
+        raise Refused("The clock was over with it just now; look at what came of it.", 409)
+    if paper.state == HELD:
+        plans.keep(item, {**asked, **_entered(item, now)}, as_of)
+        keep_paper(item, moved(paper, order_of(item), now))
+        return
+    plans.keep(item, asked, as_of)
+    if item.plan is None or _ended(item.plan["until"], now):
+        raise Refused("The plan has ended; give it another day.", 409)
+    _place(item, now)
 
 
 def _entered(item: BenchItem, now: Moment) -> dict[str, Any]:
@@ -159,14 +174,13 @@ def play_on(item_id: int, engine: Evaluator, now: Moment) -> int:
     for fill in fills:
         _filled(item, order, engine.market, fill)
     if after.state == EXPIRED:
-        _said(
-            item,
-            engine.market,
-            now,
-            "was not filled",
-            f"The plan for {item.symbol} ended on {iso(order.until)}, and was not filled.",
+        why = (
+            f"ended on {iso(order.until)}, and was not filled"
+            if after.shares >= 1
+            else "ended: a split left less than one share of it"
         )
-        BenchEvent.objects.create(item=item, kind="paper", moment=str(now), text="the plan ended, and was not filled")
+        BenchEvent.objects.create(item=item, kind="paper", moment=str(now), text=f"the plan {why}")
+        _said(item, engine.market, now, "was not filled", f"The plan for {item.symbol} {why}.")
     keep_paper(item, after if after.state in (WAITING, HELD) else None)
     if after.state == CLOSED and fills:
         to_stage(item, "closed", fills[-1].moment)

@@ -137,7 +137,7 @@ def _positions(owner: Any, market: Market, now: Moment) -> tuple[list[dict[str, 
         if paper is not None and paper.state == WAITING:
             words = waits_words(order_of(item), paper.up, paper.shares, scale_at(market, item.symbol, now))
             orders.append({**told, "words": words})
-        elif paper is not None and paper.leaves and rail is not None:
+        elif paper is not None and paper.leaves is not None and rail is not None:
             does = SINGLE[rail["side"]][1]
             orders.append({**told, "words": f"{does} {shares_words(rail['shares'])} at the next open"})
     return holdings, orders

@@ -22,6 +22,7 @@ from upperwick.keeping.held import (
     to_stage,
     waits_words,
 )
+from upperwick.keeping.plan import scale_at
 from upperwick.market.services import as_of_moment, open_market, request_limits
 from upperwick.refused import Refused
 from upperwick.rules.checking import prepared
@@ -32,7 +33,7 @@ from wickcore.book.holding import INTO, Unfit, last_price, proposed_stop
 from wickcore.book.paper import WAITING
 from wickcore.language.problems import RuleError
 from wickcore.scan.limits import Stopped
-from wickcore.scan.scan import scan
+from wickcore.scan.many import Asked, scan_many, scan_one
 
 MOST_FILLS = 500
 
@@ -60,7 +61,7 @@ def enter(item: BenchItem, asked: dict[str, Any]) -> tuple[Fill, str]:
     end = int(market.bars.ends(moment)[k])
     if end == market.bars.offsets[k]:
         raise Refused(f"{item.symbol} had no bar by {iso(moment.day)}.", 422)
-    factor = float(market.bars.factor[end - 1])
+    factor = scale_at(market, item.symbol, moment)
     low, high = float(market.bars.low[end - 1]), float(market.bars.high[end - 1])
     made = Fill.objects.create(
         item=item,
@@ -170,7 +171,7 @@ def position(owner: Any, item: BenchItem, as_of: str | None) -> dict[str, Any]:
     if held is not None and held.shares > 0:
         nearer = proposed_stop(engine, item.symbol, at, held, stop, request_limits())
     return {
-        "day": str(at), "clock": paper is not None, "leaves": paper is not None and paper.leaves,
+        "day": str(at), "clock": paper is not None, "leaves": paper is not None and paper.leaves is not None,
         "waits": waits_words(order_of(item), paper.up, paper.shares, scale) if paper is not None and paper.state == WAITING else "",
         "holding": None if held is None else {**asdict(held), "first_day": iso(held.first_day)},
         "rail": rail_of(market, item, at, fills), "stop": stop,
@@ -191,8 +192,10 @@ def _rule_today(owner: Any, item: BenchItem, at: Moment) -> dict[str, Any] | Non
     told: dict[str, Any] = {"id": rule.id, "name": rule.name, "hit": None, "trouble": ""}
     try:
         found = prepared(owner, rule.text, None, None, as_of=str(at))
-        hits = scan(found.engine, found.rule, at, found.members, request_limits()).hits
-        return {**told, "hit": any(h.symbol == item.symbol for h in hits)}
+        alone = scan_one(found.engine, Asked(found.rule, found.members), item.symbol, at, request_limits())
+        if alone is None:  # the rule compares it with all others
+            alone = item.symbol in scan_many(found.engine, [Asked(found.rule, found.members)], at, request_limits())[0].hits, False
+        return {**told, "hit": alone[0]}
     except RuleError as error:
         return {**told, "trouble": error.problems[0].message}
     except (Refused, Stopped, ValueError) as error:

@@ -53,8 +53,46 @@ def actions(market: Market, bars: Bars, only: int | None = None) -> tuple[Ints, 
             hit = (at < end) & (place < len(rows)) & (rows[np.minimum(place, len(rows) - 1)] == at)
             np.add.at(money, place[hit], amounts[own][hit])
     total = bars.factor[rows] / bars.factor[rows - 1]
-    shares = total / (1.0 + total * money / bars.close[rows - 1])
+    return rows.astype(np.int64), _multiplied(total, money, bars.close[rows - 1]), money
+
+
+def _multiplied(total: Floats, money: Floats, before: Floats) -> Floats:
+    """By how much shares multiply where the factor moves by `total`. money: a share, after that; before: the close before."""
+    shares = total / (1.0 + total * money / before)
     near = np.where(money > 0.0, 0.005, 1e-9)  # what an adjusted close has left of a 1 by rounding
     shares = np.where(np.abs(shares - 1.0) < near, 1.0, shares)
     short = np.round(shares, 6)
-    return rows.astype(np.int64), np.where(np.abs(shares - short) < 1e-9, short, shares), money
+    return np.asarray(np.where(np.abs(shares - short) < 1e-9, short, shares))
+
+
+def acts_by_day(market: Market, k: int) -> dict[int, tuple[float, float, float]]:
+    """Splits and dividends of one instrument by the day before whose open they are: by how much shares multiply, the money a share (after that),
+    and by what a price before moves. A session that runs has no daily bar yet: it is told by its first bar within the day."""
+    bars = market.bars
+    found = {
+        int(bars.days[row]): (float(shares), float(money), float(bars.factor[row - 1] / bars.factor[row]))
+        for row, shares, money in zip(*actions(market, bars, k), strict=True)
+    }
+    end = int(bars.offsets[k + 1])
+    inner = next((table for table in market.tables if table.frame != "day"), None)
+    if inner is None or end == bars.offsets[k]:
+        return found
+    seen, factor, close = int(bars.days[end - 1]), float(bars.factor[end - 1]), float(bars.close[end - 1])
+    begin, last = int(inner.offsets[k]), int(inner.offsets[k + 1])
+    for row in range(begin + int(np.searchsorted(inner.days[begin:last], seen, "right")), last):
+        day, now = int(inner.days[row]), float(inner.factor[row])
+        if now != factor:
+            money = _paid_between(market, k, seen, day)
+            times = float(_multiplied(np.array([now / factor]), np.array([money]), np.array([close]))[0])
+            found[day] = (times, money, factor / now)
+        seen, factor, close = day, now, float(inner.close[row])
+    return found
+
+
+def _paid_between(market: Market, k: int, after: int, until: int) -> float:
+    """Dividends a share whose day lies after one day and up to another."""
+    if market.dividends is None:
+        return 0.0
+    offsets, ex, amounts = market.dividends
+    own = slice(int(offsets[k]), int(offsets[k + 1]))
+    return float(amounts[own][(ex[own] > after) & (ex[own] <= until)].sum())

@@ -8,7 +8,7 @@ from typing import Literal
 
 from wickcore.bars.market import Market
 from wickcore.bars.moment import PER_DAY, Moment
-from wickcore.book.events import actions
+from wickcore.book.events import acts_by_day
 from wickcore.book.plan import CLOSEST, TICK, Side
 from wickcore.language.check import check_expression
 from wickcore.scan.evaluate import Evaluator
@@ -73,7 +73,7 @@ def holding(market: Market, symbol: str, fills: Sequence[Done], at: Moment, stop
     if first.action not in INTO:
         raise Unfit(f"The first fill of {symbol} is a {first.action}: nothing was held to {first.action}.")
     sign = INTO[first.action]
-    acts = [(int(bars.days[row]), float(times), float(paid)) for row, times, paid in zip(*actions(market, bars, k), strict=True)]
+    acts = [(day, times, paid) for day, (times, paid, _) in sorted(acts_by_day(market, k).items())]
     shares = basis = realised = received = costs = invested = entered = 0.0
     risk = None if stop is None else (first.price - stop / first.factor) * sign
     seen = first.day

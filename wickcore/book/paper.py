@@ -11,27 +11,24 @@ from functools import lru_cache
 from typing import Any, Literal
 
 import numpy as np
-from numba import njit
 
 from wickcore.bars.bars import Bars, Floats
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, of_key
 from wickcore.book import tape as t
-from wickcore.book.events import actions, gone_at
-from wickcore.book.fills import AT_OPEN, DOWN_INSIDE, ENTERED_BEFORE, HAIR, UP_INSIDE, leave, slip_of, take_up
-from wickcore.book.held import act, beyond, inside, reach, resting_stop, settle
+from wickcore.book.events import acts_by_day, gone_at
+from wickcore.book.fills import HAIR
+from wickcore.book.held import resting_stop
 from wickcore.book.holding import last_price
+from wickcore.book.paper_bars import SHARES, WAITS, acted, gone, meet, over
 from wickcore.book.prepare import Writer
 from wickcore.language.book import LONG, SHORT, Level
 from wickcore.language.book_check import check_book
-from wickcore.measures.frame import kernel
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.limits import Limits
-from wickcore.trade.orders import limit_fill, stop_fill
 
 MOST_TARGETS = 3
 SAME = 1e-4  # what rounding a price for a person makes of it
-PRICE, SIDE, UP, SHARES, STOP, WAITS = range(6)  # of an order, as the loop has it
 WAITING, HELD, EXPIRED, CLOSED = "waiting", "held", "expired", "closed"
 _ACTIONS = {("in", 1): "buy", ("in", -1): "short", ("out", 1): "sell", ("out", -1): "cover"}
 _ROWS = ("signal", "owner", "rule", "row", "entry_row", "entry_step", "there", "fresh")  # of the tables, found anew each time
@@ -62,17 +59,19 @@ class PaperOrder:
 @dataclass(frozen=True, slots=True)
 class Paper:
     """How far an order has come: what is kept between two looks. up: it fills on the way up of a long, down of a short. seen: the key of the
-    moment up to which it was played. acted: the last day whose splits and dividends were seen to. shares: ordered, now. position: the fields
-    of what is held, by name. levels: the targets'. leaves: it is closed at the next open."""
+    moment up to which it was played; since: that from which its levels hold. acted: the last day whose splits and dividends were seen to.
+    shares: ordered, now. position: the fields of what is held, by name. levels: the targets'. leaves: the day after which it is closed at the
+    next open, None where it is not."""
 
     state: str
     up: bool
     seen: int
+    since: int
     acted: int
     shares: float
     position: dict[str, float] = field(default_factory=dict)
     levels: tuple[float, ...] = ()
-    leaves: bool = False
+    leaves: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,67 +91,6 @@ class PaperFill:
     doubtful: bool = False
 
 
-@kernel
-def _touched(tape: Any, held: Any, made: Any, terms: Any, order: Floats, row: int, step: int) -> None:
-    """Fills the waiting order where the bar meets it."""
-    factor, side = tape.factor[row], int(order[SIDE])
-    price, open_ = order[PRICE] / factor, tape.open[row]
-    if order[UP] > 0.0:
-        raw = stop_fill(open_, tape.high[row], tape.low[row], price, side)
-    else:
-        raw = limit_fill(open_, tape.high[row], tape.low[row], price, side)
-    if raw != raw:
-        return
-    fresh = AT_OPEN if raw == open_ else UP_INSIDE if order[UP] > 0.0 else DOWN_INSIDE
-    order[WAITS] = 0.0
-    fill = raw * (1.0 + side * slip_of(tape, terms, row, order[SHARES]))
-    take_up(tape, terms, held, 0, made.money, side, order[SHARES], row, step, raw, fill, order[STOP], fresh)
-
-
-@njit(nogil=True, cache=True)
-def meet(tape: Any, programs: Any, terms: Any, held: Any, made: Any, order: Floats, first: int, last: int) -> int:
-    """What bars first to last of a session do to an order or to what it holds. Returns the bar of the entry, -1 for none."""
-    entered = -1
-    for row in range(first, last + 1):
-        if held.each[0].shares > 0.0:
-            held.each[0].row, held.each[0].fresh = row, ENTERED_BEFORE
-            if held.each[0].due >= 0:
-                leave(tape, terms, held, 0, made, held.each[0].shares, tape.open[row], held.each[0].due, -1, row)
-            else:
-                beyond(tape, terms, programs, held, 0, made, row)
-        elif order[WAITS] > 0.0:
-            _touched(tape, held, made, terms, order, row, row)
-            if held.each[0].shares > 0.0:
-                entered = row
-        if held.each[0].shares > 0.0:
-            inside(tape, terms, programs, held, 0, made, row)
-        if held.each[0].shares > 0.0:
-            reach(tape, held, 0)
-            held.each[0].mark = tape.close[row]
-        elif not order[WAITS] > 0.0:
-            break
-    return entered
-
-
-@njit(nogil=True, cache=True)
-def over(programs: Any, held: Any, close_c: float, row: int, own: Floats, stack: Floats) -> None:
-    """A session's close, for what is held: the stop that follows. row: of the columns."""
-    settle(programs, held, 0, close_c, row, own, stack)
-
-
-@njit(nogil=True, cache=True)
-def acted(held: Any, money: Floats, times: float, paid: float, scale: float) -> None:
-    """A split or a dividend of what is held. scale: by which its last price moves."""
-    act(held, 0, money, times, paid)
-    held.each[0].mark *= scale
-
-
-@njit(nogil=True, cache=True)
-def gone(tape: Any, terms: Any, held: Any, made: Any) -> None:
-    """What is held of an instrument that trades no more ends at its last price."""
-    leave(tape, terms, held, 0, made, held.each[0].shares, held.each[0].mark * terms.delisting, t.DELISTED, -1, 0)
-
-
 @lru_cache(256)
 def follow_of(text: str, side: str) -> Level | None:
     """The checked line of a stop that follows, None for none. Raises RuleError with what is wrong with it."""
@@ -169,7 +107,7 @@ def placed(market: Market, order: PaperOrder, at: Moment) -> Paper:
     if math.isnan(price):
         raise ValueError(f"{order.symbol} has no bar yet.")
     up = (order.entry - price * factor) * order.sign >= 0.0
-    return Paper(WAITING, up, at.key, at.day, order.shares)
+    return Paper(WAITING, up, at.key, at.key, at.day, order.shares)
 
 
 def play(
@@ -195,7 +133,6 @@ class _Play:
         self.held = t.Held(np.zeros(1, t.POSITION), np.array([levels], np.float64).reshape(1, len(order.targets)))
         for name, value in paper.position.items():
             self.held.each[name] = value
-        self.held.each["due"] = t.EXIT if paper.leaves else -1
         self.programs = self._programs(parts, limits)
         nothing = np.zeros(0)
         self.made = t.Made(
@@ -234,13 +171,18 @@ class _Play:
 
     def run(self) -> tuple[Paper, list[PaperFill]]:
         bars, state = self.market.bars, self.paper.state
-        acts = self._acts()
+        acts = acts_by_day(self.market, self.k)
         for day, inner, row in self._sessions():
             self._act(acts, day)
+            self.held.each["due"] = t.EXIT if self.paper.leaves is not None and day > self.paper.leaves else -1
+            if self.asked[WAITS] and self.asked[SHARES] < 1.0:  # a split has left less than a share of it
+                break
             if inner is not None and self.inner is not None:
                 self._meet(self.inner, *inner)
             elif row is not None:
-                self._meet(bars, row, row)
+                # Of a day's bar that began before the levels were set, only its close lies surely after that.
+                since = of_key(self.paper.since)
+                self._meet(bars, row, row, whole=since.closed or since.day != day)
             if row is not None and self.shares > 0.0:
                 close = float(bars.close[row] * bars.factor[row])
                 over(self.programs, self.held, close, row - int(bars.offsets[self.k]), self.own, self.stack)
@@ -254,7 +196,7 @@ class _Play:
             state = HELD
         elif not self.asked[WAITS]:
             state = CLOSED
-        elif ended or self.until.key >= Moment(self.order.until).key:
+        elif ended or self.asked[SHARES] < 1.0 or self.until.key >= Moment(self.order.until).key:
             state = EXPIRED
         return self._kept(state), self.fills
 
@@ -289,11 +231,11 @@ class _Play:
                 return
             yield day, inner.get(day), days.get(day)
 
-    def _meet(self, table: Bars, first: int, last: int) -> None:
+    def _meet(self, table: Bars, first: int, last: int, whole: bool = True) -> None:
         if first > last:
             return
         before, doubts = int(self.made.size[t.TRADES]), float(self.made.money[t.WORST_CASES])
-        entered = meet(self._tape(table), self.programs, self.terms, self.held, self.made, self.asked, first, last)
+        entered = meet(self._tape(table, whole), self.programs, self.terms, self.held, self.made, self.asked, first, last)
         position = self.held.each[0]
         if entered >= 0:
             shares, price = float(position["shares0"]), float(position["paid"])
@@ -335,19 +277,6 @@ class _Play:
         gone(self._tape(bars), self.terms, self.held, self.made)
         self._left(bars, before, at=at)
 
-    def _acts(self) -> dict[int, tuple[float, float, float]]:
-        """By day: how shares multiply before its open, the money a share, and by what the last price moves; of both tables."""
-        found: dict[int, tuple[float, float, float]] = {}
-        for table in (self.market.bars, self.inner):
-            if table is None:
-                continue
-            for row, shares, money in zip(*actions(self.market, table, self.k), strict=True):
-                day = int(table.days[row])
-                # Of the bars within the day only where they begin one: elsewhere days between two of them are missing.
-                if table.minute is None or day not in found:
-                    found[day] = (float(shares), float(money), float(table.factor[row - 1] / table.factor[row]))
-        return found
-
     def _act(self, acts: dict[int, tuple[float, float, float]], day: int) -> None:
         for on in sorted(d for d in acts if self.acted < d <= day):
             times, paid, scale = acts[on]
@@ -374,21 +303,24 @@ class _Play:
             np.empty((2, 0), np.int64), np.empty((2, 0), np.bool_), np.empty((0, 0)), columns, truths, writer.most,
         )  # fmt: skip
 
-    def _tape(self, table: Bars) -> t.Tape:
-        if table.frame not in self.tapes:
+    def _tape(self, table: Bars, whole: bool = True) -> t.Tape:
+        """A table as the loop reads it. whole: else every price of a bar is its close."""
+        place = f"{table.frame} {whole}"
+        if place not in self.tapes:
+            prices = (table.open, table.high, table.low, table.close) if whole else (table.close,) * 4
             none, ints = np.empty(0), np.empty(0, np.int64)
-            self.tapes[table.frame] = t.tape_of(
-                table.offsets, table.days, table.days, table.open, table.high, table.low, table.close, table.factor, np.empty(0, np.bool_),
+            self.tapes[place] = t.tape_of(
+                table.offsets, table.days, table.days, *prices, table.factor, np.empty(0, np.bool_),
                 np.empty(0, np.bool_), ints, 0, ints, none, none, none, none, table.days, np.empty(0, np.bool_),
             )  # fmt: skip
-        return self.tapes[table.frame]
+        return self.tapes[place]
 
     def _kept(self, state: str) -> Paper:
         position = self.held.each[0]
         fields = {n: float(position[n]) for n in t.POSITION.names or () if n not in _ROWS} if state == HELD else {}
         return replace(
             self.paper, state=state, seen=self.until.key, acted=self.acted, shares=float(self.asked[SHARES]), position=fields,
-            levels=tuple(float(x) for x in self.held.levels[0]) if state == HELD else (), leaves=self.paper.leaves and state == HELD,
+            levels=tuple(float(x) for x in self.held.levels[0]) if state == HELD else (), leaves=self.paper.leaves if state == HELD else None,
         )  # fmt: skip
 
 
@@ -399,10 +331,10 @@ def _rows(engine: Evaluator, ops: list[Any], symbol: str, size: int, kind: type,
     return made
 
 
-def moved(paper: Paper, order: PaperOrder) -> Paper:
-    """The same with the levels of a changed order: what is held is stopped there, and aims there, from now on. Its entry is what it was."""
+def moved(paper: Paper, order: PaperOrder, at: Moment) -> Paper:
+    """The same with the levels of a changed order: what is held is stopped there, and aims there, from a moment on. Its entry is what it was."""
     if paper.state != HELD:
-        return replace(paper, shares=order.shares) if paper.state == WAITING else paper
+        return paper
     stop = math.nan if order.stop is None else order.stop
     # What was taken at a target that still stands is not taken there again.
     taken = [level for n, level in enumerate(paper.levels) if (int(paper.position["done"]) >> n) & 1]
@@ -413,7 +345,7 @@ def moved(paper: Paper, order: PaperOrder) -> Paper:
         "done": float(done),
         "follow": paper.position["follow"] if order.follow else math.nan,
     }
-    return replace(paper, position=position, levels=tuple(price for price, _ in order.targets))
+    return replace(paper, since=at.key, position=position, levels=tuple(price for price, _ in order.targets))
 
 
 def rests(paper: Paper, scale: float) -> float | None:

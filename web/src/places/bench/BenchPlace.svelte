@@ -3,8 +3,9 @@
   import { sentence } from '$lib/api'
   import { commandIn } from '$lib/commands'
   import { copy, csv, download } from '$lib/csv'
+  import { longMoment } from '$lib/format'
   import { bench, type BenchItem, type Stage } from '$lib/keeping'
-  import { market } from '$lib/market.svelte'
+  import { latest, market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { ask, forget, keeping, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
@@ -134,6 +135,12 @@
 <svelte:window onkeydown={keydown} />
 <section class="flex h-full flex-col" data-state={answer.isFetching ? 'counting' : 'counted'}>
   <h1 class="sr-only">Bench</h1>
+  {#if all && market.asOf !== latest()}
+    <p class="px-4 pt-1.5 text-[13px] text-ink2">
+      Prices and what is held are of {longMoment(market.asOf ?? '')}; stages, plans, orders and stops are
+      those of now.
+    </p>
+  {/if}
   {#if answer.error && !all}
     <p role="alert" class="p-6 text-loss">
       {sentence(answer.error)} <button class="link" onclick={() => answer.refetch()}>Try again</button>
