@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+
 from wickcore.bars.market import Market
 from wickcore.bars.moment import PER_DAY, Moment
 from wickcore.book.events import acts_by_day
@@ -121,10 +123,11 @@ def last_price(market: Market, symbol: str, at: Moment) -> tuple[float, float]:
     """The last price by a moment, of any table, and its factor. NaN and 1 where there is none."""
     k, found = market.bars.number[symbol], []
     for table in market.tables:
-        end = int(table.ends(at)[k])
-        if end > table.offsets[k]:
-            key = int(table.known_at(slice(end - 1, end))[0])
-            found.append((key, float(table.close[end - 1]), float(table.factor[end - 1])))
+        begin = int(table.offsets[k])
+        known = table.known_at(slice(begin, int(table.offsets[k + 1])))  # its own bars only: a bench asks for hundreds, one by one
+        last = begin + int(np.searchsorted(known, at.key, "right")) - 1
+        if last >= begin:
+            found.append((int(known[last - begin]), float(table.close[last]), float(table.factor[last])))
     return max(found)[1:] if found else (math.nan, 1.0)
 
 
