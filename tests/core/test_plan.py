@@ -8,8 +8,22 @@ from tests import made
 from tests.core.test_laws import cut_market
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market
-from wickcore.book.plan import Account, Facts, correlations, nearest_level, propose, resized, sized, warnings
+from wickcore.book.plan import (
+    Account,
+    Facts,
+    before_entry,
+    choices,
+    correlations,
+    further_target,
+    nearest_level,
+    propose,
+    resized,
+    sized,
+    warnings,
+)
 from wickcore.book.sizes import sizes
+from wickcore.language.check import check_expression
+from wickcore.language.problems import RuleError
 from wickcore.scan.evaluate import Evaluator
 
 ACCOUNT = Account(100_000)
@@ -118,3 +132,48 @@ def test_correlations_equal_pandas(engine: Evaluator) -> None:
     expected = frame.pct_change(fill_method=None).corr(min_periods=20)
     np.testing.assert_allclose(found, expected.to_numpy(), atol=1e-10)
     assert (~np.isnan(found)).sum() > 8
+
+
+def test_a_little_before_the_entry_and_as_far_again() -> None:
+    assert before_entry("long", 50, 2) == 49.6
+    assert before_entry("short", 50, 2) == 50.4
+    assert further_target(50, 46, []) == 58  # twice the risk of 4
+    assert further_target(50, 46, [58]) == 66
+    assert further_target(50, 54, [44, 40]) == 30
+
+
+@pytest.mark.parametrize("side", ["long", "short"])
+def test_other_places_are_those_of_forming_patterns_and_lie_on_the_right_side(side: str, engine: Evaluator) -> None:
+    """Against the language: a pattern's target, trigger and the price at which it is void are its own `.target`, `.trigger` and `.invalid`."""
+    sign, of_patterns = 1 if side == "long" else -1, 0
+    bars = engine.bars
+    for symbol in bars.symbols:
+        k = bars.number[symbol]
+        begin, end = int(bars.offsets[k]), int(bars.offsets[k + 1])
+        for row in range(begin + 60, end, 7):
+            proposal = propose(engine, symbol, int(bars.days[row]), side)  # type: ignore[arg-type]
+            if proposal is None:
+                continue
+            for one in choices(engine, symbol, int(bars.days[row]), proposal):
+                if one.level != "entry":
+                    assert (one.price - proposal.entry) * sign * (1 if one.level == "target" else -1) > 0
+                name = one.why.removeprefix("the measured move of the ").replace(" ", "_")
+                if name == one.why.replace(" ", "_"):
+                    continue
+                of_patterns += 1
+                asked = [f"{name}.target", f"{name}(breaks=down).target"]
+                found = []
+                for text in asked:
+                    for nth in (1, 2, 3, 4):
+                        said = (
+                            text.replace("(breaks=down)", f"(breaks=down, nth={nth})")
+                            if "(" in text
+                            else text.replace(".target", f"(nth={nth}).target")
+                        )
+                        try:
+                            (column,) = engine.rows([check_expression(said).op], symbol)
+                        except RuleError:
+                            continue
+                        found.append(float(column[row - begin]) / float(bars.factor[row]))
+                assert any(abs(level - one.price) <= 0.00501 for level in found), (symbol, row, one, found)
+    assert of_patterns > 0

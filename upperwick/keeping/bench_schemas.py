@@ -203,7 +203,8 @@ class FollowOut(Schema):
 
 
 class PlanOut(Schema):
-    """choices: other places for the levels. follows: lines that a stop may follow, in words. paper: how far the clock has come with it."""
+    """choices: other places for the levels. follows: lines that a stop may follow, in words. paper: how far the clock has come with
+    it. before: a price a little before the entry; further: where another target might be."""
 
     symbol: str
     day: str
@@ -218,6 +219,8 @@ class PlanOut(Schema):
     choices: list[ChoiceOut]
     follows: list[FollowOut]
     paper: str | None
+    before: float
+    further: float
 
 
 class FillIn(Schema):

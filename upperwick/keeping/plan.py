@@ -26,8 +26,10 @@ from wickcore.book.plan import (
     Proposal,
     Side,
     Sized,
+    before_entry,
     choices,
     correlations,
+    further_target,
     propose,
     resized,
     sized,
@@ -155,7 +157,8 @@ def plan_of(
         "symbol": item.symbol, "day": iso(day), "kept": kept is not None and shown is not None and tried is None and kept["side"] == of_side,
         "proposal": asdict(proposal), "plan": shown, "size": asdict(size), "computed": computed, "warnings": against, "account": account.money,
         "together": together, "choices": [asdict(c) for c in _choices(engine, item.symbol, day, proposal)], "follows": follows(of_side),
-        "paper": state_of(item),
+        "paper": state_of(item), "before": before_entry(of_side, shown["entry"], proposal.atr),
+        "further": further_target(shown["entry"], shown["stop"], _prices(shown["targets"])),
     }  # fmt: skip
 
 

@@ -24,6 +24,7 @@ CLOSEST, FARTHEST = 0.5, 3.0  # a stop nearer or farther than so many ATR is war
 WORTH, CROWDED, TOGETHER = 1.5, 0.3, 0.7  # R of a target; share of a sector; correlation
 SESSIONS_TOGETHER = 63
 TICK = 0.01
+EARLY = 0.2  # ATR before an entry
 REACH = 3.0  # ATR from the close within which the trigger of a pattern is an entry
 
 
@@ -259,6 +260,17 @@ def warnings(account: Account, side: Side, entry: float, stop: float, size: Size
     if size.shares < 1:
         found.append("Not one share fits: the stop is too far for the account, or the account too small for the price.")
     return found
+
+
+def before_entry(side: Side, entry: float, atr: float) -> float:
+    """A price a little before the entry, to be told at: a fifth of an ATR this side of it."""
+    return round(entry - (1 if side == "long" else -1) * EARLY * atr, 2)
+
+
+def further_target(entry: float, stop: float, targets: Sequence[float]) -> float:
+    """Where another target might be: as far again behind the last as that is from the entry; twice the risk where there is none."""
+    last = targets[-1] if targets else 2 * entry - stop
+    return round(last + (last - entry), 2)
 
 
 def correlations(evaluator: Evaluator, symbols: Sequence[str], at: int | Moment) -> Floats:

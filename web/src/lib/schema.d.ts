@@ -6920,7 +6920,8 @@ export interface components {
         };
         /**
          * PlanOut
-         * @description choices: other places for the levels. follows: lines that a stop may follow, in words. paper: how far the clock has come with it.
+         * @description choices: other places for the levels. follows: lines that a stop may follow, in words. paper: how far the clock has come with
+         *     it. before: a price a little before the entry; further: where another target might be.
          */
         PlanOut: {
             /** Symbol */
@@ -6945,6 +6946,10 @@ export interface components {
             follows: components["schemas"]["FollowOut"][];
             /** Paper */
             paper: string | null;
+            /** Before */
+            before: number;
+            /** Further */
+            further: number;
         };
         /** ProposalOut */
         ProposalOut: {

@@ -33,12 +33,7 @@
   }
   const number = (event: Event) => Number((event.currentTarget as HTMLInputElement).value)
 
-  /** A little before the entry: a fifth of an ATR. */
-  const before = $derived(
-    plan && levels
-      ? Number((levels.entry - (levels.side === 'long' ? 1 : -1) * plan.proposal.atr * 0.2).toFixed(2))
-      : 0,
-  )
+  const before = $derived(plan?.before ?? 0)
   async function tellBefore(): Promise<void> {
     try {
       const made = await kept.setAlert({

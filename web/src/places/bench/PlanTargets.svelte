@@ -43,8 +43,10 @@
     }}
   /><button class="link text-[13px]" aria-label="Without target {nth + 1}" onclick={() => planning.less(nth)}
     >×</button
-  >{/each}{#if targets.length < MOST}<button class="link ml-1 text-[13px]" onclick={() => planning.more()}
-    >{targets.length ? 'and another' : 'with a target'}</button
+  >{/each}{#if targets.length < MOST}<button
+    class="link ml-1 text-[13px]"
+    disabled={planning.working}
+    onclick={() => planning.more()}>{targets.length ? 'and another' : 'with a target'}</button
   >{/if}; the stop follows
 <select
   class="inline-pick"

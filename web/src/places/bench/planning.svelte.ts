@@ -62,23 +62,15 @@ export class Planning {
     this.change({ targets })
   }
 
-  /** Another target behind the last: half is taken at the one before, the rest as far again. */
+  /** Another target behind the last: half of what is left is taken at the one before. */
   more(): void {
-    const now = this.levels
-    if (!now) return
+    const [now, plan] = [this.levels, this.now]
+    if (!now || !plan || this.working) return // where it might be is told of the levels that stand
     const targets = (now.targets ?? []).map((one) => ({ ...one }))
     const last = targets.at(-1)
-    if (!last) {
-      const risk = now.entry - now.stop
-      targets.push({ price: Number((now.entry + 2 * risk).toFixed(2)), part: 1 })
-    } else {
-      const before = targets.slice(0, -1).reduce((sum, one) => sum + one.part, 0)
-      last.part = Number(((1 - before) / 2).toFixed(4))
-      targets.push({
-        price: Number((last.price + (last.price - now.entry)).toFixed(2)),
-        part: Number((1 - before - last.part).toFixed(4)),
-      })
-    }
+    const left = 1 - targets.slice(0, -1).reduce((sum, one) => sum + one.part, 0)
+    if (last) last.part = Number((left / 2).toFixed(4))
+    targets.push({ price: plan.further, part: last ? Number((left - last.part).toFixed(4)) : 1 })
     this.change({ targets })
   }
 
