@@ -8,6 +8,7 @@ import numpy as np
 from wickcore.bars.bars import Bars, build_bars
 from wickcore.bars.calendar import Calendar
 from wickcore.bars.market import Beside, Dated, Facts, Market, Membership, market_of, nights
+from wickcore.bars.reports import Published, facts_of
 from wickcore.demo.market import make_market
 
 FIRST = int(np.datetime64("2020-01-01", "D").astype(int))
@@ -183,5 +184,11 @@ def demo_market(listed: int, delisted: int, frames: tuple[str, ...] = ("day",)) 
             if i.nights is not None
         },  # type: ignore[dict-item]
         benchmark=found.benchmark,
+        facts=lambda _: facts_of(
+            [
+                ([Published(r.day, r.shares, r.revenue, r.earnings, r.expected) for r in i.reports], i.splits)
+                for i in sorted(all_, key=lambda i: i.symbol)
+            ]
+        ),
     )
     return market_of(tables, beside)

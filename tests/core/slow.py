@@ -187,8 +187,9 @@ class Slow(Forms, Sessions):
         if windows and not any(q.takes == "condition" and given[q.name] is windows[0] for q in entry.parameters):
             n = self._bars_of(windows[0], frame, p)
             if windows[0].condition is None:  # from the first bar on which the source is known
-                source = given[next(q.name for q in entry.parameters if q.takes in ("number", "condition"))]
-                known = [i for i, v in enumerate(self.series(source, frame, p)[0]) if v is not None]
+                sources = [given[q.name] for q in entry.parameters if q.takes in ("number", "condition")]
+                rows = zip(*(self.series(source, frame, p)[0] for source in sources), strict=True)
+                known = [i for i, row in enumerate(rows) if None not in row]
                 n = len(self.ends(frame, p)) - known[0] if known else None
             if n is None:
                 return None, 0

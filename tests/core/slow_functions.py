@@ -248,7 +248,7 @@ def zscore_(s: Any, x: list[Any], n: float) -> Found:
 @entry
 def percentile_(s: Any, x: list[Any], n: float) -> Found:
     part = last(x, n)
-    if part is None:
+    if part is None or n < 2:
         return None, 0
     return 100 * (sum(v < part[-1] for v in part) + (part.count(part[-1]) - 1) / 2) / (n - 1), 0
 
@@ -256,13 +256,13 @@ def percentile_(s: Any, x: list[Any], n: float) -> Found:
 @entry
 def corr_(s: Any, x: list[Any], y: list[Any], n: float) -> Found:
     a, b = last(x, n), last(y, n)
-    return None if a is None or b is None or len(set(a)) < 2 or len(set(b)) < 2 else statistics.correlation(a, b), 0
+    return None if a is None or b is None or n < 3 or len(set(a)) < 2 or len(set(b)) < 2 else statistics.correlation(a, b), 0
 
 
 def line(values: list[Any], n: float) -> tuple[float, float] | None:
     """Slope and R² of the least-squares line, from the normal equations."""
     part = last(values, n)
-    if part is None:
+    if part is None or n < 2:
         return None
     found = statistics.linear_regression(range(len(part)), part)
     return found.slope, (statistics.correlation(range(len(part)), part) ** 2 if len(set(part)) > 1 else math.nan)
@@ -277,7 +277,7 @@ def slope_(s: Any, x: list[Any], n: float) -> Found:
 @entry
 def fit_(s: Any, x: list[Any], n: float) -> Found:
     found = line(x, n)
-    return None if found is None else found[1], 0
+    return None if found is None or n < 3 else found[1], 0
 
 
 @entry

@@ -354,10 +354,10 @@ def test_the_reader_and_a_general_parser_of_the_written_grammar_agree() -> None:
     assert refused > 300
 
 
-@pytest.mark.parametrize("call", ["change", "atr", "hull", "kama", "median", "macd_hist", "relative_strength", "rising"])
+@pytest.mark.parametrize("call", ["change", "atr", "hull", "kama", "tema", "macd_hist", "relative_strength", "rising"])
 def test_what_takes_no_such_window_is_named_as_it_was_written(call: str) -> None:
     """Not what its definition is made of, and never a piece of the rule that only stands at the same place."""
-    given = "close, since gap > 4%" if call in ("hull", "kama", "median", "rising") else "since gap > 4%"
+    given = "close, since gap > 4%" if call in ("hull", "kama", "tema", "rising") else "since gap > 4%"
     if call == "macd_hist":
         given = "fast=since gap > 4%"
     with pytest.raises(RuleError) as caught:
@@ -366,3 +366,11 @@ def test_what_takes_no_such_window_is_named_as_it_was_written(call: str) -> None
     assert problem.message.startswith(f"`{call}` counts a plain number of bars; `since` and `all` work with `bars_since_highest`")
     with pytest.raises(RuleError, match="not known yet"):
         check_rule(f"decide: open\n{call}({given}) > 1")
+
+
+@pytest.mark.parametrize("call", ["ema", "rma"])
+def test_a_smoothed_average_says_that_its_weight_comes_from_a_number_of_bars(call: str) -> None:
+    with pytest.raises(RuleError) as caught:
+        check_rule(f"close > {call}(close, since gap > 4%)")
+    (problem,) = caught.value.problems
+    assert "takes its weight from a number of bars" in problem.message

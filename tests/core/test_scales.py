@@ -71,6 +71,71 @@ def test_logarithms_and_roots_of_prices_do_not_jump_at_a_split(text: str, ratio:
     assert np.isfinite(plain).sum() > 50
 
 
+def beside(ratio: float) -> Evaluator:
+    """A and B, of which B's shares are split by the ratio."""
+    of_a, of_b = market(walk(5)).bars, market(walk(9), ratio).bars
+    fields = ("days", "open", "high", "low", "close", "volume", "factor")
+    return Evaluator(
+        Market((build_bars({n: {f: getattr(of, f) for f in fields} for n, of in (("A", of_a), ("B", of_b))}),), benchmark="B")
+    )
+
+
+@pytest.mark.parametrize("ratio", [4.0, 0.1])
+@pytest.mark.parametrize(
+    "text",
+    [
+        'of("B", close) / sma(of("B", close), 20)',
+        'of("B", close) > highest(of("B", close), 20) 1 ago',
+        'of("B", volume) > 1.2 * sma(of("B", volume), 20)',
+        'close / of("B", close) >= highest(close / of("B", close), 40)',
+        "relative_strength(40)",
+        "corr(close, benchmark(close), 20)",
+        "corr(log(close), log(benchmark(close)), 20)",
+        "slope(benchmark(close), 10) / benchmark(close)",
+        "zscore(close / benchmark(close), 20)",
+        "rsi(close / benchmark(close), 14)",
+        "log(close / benchmark(close)) - sma(log(close / benchmark(close)), 20)",
+        "exp(log(benchmark(close)) - ema(log(benchmark(close)), 5))",
+        "benchmark(log(close)) - (benchmark(log(close)) 5 ago)",
+        "2 * log(benchmark(close)) - sum(log(benchmark(close)), 2)",
+        "sqrt(benchmark(close)) / sma(sqrt(benchmark(close)), 20)",
+        "benchmark(close) ^ 2 / (benchmark(close) 1 ago) ^ 2",
+        "max(benchmark(close), benchmark(open)) / benchmark(close)",
+        "abs(benchmark(close) - sma(benchmark(close), 9)) / benchmark(atr(9))",
+        "benchmark(close) crosses above sma(benchmark(close), 9)",
+        "-benchmark(close) / sum(benchmark(close), 5)",
+        "benchmark(close) / highest(benchmark(high), since close > highest(close, 20) 1 ago)",
+    ],
+)
+def test_what_is_of_another_instrument_does_not_jump_at_its_split(text: str, ratio: float) -> None:
+    plain, split = (column(beside(r), text) for r in (1.0, ratio))
+    np.testing.assert_allclose(split, plain, rtol=1e-9, atol=1e-9)
+    assert np.isfinite(plain).sum() > 50
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["benchmark(close) > {}", "benchmark(close) + 1 > {} + 1", "max(benchmark(close), {}) > {}", "round(benchmark(close)) > {}"],
+)
+def test_what_is_of_another_instrument_meets_money_as_printed(text: str) -> None:
+    engine = beside(4.0)
+    bars = engine.bars
+    theirs = bars.close[bars.offsets[1] :]
+    assert np.array_equal(
+        column(engine, text.replace("{}", "15.5")) == 2, theirs > 15.5 if "round" not in text else np.round(theirs) > 15.5
+    )
+
+
+def test_a_line_of_another_instrument_is_drawn_on_the_scale_of_its_latest_bar() -> None:
+    engine = beside(4.0)
+    bars = engine.bars
+    theirs, made = bars.close[bars.offsets[1] :], bars.factor[bars.offsets[1] :]
+    for text, power in (('of("B", close)', 1), ('close / of("B", close)', -1)):
+        _, _, found = values(engine, check_expression(text, lent=True), "A", "day", engine.market.latest)
+        ours = bars.close[: bars.offsets[1]] if power < 0 else 1.0
+        np.testing.assert_allclose(found, ours * (theirs * made / 4.0) ** power)
+
+
 def test_a_logarithm_is_that_of_the_price_as_printed() -> None:
     engine = market(walk(5), 4.0)
     printed = engine.market.bars.close

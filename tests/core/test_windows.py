@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from wickcore.measures import counts, windows
+from wickcore.measures import counts, since_fits, since_order, windows
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
 
 OFFSETS = np.array([0, 90, 91, 91, 215, 222, 300, 301, 360])
@@ -96,3 +96,54 @@ def test_earlier_values(n: int) -> None:
         for i in range(begin + n, end):
             out[i] = x[i - n]
     np.testing.assert_array_equal(counts.ago(x, Frame.of(OFFSETS, None), n), out)
+
+
+def _line(y: Any) -> Any:
+    return np.polynomial.Polynomial.fit(np.arange(len(y)), y, 1).convert().coef[1] if len(y) > 1 else np.nan
+
+
+def _fit(y: Any) -> float:
+    return np.corrcoef(np.arange(len(y)), y)[0, 1] ** 2 if len(y) > 2 and np.ptp(y) else np.nan
+
+
+def _place(y: Any) -> float:
+    return 100 * ((y < y[-1]).sum() + ((y == y[-1]).sum() - 1) / 2) / (len(y) - 1) if len(y) > 1 else np.nan
+
+
+SINCE: dict[Callable[..., Any], Callable[[Any], float]] = {
+    since_order.median: np.median, since_order.percentile: _place, since_order.mean_dev: lambda y: np.mean(np.abs(y - np.mean(y))),
+    since_fits.slope: _line, since_fits.fit: _fit, since_fits.wma: lambda y: np.average(y, weights=np.arange(1, len(y) + 1)),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("commits", [1, 5])
+@pytest.mark.parametrize("kernel", SINCE, ids=lambda kernel: kernel.__name__)
+def test_windows_since_an_event(kernel: Callable[..., Any], commits: int) -> None:
+    """Of the frame's bars that have ended since its latest bar on which it was so, and the one so far."""
+    rng, x = np.random.default_rng(7), np.round(column(), 1)
+    begins = rng.choice(np.array([FALSE, UNKNOWN, TRUE], np.int8), len(x), p=[0.9, 0.03, 0.07])
+    ends = np.arange(len(x)) % commits == commits - 1
+    out = np.full(len(x), np.nan)
+    for begin, end in zip(OFFSETS[:-1], OFFSETS[1:], strict=True):
+        for i in range(begin, end):
+            rows = [j for j in range(begin, i) if ends[j]] + [i]
+            true = [n for n, j in enumerate(rows) if begins[j] == TRUE]
+            window = x[rows[true[-1] :]] if true else np.array([np.nan])
+            out[i] = np.nan if np.isnan(window).any() else SINCE[kernel](window)
+    found = kernel(x, begins, Frame.of(OFFSETS, None if commits == 1 else ends))
+    np.testing.assert_allclose(found, out, rtol=1e-9, atol=1e-9)
+    assert np.isfinite(found).sum() > 100
+
+
+def test_correlation_since_an_event() -> None:
+    rng, x = np.random.default_rng(8), column()
+    y, begins = x + rng.normal(size=len(x)), rng.choice(np.array([FALSE, TRUE], np.int8), len(x), p=[0.93, 0.07])
+    found, out = since_fits.corr(x, y, begins, Frame.of(OFFSETS, None)), np.full(len(x), np.nan)
+    for begin, end in zip(OFFSETS[:-1], OFFSETS[1:], strict=True):
+        for i in range(begin, end):
+            true = np.flatnonzero(begins[begin : i + 1] == TRUE)
+            a, b = (z[begin + true[-1] : i + 1] if len(true) else z[:0] for z in (x, y))
+            if len(a) > 2 and not np.isnan(a).any() and np.ptp(a):
+                out[i] = np.corrcoef(a, b)[0, 1]
+    np.testing.assert_allclose(found, out, rtol=1e-9, atol=1e-9)
+    assert np.isfinite(found).sum() > 100

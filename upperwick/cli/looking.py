@@ -108,7 +108,7 @@ def values(given: Namespace) -> None:
     market = engine.market
     frame = given.bars or ("day" if any(t.frame == "day" for t in market.tables) else market.finest)
     try:
-        value = check_expression(given.expression, frame, market.finest)
+        value = check_expression(given.expression, frame, market.finest, lent=True)
     except RuleError as error:
         raise rule_error(error) from None
     if value.type == "text":

@@ -19,7 +19,7 @@ from wickcore.language.shapes import in_words
 from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.patterns import Drawn, drawn, of_all, of_rule
-from wickcore.scan.scales import on_scale
+from wickcore.scan.scales import latest, on_scale
 
 CHART_BARS, MOST_PANES, MOST_LINES = 4_000, 6, 4
 FIELDS = ("open", "high", "low", "close", "volume")
@@ -78,15 +78,16 @@ def chart(
     facts = {name: check_expression(text) for name, text in FACTS.items()} if asked.facts else {}
     levels, deciding = (rule.overlays, rule.deciding) if rule else ((), ())
     values = [*bars.values(), *(v for lines in panes for _, v, _ in lines if v), *facts.values()]
-    ops = [*(v.op for v in values), *(o.op for o in levels)]
+    ops = [*(v.op for v in values), *(o.op for o in levels), *(one.factor for v in values for one in v.lent)]
     rows = dict(zip([op.key for op in ops], engine.rows(ops, asked.symbol, request_limits()), strict=True))
+    lent = {one.factor: latest(rows[one.factor.key][: end - begin]) for v in values for one in v.lent}
     ends = frame_ends(table, asked.frame, begin, end)[-min(max(asked.bars, 1), CHART_BARS) :]
 
     def read(value: Value, at: Any) -> Any:
         row = rows[value.op.key][at]
         if value.type == "condition":
             return np.where(row == UNKNOWN, np.nan, row == TRUE)
-        return on_scale(row, value, scale)
+        return on_scale(row, value, scale, lent)
 
     hits = _hits(engine, asked.symbol, rule, universe, begin, end) if rule is not None else np.empty(0, np.int64)
     shown = np.unique(np.searchsorted(ends, hits[hits > ends[0] - 1])) if len(ends) else hits
@@ -210,7 +211,7 @@ def frame_ends(bars: Bars, frame: str, begin: int, end: int) -> Ints:
 
 def _pane(text: str, frame: str, universe: str, base: str, parts: Mapping[str, str] | None) -> tuple[str, Value | None, str | None]:
     try:
-        value = check_expression(text, frame, base, universe, parts)
+        value = check_expression(text, frame, base, universe, parts, lent=True)
     except RuleError as error:
         return text, None, error.problems[0].message
     return (text, None, "A text cannot be drawn.") if value.type == "text" else (text, value, None)

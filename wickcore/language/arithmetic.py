@@ -3,6 +3,7 @@
 import math
 
 from wickcore.language import tree
+from wickcore.language.lent import Scale, joined, shifted, times
 from wickcore.language.meant import percent_of
 from wickcore.language.operations import Op, constant
 from wickcore.language.rule import Value
@@ -17,7 +18,8 @@ def unary(e: Scope, node: tree.Unary) -> Value:
     if value.constant is not None:
         return Value(constant(-value.constant), "number", None, -value.constant, 0.0, value.percent)
     weight = -value.weight if value.weight is not None else None
-    return Value(Op("negate", (value.op,)), "number", value.degree, None, weight, shift=-value.shift)
+    turned = times(value.lent, 1.0, -1.0)
+    return Value(Op("negate", (value.op,)), "number", value.degree, None, weight, shift=-value.shift, lent=turned)
 
 
 def binary(e: Scope, node: tree.Binary) -> Value:
@@ -31,30 +33,35 @@ def binary(e: Scope, node: tree.Binary) -> Value:
         return _power(e, a, b)
     if node.operator in "+-":
         percent_of(e, node, a, b)
+        a, b = e.alike(a, b)
         left_op, right_op, degree = e.same_scale(a, b, node.span)
         sign = 1 if node.operator == "+" else -1
         weight = None if a.weight is None or b.weight is None else a.weight + sign * b.weight
-        return Value(Op(node.operator, (left_op, right_op)), "number", degree, None, weight, shift=a.shift + sign * b.shift)
+        shift, scale = a.shift + sign * b.shift, joined(a.lent, b.lent, 0.0, sign)
+        return Value(Op(node.operator, (left_op, right_op)), "number", degree, None, weight, shift=shift, lent=scale)
     sign = 1 if node.operator == "*" else -1
-    shift = _shift_of_product(a, b, sign)
-    if shift is None:
-        a, b, shift = e.settled(a), e.settled(b), 0.0
+    scales = _scales_of_product(a, b, sign)
+    if scales is None:
+        a, b = e.settled(a), e.settled(b)
+        scales = 0.0, ()
     degree = (a.degree or 0) + sign * (b.degree or 0)
     weight = None
     if b.constant and a.weight is not None:
         weight = a.weight * b.constant if sign == 1 else a.weight / b.constant
     elif a.constant is not None and b.weight is not None and sign == 1:
         weight = b.weight * a.constant
-    return Value(Op(node.operator, (a.op, b.op)), "number", degree, None, weight, shift=shift)
+    return Value(Op(node.operator, (a.op, b.op)), "number", degree, None, weight, shift=scales[0], lent=scales[1])
 
 
-def _shift_of_product(a: Value, b: Value, sign: int) -> float | None:
-    """How often the logarithm of the factor is in a product or a quotient; None where it is no summand of it any more."""
-    if not a.shift and not b.shift:
-        return 0.0
+def _scales_of_product(a: Value, b: Value, sign: int) -> tuple[float, Scale] | None:
+    """How often the logarithm of the factor is in a product or a quotient, and its scale of other instruments; None where a logarithm is no
+    summand of it any more."""
+    if not (a.shift or b.shift or shifted(a.lent) or shifted(b.lent)):
+        return 0.0, joined(a.lent, b.lent, sign, 0.0)
     if b.constant:
-        return a.shift * b.constant if sign == 1 else a.shift / b.constant
-    return b.shift * a.constant if a.constant is not None and sign == 1 else None
+        by = b.constant if sign == 1 else 1.0 / b.constant
+        return a.shift * by, times(a.lent, 1.0, by)
+    return (b.shift * a.constant, times(b.lent, 1.0, a.constant)) if a.constant is not None and sign == 1 else None
 
 
 def _fold(e: Scope, node: tree.Binary, a: float, b: float, percent: bool) -> Value:
@@ -74,9 +81,11 @@ def _fold(e: Scope, node: tree.Binary, a: float, b: float, percent: bool) -> Val
 
 def _power(e: Scope, a: Value, b: Value) -> Value:
     """A price to a plain power scales with the factor to that power; to any other it is that day's own."""
-    a, b = e.settled(a), e.settled(b)
+    b = e.settled(b)
+    a = e.settled(a) if b.constant is None or a.shift or shifted(a.lent) else a
     if b.constant is not None:
-        return Value(Op("^", (a.op, b.op)), "number", (a.degree or 0) * b.constant)
+        scale = times(a.lent, b.constant, 0.0)
+        return Value(Op("^", (a.op, b.op)), "number", (a.degree or 0) * b.constant, lent=scale)
     return Value(Op("^", (e.unscaled(a), e.unscaled(b))), "number", 0)
 
 

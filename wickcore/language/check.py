@@ -66,12 +66,14 @@ def check_named(
 
 
 def check_expression(
-    text: str, frame: str = "day", base: str = "day", universe: str = "", parts: Mapping[str, str] | None = None
+    text: str, frame: str = "day", base: str = "day", universe: str = "", parts: Mapping[str, str] | None = None, lent: bool = False
 ) -> Value:
     """Checks one expression, such as a column or an argument of `upperwick values`, on bars of `frame`. parts: the breadths it can name.
-    Raises RuleError."""
+    lent: whether what is of another instrument stays on that one's continuous scale, for a line that is drawn over its splits; else it is of
+    each day's own prices. Raises RuleError."""
     try:
-        return _expression(text, frame, base, universe, parts)
+        value, scope = _expression(text, frame, base, universe, parts)
+        return value if lent else scope.returned(value)
     except RuleError as error:
 
         def again(other: str) -> Sequence[Problem]:
@@ -84,13 +86,13 @@ def check_expression(
         raise RuleError(mended(error.problems, text, again)) from None
 
 
-def _expression(text: str, frame: str, base: str, universe: str, parts: Mapping[str, str] | None) -> Value:
+def _expression(text: str, frame: str, base: str, universe: str, parts: Mapping[str, str] | None) -> tuple[Value, Expressions]:
     node = parse_expression(text)
     places, problems = Places(text), []  # type: Places, list[Problem]
     say, silent = (lambda s, m, e: problems.append(places.problem(s, m, e))), (lambda s, m, e: None)
     expressions = Expressions(text, say, silent, frame, "close", base, universe, None, parts)
     try:
-        return expressions.check(node)
+        return expressions.check(node), expressions
     except Unresolved:
         raise RuleError(problems) from None
 
@@ -116,7 +118,7 @@ class RuleNames:
         inside = Expressions(expression, say, silent, rule.frame, "close", rule.base, rule.universe, None, rule.parts, rule.opened)
         inside.dials, inside.lets = rule.expressions.dials, rule.expressions.lets
         try:
-            return inside.check(parse_expression(expression))
+            return inside.returned(inside.check(parse_expression(expression)))
         except Unresolved:
             raise RuleError(problems) from None
 
@@ -243,7 +245,7 @@ class _Check:
     def _let(self, let: tree.Let, scope: Expressions) -> None:
         self._new_name(let.name, let.name_span, scope)
         try:
-            self.lets[let.name] = scope.check(let.value)
+            self.lets[let.name] = scope.returned(scope.check(let.value))
         finally:
             # Named even when wrong, so that each later use does not complain again of an unknown name.
             scope.lets[let.name] = let.value

@@ -13,6 +13,7 @@ from wickcore.language.comparisons import COMPARISONS
 from wickcore.language.definitions import Closed
 from wickcore.language.entry import Entry
 from wickcore.language.forms import FORMS
+from wickcore.language.lent_by import scale_of
 from wickcore.language.meant import squeezed
 from wickcore.language.operations import Op, constant
 from wickcore.language.pattern_uses import pattern
@@ -36,7 +37,11 @@ FOLDED: dict[str, Callable[..., float]] = {
 
 
 # What can be counted from an event on, a step a bar.
-SINCE = ("bars_since_highest", "bars_since_lowest", "count", "highest", "lowest", "sma", "stdev", "sum")
+SINCE = (
+    "bars_since_highest", "bars_since_lowest", "corr", "count", "fit", "highest", "lowest", "mean_dev", "median", "percentile", "slope", "sma",
+    "stdev", "sum", "wma",
+)  # fmt: skip
+SMOOTHED = ("ema", "rma")  # their weight comes from a number of bars
 
 OWN = ("own", "own_age")  # facts of one's own: `own.tone`, and `own_age.tone`, how many days ago it was given
 
@@ -201,12 +206,17 @@ class Expressions(Scope):
             if entry.name == "mod" and not plain[1]:
                 self.fail(node.span, "This divides by zero.")
             return folded(self, FOLDED[entry.name](*plain), False, node.span)
+        if entry.scale == "same":
+            columns[-2:] = self.alike(*columns[-2:])
         shift = self._shift(entry, values, [c for c in columns if c.type == "number"])
+        scale = scale_of(entry, values, [c for c in columns if c.type == "number"])
         raised = columns[0].shift if columns else 0.0  # what an exponential makes of the factor's logarithm
         if entry.scale == "exponential":
             shift = 0.0
         if shift is None:
-            columns, shift = [self.settled(c) for c in columns], 0.0
+            columns, shift, scale = [self.settled(c) for c in columns], 0.0, ()
+        elif scale is None:
+            columns, scale = [self.returned(c) for c in columns], ()
         numbers = [c for c in columns if c.type == "number"]
         degree = entry.degree if entry.degree is not None else (numbers[0].degree or 0 if numbers else 0)
         ops = [c.op for c in columns]
@@ -231,11 +241,12 @@ class Expressions(Scope):
             kind = "sum_since_window" if entry.name == "sum" else f"{entry.name}_since"  # `sum_since` is an entry of its own
             begin = window.op
             if begin.kind == "begins":  # the whole history of x begins where x does: most are unknown at first
-                begin = Op("first_known", (ops[0],), (), self.frame, "condition")
+                known = ops[0] if len(numbers) < 2 else Op("+", (numbers[0].op, numbers[1].op))
+                begin = Op("first_known", (known,), (), self.frame, "condition")
             op = Op(kind, (*ops, begin), (), self.frame, entry.result)
         if entry.scale == "printed" and numbers[0].degree:  # that day's money again
             degree, op = numbers[0].degree, Op("unscale", (op,), (-numbers[0].degree,))
-        return Value(op, entry.result, degree, None, self._weight(entry, numbers), shift=shift)
+        return Value(op, entry.result, degree, None, self._weight(entry, numbers), shift=shift, lent=scale or ())
 
     def _shift(self, entry: Entry, values: dict[str, Value], numbers: list[Value]) -> float | None:
         """How often the logarithm of the factor is in the entry's value; None where its arguments have to be settled first."""
@@ -251,6 +262,12 @@ class Expressions(Scope):
         return shifts.pop() * ((values["n"].constant or 0.0) if entry.of_sums == "n times" else 1.0)
 
     def _no_window(self, entry: Entry, span: Span) -> NoReturn:
+        if entry.name in SMOOTHED:
+            self.fail(
+                span,
+                f"`{entry.name}` takes its weight from a number of bars; over `since` or `all` there is the plain mean, `sma`.",
+                "sma",
+            )
         known = ", ".join(f"`{name}`" for name in sorted(SINCE))
         said = f"`{entry.name}` counts a plain number of bars; `since` and `all` work with {known} and what is made of them."
         self.fail(span, said)
@@ -321,7 +338,9 @@ class Expressions(Scope):
             if n == 0 or value.constant is not None:
                 return value
             op = Op("ago", (value.op,), (float(n),), self.frame, "condition" if value.type == "condition" else "number")
-            return Value(op, value.type, value.degree, None, value.weight, False, value.bounds, value.fraction, value.shift)
+            return Value(
+                op, value.type, value.degree, None, value.weight, False, value.bounds, value.fraction, value.shift, value.lent
+            )
 
         return self.in_frame(node.count.frame, build) if node.count.frame else build()
 

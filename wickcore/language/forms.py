@@ -10,6 +10,7 @@ from wickcore.language.carried import PRIOR, NotCarried, program_of
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.comparisons import pair
 from wickcore.language.entry import SHARE, SIGNED
+from wickcore.language.lent import lent
 from wickcore.language.meant import in_a_month
 from wickcore.language.operations import Op, every
 from wickcore.language.parts import key_of, name_of
@@ -102,13 +103,14 @@ def benchmark(e: Scope, node: tree.Call) -> Value:
 
 def _of_another(e: Scope, node: tree.Node, kind: str, *params: str) -> Value:
     before = list(e.pairs), list(e.overlays)
-    value = e.settled(e.check(node))
+    value = e.returned(e.check(node))
     e.pairs, e.overlays = before  # what lies inside is of another instrument
     if value.type == "text":
         e.fail(node.span, "A number or a condition of the other instrument is needed here.")
     if value.type == "condition":
         return Value(Op(kind, (value.op,), params, result="condition"), "condition")
-    return Value(Op(kind, (e.unscaled(value),), params), "number", 0)
+    scale = lent(kind, params, value.degree or 0.0, value.shift)
+    return Value(Op(kind, (value.op,), params), "number", 0, lent=scale)
 
 
 def of(e: Scope, node: tree.Call) -> Value:

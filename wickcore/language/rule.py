@@ -5,6 +5,7 @@ Like the nodes of the tree, what there are thousands of in one rule is not froze
 
 from dataclasses import dataclass, field
 
+from wickcore.language.lent import Scale
 from wickcore.language.operations import Op
 from wickcore.language.problems import Problem
 
@@ -17,7 +18,7 @@ class Value:
     takes the scale of what it meets. shift: how often the logarithm of that factor is in it as a summand (1 for logarithms of prices).
     constant: its value when it is a plain number. weight: how much of a price level is in it (1 for prices and averages of prices, 0 for
     ranges), None where that has no meaning; a chart draws what is near 1. bounds: values it cannot leave. fraction: whether people say it in
-    percent.
+    percent. lent: the scale it has of other instruments.
     """
 
     op: Op
@@ -29,6 +30,7 @@ class Value:
     bounds: tuple[float, float] | None = None
     fraction: bool = False
     shift: float = 0.0
+    lent: Scale = ()
 
 
 @dataclass(slots=True, unsafe_hash=True)

@@ -10,6 +10,7 @@ from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.definitions import definition_of
 from wickcore.language.entry import YES_OR_NO, Entry, Parameter
+from wickcore.language.lent import degrees, lent_to, settled
 from wickcore.language.operations import Op, constant
 from wickcore.language.parts import universe_said
 from wickcore.language.rule import Overlay, Pair, Value
@@ -102,14 +103,20 @@ class Scope:
         return value
 
     def number(self, node: tree.Node) -> Value:
-        """A number, a logarithm as it was on each day."""
+        """A number as of each day's own prices, where it is a logarithm or of another instrument."""
         return self.settled(self.amount(node))
 
     def settled(self, value: Value) -> Value:
-        """A logarithm of prices, kept on the continuous scale for what looks back over a split, as that of each day's own price."""
+        """What is kept on the continuous scale for windows over a split, as of each day's own price: logarithms of prices, and all that is of
+        another instrument."""
+        value = self.returned(value)
         if not value.shift:
             return value
         return replace(value, op=Op("unshift", (value.op,), (value.shift,)), shift=0.0)
+
+    def returned(self, value: Value) -> Value:
+        """What is of other instruments, as of each day's own prices of theirs."""
+        return replace(value, op=settled(value.op, value.lent), lent=()) if value.lent else value
 
     def amount(self, node: tree.Node) -> Value:
         """A number as it is carried on the continuous scale."""
@@ -210,8 +217,24 @@ class Scope:
             return Op("money", (), (value.constant, degree))
         return value.op
 
+    def alike(self, left: Value, right: Value) -> tuple[Value, Value]:
+        """Two values with one scale of other instruments: a plain number is money of theirs; else each is of each day's own prices."""
+        mine, other = degrees(left.lent), degrees(right.lent)
+        if mine == other:
+            return left, right
+        if left.constant is not None:
+            return replace(left, lent=other), right
+        if right.constant is not None:
+            return left, replace(right, lent=mine)
+        return self.returned(left), self.returned(right)
+
     def same_scale(self, left: Value, right: Value, span: Span) -> tuple[Op, Op, float | None]:
         """Both sides on one scale, and that scale's degree (None when both are plain numbers)."""
+        a, b, degree = self._own_scale(left, right, span)
+        a, b = (lent_to(op, v.lent) if v.constant else op for op, v in ((a, left), (b, right)))
+        return a, b, degree
+
+    def _own_scale(self, left: Value, right: Value, span: Span) -> tuple[Op, Op, float | None]:
         if left.degree is None and right.degree is None:
             return left.op, right.op, None
         if left.degree is None or right.degree is None:

@@ -70,7 +70,20 @@ def _no_such_text(evaluator: Evaluator, op: Op) -> Iterator[str]:
 
 
 # Their numbers are no bars.
-COUNTLESS = {"constant", "money", "compare", "unscale", "unshift", "text_in", "rank", "opens", "event", "least", "at_report"}
+COUNTLESS = {
+    "constant",
+    "money",
+    "compare",
+    "unscale",
+    "unshift",
+    "unlend",
+    "text_in",
+    "rank",
+    "opens",
+    "event",
+    "least",
+    "at_report",
+}
 
 
 def _among_members(op: Op) -> bool:

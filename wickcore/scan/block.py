@@ -224,6 +224,17 @@ class Block:
     def _unscale(self, op: Op, table: str) -> Column:
         return self.rows(table).scaled(self.evaluate(op.args[0], table), -float(op.params[0]))
 
+    def _factor(self, op: Op, table: str) -> Column:
+        rows = self.rows(table)
+        return np.float64(1.0) if rows.bars.plain else rows.bars.factor[rows.begin : rows.end]
+
+    def _unlend(self, op: Op, table: str) -> Column:
+        """What is of another instrument, whose split factor is the second operand, as of each day's own price of that one."""
+        found, factor = (self.evaluate(a, table) for a in op.args)
+        degree, shift = (float(p) for p in op.params)
+        found = found - shift * np.log(factor) if shift else found
+        return found if not degree else found / factor if degree == 1 else found * np.power(factor, -degree)
+
     def _unshift(self, op: Op, table: str) -> Column:
         """A logarithm as that of each day's own price."""
         rows, found = self.rows(table), self.evaluate(op.args[0], table)
@@ -279,6 +290,7 @@ SUMS = ("+", "-", "*", "/", "negate", "abs", "max", "min")  # what keeps the deg
 SPECIAL: dict[str, Callable[[Block, Op, str], Column]] = {
     "constant": Block._constant, "money": Block._money, "field": Block._field, "fact": Block._fact, "text_in": Block._text_in,
     "event": Block._event, "compare": Block._compare, "unscale": Block._unscale, "unshift": Block._unshift,
+    "factor": Block._factor, "unlend": Block._unlend,
     "least": Block._least, "none": Block._none,
     "pattern": Block._pattern, "recently": Block._recently, "opens": Block._opens, 
     "begins": Block._begins, "last_of": Block._last_of, "carry": Block._carry, "at_report": Block._at_report,

@@ -10,7 +10,7 @@ from wickcore.bars.moment import Moment
 from wickcore.language.rule import CheckedRule, Line, Pair, Value
 from wickcore.measures.frame import FALSE, TRUE
 from wickcore.scan.evaluate import Evaluator, Limits
-from wickcore.scan.scales import on_scale
+from wickcore.scan.scales import latest, on_scale
 
 SAID = {TRUE: True, FALSE: False}
 
@@ -92,18 +92,20 @@ def values(
     days: list[int] = []
     times: list[int | None] = []
     numbers: list[Any] = []
-    scale = 1.0
+    scale, lent = 1.0, {one.factor: 1.0 for one in value.lent}
     for i, engine in enumerate(pieces):
         bars = engine.bars
         k = bars.number[symbol]
         begin, end = int(bars.offsets[k]), int(bars.ends(at)[k])
         if i:  # the day so far is one bar more, where there is one
             begin = max(begin, end - 1) if int(bars.on(at)[k]) >= 0 else end
-        column = engine.rows([value.op], symbol)[0][begin - int(bars.offsets[k]) : end - int(bars.offsets[k])]
+        rows = engine.rows([value.op, *lent], symbol)
+        column, *factors = (row[begin - int(bars.offsets[k]) : end - int(bars.offsets[k])] for row in rows)
         days += bars.days[begin:end].tolist()
         times += [None] * (end - begin) if bars.minute is None else bars.minute[begin:end].tolist()
         numbers += column.tolist()
-        scale = float(bars.factor[end - 1]) if end > begin else scale
+        if end > begin:
+            scale, lent = float(bars.factor[end - 1]), {op: latest(f) for op, f in zip(lent, factors, strict=True)}
     if value.type == "condition":
         return days, times, [SAID.get(int(v)) for v in numbers]
-    return days, times, [None if np.isnan(v) else float(on_scale(v, value, scale)) for v in numbers]
+    return days, times, [None if np.isnan(v) else float(on_scale(v, value, scale, lent)) for v in numbers]

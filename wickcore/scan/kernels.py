@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from wickcore.measures import carried, counts, fits, ordered, pointwise, since, swings, windows
+from wickcore.measures import carried, counts, fits, ordered, pointwise, since, since_fits, since_order, swings, windows
 
 Column = Any  # Floats or Truth, by the operation's result
 
@@ -23,6 +23,8 @@ WINDOWED: dict[str, Callable[..., Column]] = {
     "zigzag_high": swings.zigzag_high, "zigzag_low": swings.zigzag_low,
     "sma_since": since.sma, "sum_since_window": since.sum_, "highest_since": since.highest, "lowest_since": since.lowest,
     "stdev_since": since.stdev, "first_known": since.first_known, "count_since": since.count,
+    "median_since": since_order.median, "percentile_since": since_order.percentile, "mean_dev_since": since_order.mean_dev,
+    "slope_since": since_fits.slope, "fit_since": since_fits.fit, "wma_since": since_fits.wma, "corr_since": since_fits.corr,
     "bars_since_highest_since": since.bars_since_highest,
     "bars_since_lowest_since": since.bars_since_lowest,
     "parabolic": carried.parabolic,
