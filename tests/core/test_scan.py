@@ -7,6 +7,7 @@ from tests import made
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market, Membership
 from wickcore.language.check import check_expression, check_rule
+from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
 from wickcore.scan.evaluate import Evaluator, Limits, Shared, Stopped, cost
 from wickcore.scan.explain import explain, values
 from wickcore.scan.scan import scan, values_at
@@ -174,3 +175,18 @@ def test_the_cache_is_bounded_by_bytes() -> None:
     for n in range(2, 40):
         engine.column(check_expression(f"sma({n})").op)
     assert 0 < shared.kept.nbytes <= 10 * len(market.bars)
+
+
+SIDES = ["breadth(close > sma(9))", "benchmark(change)", 'of("S01", rsi(5))', "group(change(3))", "rank(change(3))", "rsi(5)"]
+
+
+@pytest.mark.parametrize("side", SIDES)
+def test_a_line_of_its_own_compares_what_is_said(side: str) -> None:
+    """Also where what it compares has one value a moment, and instruments have no bar at some of them."""
+    engine = Evaluator(made.dress(made.market(seed=11, count=9, length=300).bars))
+    value = engine.column(check_expression(side).op)
+    level = float(np.nanmedian(value))
+    (found,) = Evaluator(engine.market).columns([check_expression(f"{side} > {level!r}").op])
+    expected = np.where(np.isnan(value), UNKNOWN, np.where(value > level, TRUE, FALSE))
+    np.testing.assert_array_equal(found, expected)
+    assert len({*expected.tolist()}) >= 2

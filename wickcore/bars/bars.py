@@ -42,7 +42,8 @@ class Bars:
     factor: cumulative split and dividend factor, 1.0 on each instrument's first bar; price * factor is continuous.
     minute: int32 minute of the day at which each bar begins, None for daily bars. frame: whose bars these are: `day`, `5min`, or `mixed`,
     in which a day's bar follows its five-minute bars (its minute is CLOSE). calendar: the sessions. day_ends: in a mixed table, true on
-    the last row of each instrument's day; None elsewhere.
+    the last row of each instrument's day; None elsewhere. before: how many of each instrument's bars were left out before its first; None for
+    none.
     """
 
     symbols: tuple[str, ...]
@@ -58,6 +59,7 @@ class Bars:
     frame: str = "day"
     calendar: Calendar = field(default_factory=Calendar)
     day_ends: Bools | None = None
+    before: Ints | None = None
 
     def __post_init__(self) -> None:
         for column in (self.offsets, self.days, self.open, self.high, self.low, self.close, self.volume, self.factor):
@@ -119,15 +121,16 @@ class Bars:
     def last_day(self) -> int:
         return int(self.sessions[-1]) if len(self.sessions) else 0
 
-    @property
+    @cached_property
     def last_moment(self) -> Moment:
-        """When the latest bar ended."""
-        return of_key(self.moments[-1]) if len(self.moments) else Moment(0)
+        """When the latest bar ended: told by the instruments' last bars, without looking at all others."""
+        last = self.offsets[1:][np.diff(self.offsets) > 0] - 1
+        return of_key(self.known_at(last).max()) if len(last) else Moment(0)
 
     def ends(self, at: int | Moment) -> Ints:
         """For each instrument the position just after the last bar known at the moment (a day stands for its close)."""
         moment = moment_of(at)
-        if not len(self.moments) or moment.key >= self.moments[-1]:
+        if not len(self) or moment.key >= self.last_moment.key:
             return self.offsets[1:].copy()
         out = np.empty(len(self.symbols), np.int64)
         if self.minute is None:

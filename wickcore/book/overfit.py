@@ -4,7 +4,6 @@ import itertools
 import math
 
 import numpy as np
-from scipy.special import ndtr, ndtri
 
 from wickcore.bars.bars import Floats
 
@@ -19,6 +18,8 @@ def expected_best(spread: float, tried: int) -> float:
     that were tried. (D. H. Bailey, M. López de Prado, "The Deflated Sharpe Ratio", Journal of Portfolio Management 40(5), 2014.)"""
     if tried < 2:
         return 0.0
+    from scipy.special import ndtri  # a second of every start, and few ask for it
+
     first, second = ndtri(1.0 - 1.0 / tried), ndtri(1.0 - 1.0 / (tried * math.e))
     return float(spread * ((1.0 - EULER) * first + EULER * second))
 
@@ -28,6 +29,8 @@ def deflated(sharpe: float, days: int, skewness: float, kurt: float, spread: flo
 
     sharpe, spread: a session, not a year. days: how many returns it is of. kurt: 3 for a normal distribution. Same paper.
     """
+    from scipy.special import ndtr
+
     against = expected_best(spread, tried)
     width = 1.0 - skewness * sharpe + (kurt - 1.0) / 4.0 * sharpe**2
     return float(ndtr((sharpe - against) * math.sqrt(days - 1) / math.sqrt(width))) if width > 0.0 else math.nan
@@ -36,7 +39,7 @@ def deflated(sharpe: float, days: int, skewness: float, kurt: float, spread: flo
 def deflated_best(returns: Floats, best: int) -> float | None:
     """The deflated Sharpe ratio of one column of returns (days × settings), given that all were tried. None where it cannot be
     said."""
-    from scipy import stats  # a second of every start, and few ask for it
+    from scipy import stats
 
     spread = np.std(returns, axis=0, ddof=1)
     known = spread > 0.0

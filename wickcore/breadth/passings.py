@@ -4,7 +4,6 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import t as student
 
 from wickcore.bars.bars import Bools, Days, Floats, Ints
 from wickcore.bars.market import Market
@@ -124,6 +123,8 @@ def after(found: list[Passing], close: Floats, horizon: int, seed: int = 0) -> A
     mean = float(own.mean())
     low, high = None, None
     if n > 1:
+        from scipy.stats import t as student  # a second of every start, and few ask for it
+
         half = float(student.ppf(0.975, n - 1)) * float(own.std(ddof=1)) / math.sqrt(n)
         low, high = mean - half, mean + half
     assert any_mean is not None

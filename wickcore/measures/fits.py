@@ -1,6 +1,6 @@
 """Lines and pairs over a window: least-squares slope, its fit, and correlation.
 
-Sums over a window of distances from a reference inside it, rebuilt every n bars, as in rolling.py.
+Sums over a window of distances from a reference inside it, rebuilt on every nth bar of the instrument, as in rolling.py.
 """
 
 from typing import Any
@@ -15,13 +15,15 @@ SLOPE, FIT = 0, 1
 
 
 @njit(nogil=True, cache=True)
-def _line(x: Floats, history: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, how: int, out: Floats) -> None:
+def _line(
+    x: Floats, history: Floats, offsets: Ints, starts: Ints, before: Ints, commit: Any, n: int, how: int, out: Floats
+) -> None:
     """Least squares of the window's values over 0 … n - 1: slope a bar (how 0) or R² (how 1; unknown where nothing moved)."""
     middle = (n - 1) / 2.0
     across = n * (n * n - 1.0) / 12.0
     for k in range(len(offsets) - 1):
         first = starts[k]
-        j, unknown, since = first, 0, 0
+        j, unknown = first, 0
         reference, total, squares, timed = 0.0, 0.0, 0.0, 0.0
         for i in range(offsets[k], offsets[k + 1]):
             v = x[i]
@@ -56,9 +58,7 @@ def _line(x: Floats, history: Floats, offsets: Ints, starts: Ints, commit: Any, 
                     timed += (n - 1) * d - (total + d - o)
                     total += d - o
                     squares += d * d - o * o
-            since += 1
-            if unknown == 0 and (rebuild or j - first == n - 1 or since >= n):
-                since = 0
+            if unknown == 0 and (rebuild or j - first == n - 1 or (before[k] + j - first + 1) % n == 0):
                 reference, total, squares, timed = history[j - 1], 0.0, 0.0, 0.0
                 for m in range(j - n + 1, j):
                     d = history[m] - reference
@@ -97,7 +97,7 @@ def _together(
 
 def _fitted(x: Floats, frame: Frame, n: int, how: int) -> Floats:
     out = np.empty(len(x))
-    _line(x, frame.history(x), frame.offsets, frame.starts, frame.commit, n, how, out)
+    _line(x, frame.history(x), frame.offsets, frame.starts, frame.before, frame.commit, n, how, out)
     return out
 
 

@@ -41,19 +41,22 @@ def _ends(commit: Any, i: int) -> Any:
 @dataclass(frozen=True, slots=True)
 class Frame:
     """offsets: int64, instruments + 1, into the base bars. commit: bool a base bar, None where every bar ends its own.
-    starts: int64 an instrument, where its history begins."""
+    starts: int64 an instrument, where its history begins. before: int64 an instrument, how many of the frame's bars were left out before that
+    (wickcore.scan.tail): sums over windows are made afresh at bars that are told by their place among all."""
 
     offsets: Ints
     commit: Bools | None
     starts: Ints
+    before: Ints
 
     @staticmethod
-    def of(offsets: Ints, commit: Bools | None) -> "Frame":
+    def of(offsets: Ints, commit: Bools | None, before: Ints | None = None) -> "Frame":
         """The frame whose bars end where `commit` says."""
+        before = np.zeros(len(offsets) - 1, np.int64) if before is None else before
         if commit is None:
-            return Frame(offsets, None, offsets[:-1])
+            return Frame(offsets, None, offsets[:-1], before)
         ended = np.concatenate([[0], np.cumsum(commit)])
-        return Frame(offsets, commit, ended[offsets[:-1]].astype(np.int64))
+        return Frame(offsets, commit, ended[offsets[:-1]].astype(np.int64), before)
 
     def history(self, x: Any) -> Any:
         """The column's values on the bars that end the frame's."""

@@ -1,8 +1,9 @@
 """Means, deviations and extremes of each n values in a row, over columns of instruments one after another.
 
-All are unknown while the window is short or holds an unknown: they are worked out in stretches of known values. Where one result needs the one
-before, four are made at a time, so that the next four wait for one addition or comparison instead of four; windows are reached through slices,
-since Numba looks at each index for being negative.
+All are unknown while the window is short or holds an unknown: they are worked out in stretches of known values. Sums are made afresh on every
+nth bar of the instrument, counted from its first one of all, so that the last bars alone come out as they do behind the whole history. Where
+one result needs the one before, four are made at a time, so that the next four wait for one addition or comparison instead of four; windows are
+reached through slices, since Numba looks at each index for being negative.
 """
 
 import numpy as np
@@ -15,12 +16,12 @@ MEAN, VARIANCE, HIGHEST, LOWEST = range(4)
 
 
 @kernel
-def _means(history: Floats, n: int, out: Floats) -> None:
-    """Afresh on every nth and from the one before in between, as distances from a value inside the window: rounding does not pile up, and
-    a constant series has its own value as mean."""
+def _means(history: Floats, place: int, n: int, out: Floats) -> None:
+    """Afresh on the first, and on every nth of the instrument, and from the one before in between, as distances from a value inside the window:
+    rounding does not pile up, and a constant series has its own value as mean. place: the first one's among all of the instrument."""
     full = n - 1
     while full < len(history):
-        last, reference = min(full + n, len(history)), history[full]
+        last, reference = min(full + n - (place + full + 1) % n, len(history)), history[full]
         window, four = history[full - n + 1 : full + 1], n - n % 4
         a, b, c, d = 0.0, 0.0, 0.0, 0.0
         for m in range(0, four, 4):
@@ -56,11 +57,11 @@ def _means(history: Floats, n: int, out: Floats) -> None:
 
 
 @kernel
-def _variances(history: Floats, n: int, out: Floats) -> None:
+def _variances(history: Floats, place: int, n: int, out: Floats) -> None:
     """The population variance, as `_means`; that of a constant series is exactly 0."""
     full, share = n - 1, 1.0 / n
     while full < len(history):
-        last, reference, total, squares = min(full + n, len(history)), history[full], 0.0, 0.0
+        last, reference, total, squares = min(full + n - (place + full + 1) % n, len(history)), history[full], 0.0, 0.0
         window = history[full - n + 1 : full + 1]
         for m in range(n):
             a = window[m] - reference
@@ -112,14 +113,15 @@ def _extremes(history: Floats, n: int, sign: float, a: Floats, b: Floats, out: F
 
 
 @njit(nogil=True, cache=True)
-def roll(history: Floats, starts: Ints, n: int, kind: int, out: Floats) -> None:
-    """The MEAN, population VARIANCE, HIGHEST or LOWEST of each n values in a row. starts: where each instrument's values begin, and the end."""
+def roll(history: Floats, starts: Ints, left_out: Ints, n: int, kind: int, out: Floats) -> None:
+    """The MEAN, population VARIANCE, HIGHEST or LOWEST of each n values in a row. starts: where each instrument's values begin, and the end.
+    left_out: how many came before those."""
     longest = 0
     for k in range(len(starts) - 1):
         longest = max(longest, starts[k + 1] - starts[k])
     room = np.empty((2, longest if kind in (HIGHEST, LOWEST) else 0))
     for k in range(len(starts) - 1):
-        begin, end = starts[k], starts[k + 1]
+        begin, end, first = starts[k], starts[k + 1], starts[k] - left_out[k]
         while begin < end:
             stop = begin
             while stop < end and history[stop] == history[stop]:
@@ -128,9 +130,9 @@ def roll(history: Floats, starts: Ints, n: int, kind: int, out: Floats) -> None:
             if stop - begin >= n:
                 known, to = history[begin:stop], out[begin:stop]
                 if kind == MEAN:
-                    _means(known, n, to)
+                    _means(known, begin - first, n, to)
                 elif kind == VARIANCE:
-                    _variances(known, n, to)
+                    _variances(known, begin - first, n, to)
                 else:
                     _extremes(known, n, 1.0 if kind == HIGHEST else -1.0, room[0], room[1], to)
             if stop < end:

@@ -101,12 +101,12 @@ def _smoothed_by(x: Floats, weight: Floats, offsets: Ints, commit: Any, out: Flo
 
 
 @njit(nogil=True, cache=True)
-def _weighted(x: Floats, history: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, out: Floats) -> None:
-    """Linearly weighted average: the newest value weighs n, the oldest 1. Sums as in `_moments`."""
+def _weighted(x: Floats, history: Floats, offsets: Ints, starts: Ints, before: Ints, commit: Any, n: int, out: Floats) -> None:
+    """Linearly weighted average: the newest value weighs n, the oldest 1. Sums are made afresh where rolling.py makes them."""
     scale = n * (n + 1) / 2.0
     for k in range(len(offsets) - 1):
         first = starts[k]
-        j, unknown, since = first, 0, 0
+        j, unknown = first, 0
         reference, total, weighted = 0.0, 0.0, 0.0
         for i in range(offsets[k], offsets[k + 1]):
             v = x[i]
@@ -130,9 +130,7 @@ def _weighted(x: Floats, history: Floats, offsets: Ints, starts: Ints, commit: A
                 elif unknown == 0:
                     weighted += (n - 1) * (v - reference) - total
                     total += v - old
-            since += 1
-            if unknown == 0 and (rebuild or j - first == n - 1 or since >= n):
-                since = 0
+            if unknown == 0 and (rebuild or j - first == n - 1 or (before[k] + j - first + 1) % n == 0):
                 reference, total, weighted = history[j - 1], 0.0, 0.0
                 for m in range(j - n + 1, j):
                     d = history[m] - reference
@@ -164,7 +162,8 @@ def _rolled(x: Floats, frame: Frame, n: int, kind: int) -> Floats:
     """What the bars that have ended come to: on the base frame of n of them, in a coarser one of those beside the bar so far."""
     history, base = frame.history(x), frame.commit is None
     out = np.empty(len(history))
-    roll(history, frame.offsets if base else np.append(frame.starts, len(history)), n if base else max(1, n - 1), kind, out)
+    starts = frame.offsets if base else np.append(frame.starts, len(history))
+    roll(history, starts, frame.before, n if base else max(1, n - 1), kind, out)
     return out
 
 
@@ -253,5 +252,5 @@ def ema_by(x: Floats, weight: Floats, frame: Frame) -> Floats:
 def wma(x: Floats, frame: Frame, n: int) -> Floats:
     """Linearly weighted moving average."""
     out = np.empty(len(x))
-    _weighted(x, frame.history(x), frame.offsets, frame.starts, frame.commit, n, out)
+    _weighted(x, frame.history(x), frame.offsets, frame.starts, frame.before, frame.commit, n, out)
     return out

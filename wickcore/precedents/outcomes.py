@@ -4,7 +4,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import hypergeom
 
 from wickcore.bars.bars import Bools, Days, Floats, Ints
 from wickcore.language.operations import Op
@@ -163,6 +162,8 @@ def luck_of(up: int, n: int, ups: int, size: int) -> float | None:
     """How often n of `size` sessions, chosen by chance, hold as many of the `ups` that rose, or as few where theirs is the smaller share."""
     if not n:
         return None
+    from scipy.stats import hypergeom  # a second of every start, and few ask for it
+
     found = hypergeom.sf(up - 1, size, ups, n) if up / n >= ups / size else hypergeom.cdf(up, size, ups, n)
     return float(min(1.0, found))
 

@@ -16,7 +16,7 @@ from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
 from wickcore.patterns.columns import Columns, Seen, pattern, seen
 from wickcore.scan.across import ACROSS
 from wickcore.scan.kernels import POINTWISE, WINDOWED, Column
-from wickcore.scan.plan import Place, home, parts
+from wickcore.scan.plan import Place, by_bar, home, parts
 
 DEEP = 50  # operations below one another, of which each takes a few of Python's calls
 
@@ -25,7 +25,8 @@ class Block:
     """Instruments first:last on every table they are asked for on; every operation is computed once.
 
     check: called before each operation; raises when it is time to stop. given: whole columns of operations known already, by table and key,
-    among them those that look across instruments. uses: how often each column is asked for; after the last time it is let go.
+    among them those that look across instruments; under a table's name `by_bar`, with one value a bar whatever they are. uses: how often each
+    column is asked for; after the last time it is let go.
     """
 
     def __init__(
@@ -103,6 +104,9 @@ class Block:
         rows = self.rows(table)
         if own != table:
             return self._brought(self.full(op, own), op, own, table)
+        laid = self.given.get((by_bar(table), op.key))
+        if laid is not None:
+            return laid[rows.begin : rows.end]
         given = self.given.get((table, op.key))
         if given is not None:
             across = ACROSS.get(op.kind)
@@ -313,7 +317,9 @@ class Rows:
     def frame(self, name: str) -> Frame:
         """The frame's bars as kernels count them."""
         if name not in self._frames:
-            self._frames[name] = Frame.of(self.offsets, commits(self.bars, name, self.first, self.last))
+            own = self.bars.before if name == self.bars.frame else None
+            before = None if own is None else own[self.first : self.last]
+            self._frames[name] = Frame.of(self.offsets, commits(self.bars, name, self.first, self.last), before)
         return self._frames[name]
 
     @property

@@ -6,7 +6,7 @@ recomputes that line.
 
 import os
 from collections import OrderedDict
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
 from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
 from dataclasses import dataclass
 from functools import partial
@@ -29,7 +29,7 @@ from wickcore.scan.kept import KeptColumns
 from wickcore.scan.kernels import Column
 from wickcore.scan.limits import Limits as Limits
 from wickcore.scan.limits import Stopped as Stopped
-from wickcore.scan.plan import Place, across, cost, momentary, uses, walk
+from wickcore.scan.plan import Place, across, by_bar, cost, momentary, uses, walk
 
 BLOCK_BARS = 1 << 17
 BATCH_BYTES = 256_000_000
@@ -39,6 +39,7 @@ MOST_HISTORIES = 5_000
 FEW = 20  # moments that are asked for are few where there are so many times as many
 # What columns that look across instruments may take at one time: each is needed whole before any block can be computed.
 ACROSS_BYTES = 600_000_000
+NOTHING: Mapping[str, Column] = {}
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,13 +74,14 @@ def _require(hits: Bools, column: Truth) -> None:
 class Shared:
     """What the evaluators of one market, each standing on a table of its own, have in common."""
 
-    def __init__(self, market: Market, cache_bytes: int, threads: int | None) -> None:
+    def __init__(self, market: Market, cache_bytes: int, threads: int | None, pool: ThreadPoolExecutor | None = None) -> None:
         self.market = market
         self.kept = KeptColumns(cache_bytes)
         self.histories: dict[Place, History] = {}
         self.days: OrderedDict[tuple[str, str, Moment], Column] = OrderedDict()
+        self.tails: OrderedDict[tuple[str, int, Moment], Any] = OrderedDict()  # of wickcore.scan.tail
         self.lock = Lock()
-        self.pool = ThreadPoolExecutor(threads or min(2, os.cpu_count() or 1), "evaluate")
+        self.pool = pool or ThreadPoolExecutor(threads or min(2, os.cpu_count() or 1), "evaluate")
 
     def run(self, work: Callable[[Any], None], items: Iterable[Any], stop: Event) -> None:
         """Does the work for every item on the pool's threads. When one fails the others are stopped, and it is raised once all have ended:
@@ -113,19 +115,28 @@ class Evaluator:
         """The evaluator of the same market on another table's bars; what is computed is shared."""
         return self if table == self.table else Evaluator(self.market, table=table, shared=self._shared)
 
+    def beside(self, market: Market, cache_bytes: int) -> "Evaluator":
+        """An evaluator of another market on the same table and threads."""
+        return Evaluator(market, table=self.table, shared=Shared(market, cache_bytes, None, self._shared.pool))
+
+    @property
+    def shared(self) -> Shared:
+        """What is common to all evaluators of this market."""
+        return self._shared
+
     def stepping(self, frame: str, at: Moment | int | None = None) -> "Evaluator":
         """The evaluator on whose bars a rule of this frame stands at a moment."""
         return self.on(self.market.stepping(frame, None if at is None else moment_of(at)))
 
-    def columns(self, ops: Sequence[Op], limits: Limits | None = None) -> list[Column]:
+    def columns(self, ops: Sequence[Op], limits: Limits | None = None, laid: Mapping[str, Column] = NOTHING) -> list[Column]:
         """One column an operation, one value a bar: float64 (NaN unknown) for numbers, int8 (0, 1, 2) for conditions.
 
-        Raises Stopped when `limits` say so; nothing half-made is kept.
+        laid: columns of operations below them that are known already, by key. Raises Stopped when `limits` say so; nothing half-made is kept.
         """
         known = self._shared.kept.those_of((self.table, op.key) for op in ops)
         missing = list({op.key: op for op in ops if (self.table, op.key) not in known}.values())
         if missing:
-            made = self._compute(missing, limits or Limits())
+            made = self._compute(missing, limits or Limits(), laid=laid)
             known.update(made)
             self._shared.kept.keep(made)
         return [known[self.table, op.key] for op in ops]
@@ -259,12 +270,15 @@ class Evaluator:
         """Writes the operations' columns into rows that are there already; nothing is kept. Raises Stopped."""
         self._compute(list(ops), limits or Limits(), {(self.table, op.key): row for op, row in zip(ops, out, strict=True)})
 
-    def _compute(self, ops: list[Op], limits: Limits, out: dict[Place, Column] | None = None) -> dict[Place, Column]:
+    def _compute(
+        self, ops: list[Op], limits: Limits, out: dict[Place, Column] | None = None, laid: Mapping[str, Column] = NOTHING
+    ) -> dict[Place, Column]:
         total, table = len(self.bars), self.table
         limits.allow(cost(ops, table) * total / 1e9 / 2)
         if out is None:
             out = {(table, op.key): np.empty(total, np.int8 if op.result == "condition" else np.float64) for op in ops}
-        given, asked, stop = self._given(ops, limits) | self._sides(ops, limits), uses(ops, table), Event()
+        given, asked, stop = self._given(ops, limits, known=laid.keys()), uses(ops, table), Event()
+        given |= {(by_bar(table), key): column for key, column in laid.items()} if laid else self._sides(ops, limits)
 
         def run(block: tuple[int, int]) -> None:
             part = Block(self.market, *block, _checking(limits, stop), given, asked)
@@ -284,17 +298,19 @@ class Evaluator:
         place = self.table, side.key
         if 8 * len(self.bars) > self._shared.kept.most / 2:
             return {}
-        return {place: self._shared.kept.made(place, lambda: self._compute([side], limits)[place])}
+        return {(by_bar(self.table), side.key): self._shared.kept.made(place, lambda: self._compute([side], limits)[place])}
 
-    def _given(self, ops: Iterable[Op], limits: Limits, positions: Ints | None = None) -> dict[Place, Column]:
+    def _given(
+        self, ops: Iterable[Op], limits: Limits, positions: Ints | None = None, known: Set[str] = frozenset()
+    ) -> dict[Place, Column]:
         """Whole columns of the operations that look across instruments; inner ones first. positions: the only bars that are asked for: a
-        rank that is read on these alone is not worked out at all other moments."""
+        rank that is read on these alone is not worked out at all other moments. known: keys of operations that are laid already."""
         found: dict[Place, Column] = {}
         ops, at, steps = list(ops), set(), np.empty(0, np.int64)
         if positions is not None:
             steps = np.unique(self.bars.step[positions])
             at = momentary(ops, self.table) if len(steps) * FEW < len(self.bars.moments) else set()
-        for op, table in walk(ops, self.table):
+        for op, table in walk(ops, self.table, known):
             if (table, op.key) in at and not self._shared.kept.those_of([(table, op.key)]):
                 found[table, op.key] = rank_at(_Whole(self, found, limits), op, table, steps)
             elif op.kind in ACROSS:

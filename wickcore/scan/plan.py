@@ -5,7 +5,7 @@ table that it is at home on; its column is computed there and then read from the
 that of the day's latest five-minute bar, in a five-minute rule a daily value that of the day so far.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Set
 
 from wickcore.bars.frame_names import within_day
 from wickcore.language.catalogue import CATALOGUE
@@ -17,6 +17,11 @@ Place = tuple[str, str]  # a table's name and an operation's key
 # What reads of its arguments the same bar only.
 POINTWISE = frozenset(("compare", "and", "or", "not", "any", "all", "least", "+", "-", "*", "/", "negate", "abs"))
 NANOSECONDS = 4.0  # about what an operation takes a bar; what it takes a bar of its window, its entry tells
+
+
+def by_bar(table: str) -> str:
+    """Under which name columns of a table are given that have one value a bar, though their operation has one a moment."""
+    return f"{table} by bar"
 
 
 def home(op: Op, table: str) -> str:
@@ -34,8 +39,9 @@ def parts(op: Op, table: str) -> tuple[tuple[Op, str], ...]:
     return ((op, own),) if own != table else tuple((arg, table) for arg in op.args)
 
 
-def walk(ops: Iterable[Op], table: str) -> list[tuple[Op, str]]:
-    """Every distinct operation below the given ones, these included, with the table it is asked for on; inner ones first."""
+def walk(ops: Iterable[Op], table: str, known: Set[str] = frozenset()) -> list[tuple[Op, str]]:
+    """Every distinct operation below the given ones, these included, with the table it is asked for on; inner ones first. known: keys of those
+    that are not worked out, and nothing below them."""
     found: dict[Place, tuple[Op, str]] = {}
     opened: set[Place] = set()
     waiting = [(op, table) for op in ops][::-1]  # by hand: operations can lie deeper than Python calls
@@ -47,8 +53,8 @@ def walk(ops: Iterable[Op], table: str) -> list[tuple[Op, str]]:
             found.setdefault(place, (op, on))
         else:
             opened.add(place)
-            waiting += parts(op, on)
-    return list(found.values())
+            waiting += () if op.key in known else parts(op, on)
+    return [one for one in found.values() if one[0].key not in known] if known else list(found.values())
 
 
 def uses(ops: Iterable[Op], table: str) -> dict[Place, int]:

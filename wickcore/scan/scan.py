@@ -1,7 +1,7 @@
 """One evening's scan: the truth of each line, the taper, hits and near misses."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numba import njit
@@ -14,6 +14,7 @@ from wickcore.language.rule import CheckedRule, Line, Value
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.scales import on_scale
+from wickcore.scan.tail import Reach, Tail, tail_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,7 +23,7 @@ class LineCount:
 
     true, false, unknown: how many, looked at by itself. left: how many remain after this and all lines above it that decide.
     alone: how many more hits there would be without this line. ever, never_known: on what share of the whole history's bars it is
-    true, and on what share unknown.
+    true, and on what share unknown; None where only the moment was looked at.
     """
 
     line: Line
@@ -31,8 +32,8 @@ class LineCount:
     unknown: int
     left: int
     alone: int
-    ever: float
-    never_known: float
+    ever: float | None
+    never_known: float | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,12 +81,18 @@ def hit_truth(evaluator: Evaluator, rule: CheckedRule, members: Bools | None, li
 
 
 def scan(
-    evaluator: Evaluator, rule: CheckedRule, as_of: int | Moment, members: Bools | None = None, limits: Limits | None = None
+    evaluator: Evaluator,
+    rule: CheckedRule,
+    as_of: int | Moment,
+    members: Bools | None = None,
+    limits: Limits | None = None,
+    ever: bool = True,
 ) -> ScanResult:
     """Scans one moment; a day (since 1970) stands for its close. Inside a session a daily rule sees the day so far.
 
     members: for each bar of the table the rule stands on then (`Evaluator.stepping`) whether it belongs to the universe, None for all
-    instruments. Raises Stopped when `limits` say so.
+    instruments. ever: whether to say what the lines were over the whole history; without that a moment is scanned several times as fast.
+    Raises Stopped when `limits` say so.
     """
     as_of = moment_of(as_of)
     evaluator = evaluator.stepping(rule.frame, as_of)
@@ -96,29 +103,42 @@ def scan(
         scanned &= members[np.maximum(position, 0)]
     numbers = np.flatnonzero(scanned)
     at = position[numbers]
-    truths: dict[int, Truth] = {}
-    for i, (op, column) in enumerate(evaluator.each([line.op for line in rule.lines], limits)):
-        truths[i] = column[at]
-        evaluator.history(op, limits)
     deciding = [i for i, line in enumerate(rule.lines) if line.decides]
+    end = None if ever else tail_of(evaluator, [line.op for line in rule.lines], as_of)
+    truths, on_tail = {}, []  # type: dict[int, Truth], list[Truth]
+    if end is None:
+        for i, (op, column) in enumerate(evaluator.each([line.op for line in rule.lines], limits)):
+            truths[i] = column[at]
+            if ever:
+                evaluator.history(op, limits)
+    else:
+        on_tail = end[0].columns([line.op for line in rule.lines], end[1], limits)
+        place = end[0].place(at)
+        truths = {i: column[place] for i, column in enumerate(on_tail)}
     fails = sum(((truths[i] != TRUE).astype(np.int64) for i in deciding), np.zeros(len(at), np.int64))
     hits = np.flatnonzero(fails == 0)
-    columns = (column for _, column in evaluator.each([rule.lines[i].op for i in deciding], limits))
-    days = _run_lengths(bars, numbers[hits], at[hits], columns, members)
+    days = np.zeros(len(hits), np.int64)
+    far = np.ones(len(hits), np.bool_)  # those whose run is not known to begin inside the tail
+    if end is not None:
+        needed = replace(max(end[1], key=lambda r: r.bars), across=any(r.across for r in end[1]))
+        days, far = _on_tail(end[0], needed, numbers[hits], place[hits], [on_tail[i] for i in deciding], members)
+    if far.any():
+        columns = (column for _, column in evaluator.each([rule.lines[i].op for i in deciding], limits))
+        days[far] = _run_lengths(bars, numbers[hits][far], at[hits][far], columns, members)
     who = numbers[hits].tolist()
     found = zip(who, at[hits].tolist(), days.tolist(), strict=True)
     return ScanResult(
         as_of,
         len(at),
         _without_bar(evaluator.market, bars, as_of, position, members),
-        _taper(evaluator, rule, truths, fails),
+        _taper(evaluator, rule, truths, fails, ever),
         tuple(Hit(k, bars.symbols[k], place, run) for k, place, run in found),
         tuple(_near(rule, bars.symbols, numbers, truths, deciding, fails)),
         _partial(bars, rule.frame, at, as_of),
     )
 
 
-def _taper(evaluator: Evaluator, rule: CheckedRule, truths: dict[int, Truth], fails: Ints) -> tuple[LineCount, ...]:
+def _taper(evaluator: Evaluator, rule: CheckedRule, truths: dict[int, Truth], fails: Ints, ever: bool) -> tuple[LineCount, ...]:
     left = np.ones(len(fails), np.bool_)
     found = []
     for i, line in enumerate(rule.lines):
@@ -126,9 +146,10 @@ def _taper(evaluator: Evaluator, rule: CheckedRule, truths: dict[int, Truth], fa
         if line.decides:
             left &= truth == TRUE
         alone = int(np.sum((fails == 1) & (truth != TRUE))) if line.decides else 0
-        history = evaluator.history(line.op)
+        history = evaluator.history(line.op) if ever else None
         counts = [int(np.sum(truth == state)) for state in (TRUE, FALSE, UNKNOWN)]
-        found.append(LineCount(line, counts[0], counts[1], counts[2], int(left.sum()), alone, history.true, history.unknown))
+        of_all = (None, None) if history is None else (history.true, history.unknown)
+        found.append(LineCount(line, counts[0], counts[1], counts[2], int(left.sum()), alone, *of_all))
     return tuple(found)
 
 
@@ -152,6 +173,20 @@ def _run_lengths(bars: Bars, numbers: Ints, at: Ints, columns: Iterable[Truth], 
     if members is not None:
         _back(members, True, at, broken)
     return at - broken
+
+
+def _on_tail(
+    tail: Tail, needed: Reach, numbers: Ints, place: Ints, columns: list[Truth], members: Bools | None
+) -> tuple[Ints, Bools]:
+    """As `_run_lengths`, on a tail; and for which the run reaches back to where the tail is not sound."""
+    sound = tail.sound(needed)[numbers]
+    broken = sound - 1
+    for column in columns:
+        _back(column, TRUE, place, broken)
+    if members is not None:
+        _back(members[tail.rows], True, place, broken)
+    whole = tail.complete[numbers] & (sound == tail.offsets[numbers])
+    return place - broken, (broken < sound) & ~whole
 
 
 def _near(

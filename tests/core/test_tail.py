@@ -1,0 +1,126 @@
+"""A moment scanned on the last bars alone against the same moment behind the whole history: to the last digit, for all there is."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from tests import made
+from wickcore.bars.moment import Moment
+from wickcore.language.catalogue import CATALOGUE
+from wickcore.language.check import check_expression, check_rule
+from wickcore.language.problems import RuleError
+from wickcore.scan import tail as tails
+from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.scan import scan
+from wickcore.scan.tail import reach, tail_of
+
+LENGTH = 900
+
+
+@pytest.fixture(scope="module")
+def engine() -> Evaluator:
+    market = made.dress(made.market(seed=11, count=9, length=LENGTH).bars)
+    return Evaluator(market)
+
+
+@pytest.fixture(autouse=True)
+def short(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Tails are taken wherever they can be, and runs soon reach back beyond them."""
+    monkeypatch.setattr(tails, "SIZES", (40, 80, 160, 320, 640))
+    monkeypatch.setattr(tails, "SPARE", 6)
+    monkeypatch.setattr(tails, "WORTH", 1)
+
+
+def expressions() -> list[str]:
+    found = []
+    for entry in CATALOGUE.entries.values():
+        if not entry.inner and entry.example and entry.result != "text":
+            try:
+                check_expression(entry.example)
+            except RuleError:
+                continue
+            found.append(entry.example)
+    return found
+
+
+MORE = [
+    "close > sma(rsi(5), 7)",
+    "sma(sma(close, 9) / sma(volume, 4), 6) > 0",
+    "stdev(change, 13) < 5%",
+    "slope(wma(close, 7), 9) > 0",
+    "fit(close / sma(close, 30), 11) > 0.3",
+    "rank(slope(close, 8)) > 40",
+    "rank(change(20)) > 30 held 3",
+    "close / benchmark(close) >= highest(close / benchmark(close), 15)",
+    "benchmark(close > sma(21))",
+    "group(change(9), by=sector) > 0",
+    "breadth(close > sma(9)) > 30%",
+    "sma(close, 10) > on(week, sma(close, 5))",
+    "(close > sma(10) held 3) once in 9",
+    "mean_dev(close, 8) < median(high - low, 9)",
+    "corr(close, volume, 12) > 0",
+    "bars_since_highest(high, 30) < bars_since_lowest(low, 30)",
+    "percentile(volume, 25) > 50",
+    "count(close > open, 8) >= 4",
+    "log(close) > sma(log(close), 12)",
+]
+
+
+@pytest.mark.parametrize("text", [*MORE, *expressions()])
+def test_the_tail_says_what_the_whole_history_says(text: str, engine: Evaluator) -> None:
+    value = check_expression(text)
+    bars = engine.bars
+    for day in (int(bars.sessions[-1]), int(bars.sessions[600])):
+        found = tail_of(engine, [value.op], Moment(day))
+        if found is None:
+            assert reach(value.op, "day").bars > 300
+            return
+        tail, reaches = found
+        (column,) = tail.columns([value.op], reaches)
+        whole = engine.column(value.op)[tail.rows]
+        sound = np.concatenate([np.arange(a, b) for a, b in zip(tail.sound(reaches[0]), tail.offsets[1:], strict=True)])
+        assert np.isin(tail.place(bars.on(day)[bars.on(day) >= 0]), sound).all()
+        assert column[sound].tobytes() == whole[sound].tobytes()
+
+
+RULES = [
+    "close > sma(10)",
+    "close > sma(200)\nclose > open",
+    "ema(5) > sma(20)\nrsi(9) > 40",
+    "universe: Turning\nclose > lowest(low, 9)\nvolume > 0.2 * sma(volume, 5)",
+    "any of:\n    close > sma(5)\n    close < sma(50)\nrank(change(9)) > 20",
+    "high > 0",
+    "close > highest(close, 5) 1 ago once in 20\nnot close < sma(3) held 9",
+    "double_bottom.state > 0\nclose > sma(4)",
+]
+
+
+@pytest.mark.parametrize("text", RULES)
+def test_a_moment_is_scanned_alike(text: str, engine: Evaluator) -> None:
+    rule = check_rule(text)
+    members = engine.market.members(rule.universe) if rule.universe else None
+    hits = 0
+    for at in (LENGTH - 1, 700, 451, 300):
+        day = int(engine.bars.sessions[min(at, len(engine.bars.sessions) - 1)])
+        whole, quick = scan(engine, rule, day, members), scan(engine, rule, day, members, ever=False)
+        assert replace(quick, lines=()) == replace(whole, lines=())
+        assert quick.lines == tuple(replace(line, ever=None, never_known=None) for line in whole.lines)
+        hits += len(whole.hits)
+    assert hits
+
+
+def test_a_tail_is_read_where_it_can_be(engine: Evaluator, monkeypatch: pytest.MonkeyPatch) -> None:
+    """And nothing of the whole history where nothing asks for it."""
+    rule = check_rule("close > sma(31)\nvolume > sma(volume, 17)\nrank(change(5)) > 10")
+    monkeypatch.setattr(Evaluator, "_compute", _only_short(Evaluator._compute))
+    result = scan(Evaluator(engine.market), rule, engine.bars.last_day, ever=False)
+    assert result.scanned
+
+
+def _only_short(compute: object) -> object:
+    def checked(self: Evaluator, *args: object, **more: object) -> object:
+        assert len(self.bars) <= 9 * 80
+        return compute(self, *args, **more)  # type: ignore[operator]
+
+    return checked
