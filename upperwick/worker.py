@@ -13,6 +13,8 @@ from typing import Any
 
 from django.conf import settings
 
+from upperwick.processes import NAME
+
 POLL_SECONDS, REST_SECONDS, LONGEST_REST, PATIENCE_SECONDS = 0.1, 1.0, 60.0, 3.0
 CHILD = "UPPERWICK_CHILD"  # set for a process that shall not outlive the one that started it
 
@@ -87,16 +89,20 @@ def _end_with(parent: int) -> None:
 
 
 @contextmanager
-def supervised() -> Iterator[None]:
-    """A worker beside this process: started now, started again when it ends by itself, ended with the block."""
+def supervised(started: threading.Event | None = None) -> Iterator[None]:
+    """A worker beside this process: begun once it has started, again when it ends by itself, and ended with the block."""
     ending = threading.Event()
     child: list[subprocess.Popen[bytes]] = []
 
     def keep() -> None:
         rest = REST_SECONDS
+        while started is not None and not ending.is_set() and not started.wait(POLL_SECONDS):
+            pass
         while not ending.is_set():
             begun = time.monotonic()
-            child[:] = [subprocess.Popen([sys.executable, "-m", "upperwick.cli", "worker"], env={**os.environ, CHILD: "1"})]
+            child[:] = [
+                subprocess.Popen([sys.executable, "-m", "upperwick.cli", "worker"], env={**os.environ, CHILD: "1", NAME: "1"})
+            ]
             child[0].wait()
             # One that ends at once, as beside another server of the same folder, is tried again less and less often.
             rest = min(2 * rest, LONGEST_REST) if time.monotonic() - begun < LONGEST_REST else REST_SECONDS

@@ -12,6 +12,7 @@ from django.contrib.auth import get_user_model
 from django.test import Client
 
 from upperwick.events import bus, views, watch
+from upperwick.events.models import Told
 from upperwick.jobs.models import Job
 from upperwick.market.models import DataVersion
 
@@ -22,7 +23,7 @@ pytestmark = pytest.mark.django_db
 def told(monkeypatch: pytest.MonkeyPatch) -> list[tuple[str, int | None, dict[str, Any]]]:
     """What was published, in order."""
     found: list[tuple[str, int | None, dict[str, Any]]] = []
-    monkeypatch.setattr(watch, "publish", lambda what, owner_id=None, **more: found.append((what, owner_id, more)))
+    monkeypatch.setattr(watch, "tell_here", lambda what, owner_id=None, **more: found.append((what, owner_id, more)))
     monkeypatch.setattr(watch, "missing", lambda: [])
     return found
 
@@ -75,6 +76,30 @@ def test_an_import_is_told_to_everybody(told):
     assert told == [("market", None, {})]
 
 
+def test_what_one_serving_process_tells_reaches_the_listeners_of_another(told, monkeypatch):
+    for module in (bus, watch):
+        monkeypatch.setattr(module, "processes", lambda: 2)
+    watched = watch.Watch()
+    bus.publish("lists", 7)
+    Told.objects.create(process="another", what="rules", owner=7, more={"id": 3})
+    Told.objects.create(process="another", what="signed out", owner=8)
+    watched.look()
+    watched.look()
+    assert told == [("rules", 7, {"id": 3}), ("signed out", 8, {})]  # its own were told by itself
+
+
+def test_what_is_kept_for_other_processes_does_not_grow(monkeypatch):
+    monkeypatch.setattr(bus, "processes", lambda: 2)
+    monkeypatch.setattr(bus, "KEPT", 5)
+    for i in range(23):
+        bus.publish("rules", 7, id=i)
+    assert Told.objects.count() < 10
+    assert Told.objects.order_by("-id").values_list("more", flat=True)[0] == {"id": 22}
+    monkeypatch.setattr(bus, "processes", lambda: 1)
+    bus.publish("rules", 7, id=99)
+    assert Told.objects.order_by("-id").values_list("more", flat=True)[0] == {"id": 22}
+
+
 def test_who_looks_goes_on_after_a_failure_and_ends_only_when_nobody_listens(monkeypatch):
     """Whoever begins to listen as the last one leaves is not left to a thread that ends."""
     told, turns = [], iter([False, True, False, False])
@@ -90,7 +115,7 @@ def test_who_looks_goes_on_after_a_failure_and_ends_only_when_nobody_listens(mon
     begun: list[Any] = []
     monkeypatch.setattr(watch, "Watch", Failing)
     monkeypatch.setattr(watch, "LOOK_SECONDS", 0.0)
-    monkeypatch.setattr(watch, "publish", lambda what: told.append(what))
+    monkeypatch.setattr(watch, "tell_here", lambda what: told.append(what))
     monkeypatch.setattr(watch, "owners", lambda: listening[0])
     monkeypatch.setattr(watch, "_thread", None)
     monkeypatch.setattr(

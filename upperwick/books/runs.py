@@ -15,7 +15,8 @@ from upperwick.books.report import page
 from upperwick.books.work import ran
 from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
-from upperwick.market.services import in_turn, open_market, request_limits
+from upperwick.market.services import open_market, request_limits
+from upperwick.market.turns import in_turn
 from upperwick.refused import Refused
 from upperwick.studies.questions import seal_day
 from upperwick.studies.runs import SMALL_BARS

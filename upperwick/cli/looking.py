@@ -22,6 +22,15 @@ def scan(given: Namespace) -> None:
 
     result = run(engine, rule, at, members_of(engine, given, rule))
     say_lacking(engine, {f"Line {line.number}": line.op for line in rule.lines}, given)
+    lines = line_rows(result)
+    if not given.json:
+        so_far = f"; the {rule.frame} so far" if result.partial else ""
+        print(f"{result.as_of}: {result.scanned} scanned, {result.no_bar} without a bar that day{so_far}")
+        for row in lines:
+            left = "" if row["depth"] or row["skip"] else f"{row['left']:>7}"
+            print(f"{left:>7}  {'    ' * row['depth']}{'skip ' if row['skip'] else ''}{row['text']}")
+        print(", ".join(h.symbol for h in result.hits) or "No hits.")
+        return
     hits = hit_rows(engine, result, read_columns(COLUMNS, lambda text: check_expression(text, base=base)))
     keys = ("number", "text", "true", "false", "unknown", "left", "alone", "depth", "skip")
     report: dict[str, Any] = {
@@ -29,18 +38,11 @@ def scan(given: Namespace) -> None:
         "partial": result.partial,
         "scanned": result.scanned,
         "no_bar": result.no_bar,
-        "lines": [{key: row[key] for key in keys} for row in line_rows(result)],
+        "lines": [{key: row[key] for key in keys} for row in lines],
         "hits": [{"symbol": h["symbol"], "days": h["days"], "values": h["values"]} for h in hits],
         "near_misses": [{"symbol": n.symbol, "line": n.line.number} for n in result.near_misses],
     }
-    if given.json:
-        return emit(report)
-    so_far = f"; the {rule.frame} so far" if result.partial else ""
-    print(f"{report['as_of']}: {result.scanned} scanned, {result.no_bar} without a bar that day{so_far}")
-    for row in report["lines"]:
-        left = "" if row["depth"] or row["skip"] else f"{row['left']:>7}"
-        print(f"{left:>7}  {'    ' * row['depth']}{'skip ' if row['skip'] else ''}{row['text']}")
-    print(", ".join(h["symbol"] for h in hits) or "No hits.")
+    emit(report)
 
 
 def breadth(given: Namespace) -> None:

@@ -200,15 +200,15 @@ def build_parser(asked: str = "") -> argparse.ArgumentParser:
     demo = command("demo", "serving.demo", "Prepare the database, and the demo market where there is none.")
     demo.add_argument("--fresh", action="store_true", help="make the demo market anew even where one is stored")
     demo.add_argument("--serve", action="store_true", help="then serve it, in the same process")
-    demo.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")), help="with --serve")
+    _served(demo)
     start = command(
         "start",
         "serving.start",
         "Begin with your own prices and no demo: asks for the first account, then serves.",
     )
-    start.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")))
+    _served(start)
     serve = command("serve", "serving.serve", "Serve the application on this machine.")
-    serve.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")))
+    _served(serve)
     account = command("account", "accounts.account", "Accounts: add one, change its password, list all, remove one.")
     account.add_argument("act", choices=["add", "password", "list", "remove"])
     account.add_argument("name", nargs="?")
@@ -235,6 +235,14 @@ def _measuring(parser: argparse.ArgumentParser, asked: str) -> None:
         add_settings(parser)
         parser.add_argument("--universe", metavar="NAME", help="only members of that day (needs the database)")
         parser.add_argument("--sealed", action="store_true", help="end where the last quarter of history begins")
+
+
+def _served(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8000")), help="8000 where it is left out")
+    parser.add_argument(
+        "--processes", type=int, default=1, metavar="N",
+        help="serve in so many processes, which share the market on disk; 1 where it is left out, as many as processors for many people",
+    )  # fmt: skip
 
 
 def _rule(parser: argparse.ArgumentParser) -> None:

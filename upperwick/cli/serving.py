@@ -1,6 +1,9 @@
 """The commands that prepare and serve the application: demo, serve, worker."""
 
+import os
+import threading
 from argparse import Namespace
+from typing import Any
 
 from upperwick.cli.shared import Bad, with_database, without_data
 
@@ -44,7 +47,7 @@ def demo(given: Namespace) -> None:
         ensure_demo_account()  # never where somebody's own prices lie
     warm("starters", plain_starters())
     if given.serve:
-        _serve(given.port)
+        _serve(given.port, given.processes)
 
 
 def start(given: Namespace) -> None:
@@ -69,7 +72,7 @@ def start(given: Namespace) -> None:
         print("Compiling the measures, once …", flush=True)
         warm_behind([part for part in todo if part != "starters"])
         warm("starters", plain_starters())
-    _serve(given.port)
+    _serve(given.port, given.processes)
 
 
 def _asked_account() -> tuple[str, str]:
@@ -99,13 +102,17 @@ def serve(given: Namespace) -> None:
 
     prepare()
     warm_behind(missing())
-    _serve(given.port)
+    _serve(given.port, given.processes)
 
 
-def _serve(port: int) -> None:
+MOST_PROCESSES = 16
+
+
+def _serve(port: int, count: int) -> None:
     import socket
-    import threading
 
+    if not 1 <= count <= MOST_PROCESSES:
+        raise Bad(f"--processes is a number from 1 to {MOST_PROCESSES}; about as many as the machine has processors are of use.")
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -117,12 +124,15 @@ def _serve(port: int) -> None:
     from django.contrib.auth import get_user_model
 
     from upperwick.accounts.services import DEMO_NAME, DEMO_PASSWORD
-    from upperwick.market.load import evaluator
     from upperwick.worker import end_with_parent, supervised
 
     end_with_parent()
-    evaluator()
-    threading.Thread(target=_fetch_ahead, daemon=True).start()
+    if count == 1:
+        import upperwick.asgi  # noqa: F401
+        from upperwick.ahead import fetch_ahead
+        from upperwick.market.load import evaluator
+
+        evaluator()
     print(f"\n  Upper Wick is at http://127.0.0.1:{port}")
     accounts = get_user_model().objects
     if accounts.filter(username=DEMO_NAME).exists():
@@ -130,11 +140,40 @@ def _serve(port: int) -> None:
     elif not accounts.exists():
         print("  There is no account yet; make one in another terminal: upperwick account add NAME")
     print("  Ctrl+C stops it.\n", flush=True)
+    # The streams of what moved never end by themselves.
+    said: dict[str, Any] = {
+        "host": "127.0.0.1",
+        "port": port,
+        "log_level": "warning",
+        "lifespan": "off",
+        "timeout_graceful_shutdown": 1,
+    }
+    if count > 1:
+        _serve_in(count, said)
+        return
+    # What is done beside begins once pages are answered: on few processors it would only hold up the first of them.
+    started = threading.Event()
+
+    class Server(uvicorn.Server):
+        async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+            await super().startup(sockets)
+            started.set()
+
+    with supervised(started):
+        fetch_ahead(started)
+        Server(uvicorn.Config("upperwick.asgi:application", **said)).run()
+
+
+def _serve_in(count: int, said: dict[str, Any]) -> None:
+    """In several processes, which this one keeps: it starts another where one ends."""
+    import uvicorn
+
+    from upperwick.processes import NAME
+    from upperwick.worker import CHILD, supervised
+
     with supervised():
-        uvicorn.run(
-            "upperwick.asgi:application", host="127.0.0.1", port=port, log_level="warning", lifespan="off",
-            timeout_graceful_shutdown=1,  # the streams of what moved never end by themselves
-        )  # fmt: skip
+        os.environ |= {NAME: str(count), CHILD: "1"}
+        uvicorn.run("upperwick.asgi:application", workers=count, **said)
 
 
 def worker(given: Namespace) -> None:
@@ -146,18 +185,6 @@ def worker(given: Namespace) -> None:
         work()
     except AlreadyRunning as error:
         raise Bad(str(error)) from None
-
-
-def _fetch_ahead() -> None:
-    """What the first study and the first list of rules would otherwise wait for."""
-    import arch.bootstrap  # noqa: F401
-    from django.db import connection
-
-    from upperwick.rules.services import parts_of
-    from upperwick.rules.summary import read_all_again
-
-    read_all_again(parts_of)
-    connection.close()
 
 
 def warm(given: Namespace) -> None:

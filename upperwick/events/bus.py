@@ -1,11 +1,19 @@
 """Who listens, and how what moved reaches them. Nothing is kept: a tab that begins to listen asks for everything anew."""
 
 import asyncio
+import logging
+import uuid
 from contextlib import suppress
 from threading import Lock
 from typing import Any
 
+from django.db import DatabaseError
+
+from upperwick.processes import processes
+
 MOST_WAITING = 200
+KEPT = 1_000  # events that are kept for other processes
+PROCESS = uuid.uuid4().hex
 SIGNED_OUT = {"what": "signed out"}  # of some session of the account: each stream looks whether it was its own
 EVERYTHING = {"what": "everything"}  # in place of more than one listener can take
 
@@ -51,7 +59,25 @@ class Listener:
 
 
 def publish(what: str, owner_id: int | None = None, **more: Any) -> None:
-    """Tells an account's tabs, or everybody's, that something moved."""
+    """Tells an account's tabs, or everybody's, that something moved; those of other serving processes too."""
+    tell_here(what, owner_id, **more)
+    if processes() > 1:
+        _write(what, owner_id, more)
+
+
+def _write(what: str, owner_id: int | None, more: dict[str, Any]) -> None:
+    from upperwick.events.models import Told
+
+    try:
+        told = Told.objects.create(process=PROCESS, what=what, owner=owner_id, more=more)
+        if told.pk % KEPT == 0:
+            Told.objects.filter(pk__lte=told.pk - KEPT).delete()
+    except DatabaseError:  # busy beyond patience: the others' tabs go on with what they have until the next thing moves
+        logging.getLogger("upperwick").warning("Other processes could not be told of %s.", what, exc_info=True)
+
+
+def tell_here(what: str, owner_id: int | None = None, **more: Any) -> None:
+    """Tells the tabs that this process serves."""
     with _lock:
         listeners = [x for x in _listeners if owner_id is None or x.owner_id == owner_id]
     for listener in listeners:

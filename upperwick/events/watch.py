@@ -12,11 +12,13 @@ from django.db.models import Count, Max, Q
 from upperwick.bench.models import BenchEvent
 from upperwick.data import feed, findings
 from upperwick.data.incoming import moved_mark
-from upperwick.events.bus import owners, publish
+from upperwick.events.bus import PROCESS, owners, tell_here
+from upperwick.events.models import Told
 from upperwick.jobs.models import UNFINISHED, Job
 from upperwick.keeping.models import Alert, Message, Watched
 from upperwick.kernels import missing
 from upperwick.market.load import data_version
+from upperwick.processes import processes
 
 LOOK_SECONDS = 0.2
 SHOWN = ("id", "owner_id", "kind", "subject_kind", "subject_id", "state", "stage", "share", "detail")
@@ -51,7 +53,7 @@ def _look() -> None:
                 watch = watch or Watch()
                 watch.look()
                 if failed:
-                    publish("everything")
+                    tell_here("everything")
                 failed = False
             except Exception:  # busy, or being restored: looked at again in a moment
                 failed = True
@@ -70,6 +72,7 @@ class Watch:
         self._kept, self._bench = self._of_keeping(), self._of_bench()
         self._newest = Job.objects.aggregate(newest=Max("id"))["newest"] or 0
         self._seen: dict[int, tuple[Any, ...]] = {}
+        self._told = Told.objects.aggregate(latest=Max("id"))["latest"] or 0
 
     def _of_data(self) -> tuple[Any, ...]:
         return moved_mark(), feed.mark(), findings.mark()
@@ -85,19 +88,24 @@ class Watch:
         return BenchEvent.objects.aggregate(latest=Max("id"))["latest"]
 
     def look(self) -> None:
-        """Publishes what moved since the last look."""
+        """Tells what moved since the last look. Each serving process looks for itself, so that none has to tell another of it."""
+        if processes() > 1:
+            for told in Told.objects.filter(id__gt=self._told).order_by("id"):
+                self._told = told.pk
+                if told.process != PROCESS:
+                    tell_here(told.what, told.owner, **told.more)
         version, compiling = data_version(), missing()
         if (version, compiling) != (self._version, self._compiling):
-            publish("market" if version != self._version else "compiling")
+            tell_here("market" if version != self._version else "compiling")
             self._version, self._compiling = version, compiling
         if (kept := self._of_keeping()) != self._kept:
-            publish("keeping")
+            tell_here("keeping")
             self._kept = kept
         if (bench := self._of_bench()) != self._bench:
-            publish("bench")
+            tell_here("bench")
             self._bench = bench
         if (data := self._of_data()) != self._data:
-            publish("data")
+            tell_here("data")
             self._data = data
         rows = Job.objects.filter(Q(state__in=UNFINISHED) | Q(id__in=self._seen) | Q(id__gt=self._newest))
         seen: dict[int, tuple[Any, ...]] = {}
@@ -105,7 +113,7 @@ class Watch:
             job = dict(zip(SHOWN, row, strict=True))
             self._newest = max(self._newest, job["id"])
             if self._seen.get(job["id"]) != row:
-                publish("job", job.pop("owner_id"), **job)
+                tell_here("job", job.pop("owner_id"), **job)
             if job["state"] in UNFINISHED:
                 seen[job["id"]] = row
         self._seen = seen

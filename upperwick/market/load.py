@@ -24,6 +24,7 @@ from upperwick.market.models import (
     Split,
 )
 from upperwick.market.version import data_version as data_version
+from upperwick.processes import processes, threads
 from wickcore.bars.bars import FIELDS, STEP, Bars
 from wickcore.bars.calendar import Calendar, hours_of
 from wickcore.bars.factor import factor, factor_within
@@ -32,6 +33,7 @@ from wickcore.bars.moment import to_day
 from wickcore.bars.reports import Published, facts_of
 from wickcore.scan.evaluate import Evaluator
 
+CACHE_BYTES = 400_000_000  # of columns that were computed, in all processes together
 Events = dict[int, list[tuple[int, float]]]  # by instrument, day and value
 _left_out: dict[str, list[Place]] = {}
 _lock = Lock()
@@ -45,7 +47,10 @@ def evaluator() -> Evaluator:
     with _lock:
         if _held is None or _held[0] != version:
             market = _market_of(version)
-            _held = (market.version, Evaluator(market))  # an import may have ended meanwhile: what was read says what it is
+            _held = (
+                market.version,
+                Evaluator(market, CACHE_BYTES // processes(), threads()),
+            )  # an import may have ended meanwhile: what was read says what it is
         return _held[1]
 
 

@@ -1,14 +1,14 @@
 """What the rest of the application asks of the market: the evaluator, the as-of day, universes, charts."""
 
-from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
-from threading import BoundedSemaphore, Lock
+from collections.abc import Iterable
+from threading import Lock
 from typing import Any
 
 from upperwick.kernels import missing
 from upperwick.market.load import damage, evaluator
 from upperwick.market.models import DataVersion
 from upperwick.market.spans import year_of
+from upperwick.market.turns import REQUEST_SECONDS
 from upperwick.refused import Refused
 from wickcore.bars.bars import Bools
 from wickcore.bars.frame_names import FRAMES, within_day
@@ -18,10 +18,6 @@ from wickcore.bars.universe import UnknownUniverse
 from wickcore.language.problems import nearest
 from wickcore.language.rule import Value
 from wickcore.scan.evaluate import Evaluator, Limits
-from wickcore.scan.limits import Stopped
-
-AT_ONCE = 2  # requests that compute at one time, each on two threads: more would only hold memory while they wait for a processor
-REQUEST_SECONDS = 9.0  # what is under way when it ends may take a moment more
 
 
 def open_market() -> Evaluator:
@@ -30,20 +26,6 @@ def open_market() -> Evaluator:
     if not len(found.market.bars):
         raise Refused("There are no prices yet: bring some in at the place Data.", 409)
     return found
-
-
-_turns = BoundedSemaphore(AT_ONCE)
-
-
-@contextmanager
-def in_turn() -> Iterator[None]:
-    """Held while a request computes. Raises Stopped for one whose turn does not come in time."""
-    if not _turns.acquire(timeout=REQUEST_SECONDS):
-        raise Stopped("Many are asking just now, and the turn of this question did not come in time; ask again in a moment.")
-    try:
-        yield
-    finally:
-        _turns.release()
 
 
 def request_limits() -> Limits:

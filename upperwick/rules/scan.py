@@ -1,6 +1,6 @@
 """The scan as the interface asks for it: counts down the lines, and the table of hits."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,7 +9,8 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from upperwick.market.charts import place
-from upperwick.market.services import as_of_moment, in_turn, open_market, request_limits, shown_as
+from upperwick.market.services import as_of_moment, open_market, request_limits, shown_as
+from upperwick.market.turns import behind, in_turn
 from upperwick.refused import Refused
 from upperwick.rules.checking import names_of, prepared
 from wickcore.bars.moment import Moment, clock, iso, of_key
@@ -54,7 +55,7 @@ def line_rows(result: ScanResult) -> list[dict[str, Any]]:
     return [
         {
             "number": c.line.number, "text": c.line.text, "depth": c.line.depth, "skip": c.line.skip, "part": c.line.part,
-            "true": c.true, "false": c.false, "unknown": c.unknown, "left": c.left, "alone": c.alone, "ever": c.ever,
+            "true": c.true, "false": c.false, "unknown": c.unknown, "left": c.left, "alone": c.alone,
         }
         for c in result.lines
     ]  # fmt: skip
@@ -114,15 +115,15 @@ def hit_rows(
 def count(
     owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float], columns: Sequence[str] = COLUMNS
 ) -> dict[str, Any]:
-    """Checks and scans a rule as typed. Raises RuleError and Refused."""
+    """Checks and scans a rule as typed; what only the whole history says of it is left to `history`. Raises RuleError and Refused."""
     found = prepared(owner, text, dials, universe, as_of=as_of or str(open_market().market.latest))
     rule, engine = found.rule, found.engine
     with in_turn():
         limits = request_limits()
-        result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits)
+        result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits, ever=False)
         shown = read_columns(columns, found.names.check)
         hits = hit_rows(engine, result, shown, request_limits())
-        advice = [said(p) for p in sorted((*rule.advice, *from_data(engine, rule, limits)), key=lambda p: p.line)]
+        advice = _advised(rule, from_data(engine, rule, limits, ever=False))
     return {
         "as_of": str(result.as_of),
         "partial": result.partial,
@@ -144,6 +145,21 @@ def count(
             for d in rule.dials
         ],
     }
+
+
+def _advised(rule: CheckedRule, of_data: Iterable[Problem]) -> list[dict[str, Any]]:
+    return [said(p) for p in sorted((*rule.advice, *of_data), key=lambda p: p.line)]
+
+
+def history(owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float]) -> dict[str, Any]:
+    """What the lines were over the whole history: on what share of all bars each was true, in their order, and all advice. It waits behind
+    whatever anybody waits for, and gives way to the same owner's next. Raises RuleError and Refused."""
+    found = prepared(owner, text, dials, universe, as_of=as_of or str(open_market().market.latest))
+    rule, engine = found.rule, found.engine.stepping(found.rule.frame, as_of_moment(found.engine.market, as_of))
+    with behind(getattr(owner, "pk", None)):
+        limits = request_limits()
+        ever = [engine.history(op, limits).true for op, _ in engine.each([line.op for line in rule.lines], limits)]
+        return {"ever": ever, "advice": _advised(rule, from_data(found.engine, rule, limits))}
 
 
 def others(text: str, error: RuleError, counted: Callable[[str], dict[str, Any]]) -> dict[str, Any] | None:

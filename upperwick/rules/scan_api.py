@@ -62,7 +62,6 @@ class LineOut(Schema):
     unknown: int
     left: int
     alone: int
-    ever: float
 
 
 class HitOut(Schema):
@@ -122,6 +121,20 @@ def scan(request: HttpRequest, body: ScanIn):
         return JsonResponse(counted(body.text))
     except RuleError as error:
         return rule_problem(error, others=service.others(body.text, error, counted))
+
+
+class HistoryOut(Schema):
+    """ever: of each line of the scan, in its order, on what share of all bars it is true. advice: all that is to be said of the rule."""
+
+    ever: list[float]
+    advice: list[ProblemOut]
+
+
+@router.post("/history", response=HistoryOut, operation_id="history")
+def history(request: HttpRequest, body: RuleIn):
+    """What the whole history says of a rule's lines. A scan does not wait for it, and it waits behind all scans: where the same account asks for
+    another meanwhile, it answers 409."""
+    return service.history(request.user, body.text, body.as_of, body.universe, body.dials)
 
 
 class GoneOut(Schema):

@@ -8,7 +8,8 @@ import numpy as np
 from upperwick.bench.services import universe_key
 from upperwick.data.findings import open_in
 from upperwick.market.charts import rounded
-from upperwick.market.services import as_of_moment, in_turn, open_market, request_limits
+from upperwick.market.services import as_of_moment, open_market, request_limits
+from upperwick.market.turns import in_turn
 from upperwick.refused import Refused
 from upperwick.rules.checking import with_universes
 from upperwick.rules.naming import header_in

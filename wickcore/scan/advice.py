@@ -16,15 +16,15 @@ TOO_MUCH_UNKNOWN, MOST_TOLD = 0.2, 20
 SESSIONS = {"day": 1, "week": 5, "month": 21, "quarter": 63, "year": 252}
 
 
-def from_data(evaluator: Evaluator, rule: CheckedRule, limits: Limits | None = None) -> Iterator[Problem]:
+def from_data(evaluator: Evaluator, rule: CheckedRule, limits: Limits | None = None, ever: bool = True) -> Iterator[Problem]:
     """Never true, always true, the same as another line, true for one instrument only, unknown on more than a fifth of all bars, or
-    asking for more history than most instruments have. Raises Stopped when `limits` say so."""
+    asking for more history than most instruments have. ever: whether to look at the whole history; without it only what needs none of it is
+    said. Raises Stopped when `limits` say so."""
     same: dict[tuple[float, float], Line] = {}
     evaluator = evaluator.stepping(rule.frame)
     lengths = np.diff(evaluator.bars.offsets)
     usual = float(np.median(lengths)) if len(lengths) else 0.0
     for line in rule.lines:
-        facts = evaluator.history(line.op, limits)
         needed = history_needed(line.op, evaluator.table)
 
         def say(text: str, line: Line = line) -> Problem:
@@ -36,6 +36,11 @@ def from_data(evaluator: Evaluator, rule: CheckedRule, limits: Limits | None = N
             yield say(f"This is unknown: {said_lacking(without)}.")
         elif needed > usual:
             yield say(f"This needs about {needed:,.0f} bars of history; most instruments have {usual:,.0f}.")
+        if not ever:
+            continue
+        facts = evaluator.history(line.op, limits)
+        if without or needed > usual:
+            pass
         elif facts.true == 0.0:
             yield say("This line was never true in the whole history.")
         elif facts.true == 1.0:

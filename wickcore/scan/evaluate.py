@@ -31,7 +31,9 @@ from wickcore.scan.limits import Limits as Limits
 from wickcore.scan.limits import Stopped as Stopped
 from wickcore.scan.plan import Place, across, by_bar, cost, momentary, uses, walk
 
-BLOCK_BARS = 1 << 17
+BLOCK_BARS = (
+    1 << 16
+)  # columns of half a megabyte: longer ones leave the processor's cache, and the system clears their memory anew each time
 BATCH_BYTES = 256_000_000
 SUMMED = 4  # parts in which a column is counted, as many as threads take in turn
 MOST_DAYS = 500  # columns of one moment that are kept: those of the table of hits, on the evenings last looked at
@@ -218,6 +220,26 @@ class Evaluator:
         self._shared.run(run, np.unique(place).tolist(), stop)
         return out
 
+    def some(self, ops: Sequence[Op], rows: Ints, offsets: Ints, limits: Limits | None = None) -> list[Column]:
+        """The operations' values on some bars of each instrument: rows[offsets[k]:offsets[k + 1]] are positions of instrument k's, ascending. No
+        column of the whole market is made."""
+        limits, stop = limits or Limits(), Event()
+        limits.allow(cost(ops, self.table) * len(self.bars) / 1e9 / 2)
+        out = [np.empty(len(rows), np.int8 if op.result == "condition" else np.float64) for op in ops]
+        for part in self._portions(ops):
+            given, asked, made = self._given(part, limits), uses(part, self.table), {op.key: i for i, op in enumerate(ops)}
+
+            def run(
+                block: tuple[int, int], part: Sequence[Op] = part, given: Any = given, asked: Any = asked, made: Any = made
+            ) -> None:
+                inner = Block(self.market, *block, _checking(limits, stop), given, asked)
+                here, begin = slice(offsets[block[0]], offsets[block[1]]), inner.rows(self.table).begin
+                for op in part:
+                    out[made[op.key]][here] = inner.take(op, self.table)[rows[here] - begin]
+
+            self._shared.run(run, self._blocks(), stop)
+        return out
+
     def rows(self, ops: Sequence[Op], symbol: str, limits: Limits | None = None) -> list[Column]:
         """The columns of one instrument only, computed for it alone."""
         block = self._one(ops, self.bars.number[symbol], limits or Limits())
@@ -307,9 +329,9 @@ class Evaluator:
         rank that is read on these alone is not worked out at all other moments. known: keys of operations that are laid already."""
         found: dict[Place, Column] = {}
         ops, at, steps = list(ops), set(), np.empty(0, np.int64)
-        if positions is not None:
+        if positions is not None and (momentarily := momentary(ops, self.table)):
             steps = np.unique(self.bars.step[positions])
-            at = momentary(ops, self.table) if len(steps) * FEW < len(self.bars.moments) else set()
+            at = momentarily if len(steps) * FEW < len(self.bars.moments) else set()
         for op, table in walk(ops, self.table, known):
             if (table, op.key) in at and not self._shared.kept.those_of([(table, op.key)]):
                 found[table, op.key] = rank_at(_Whole(self, found, limits), op, table, steps)

@@ -21,7 +21,7 @@ from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.kept import KeptColumns
 from wickcore.scan.kernels import POINTWISE, WINDOWED, Column
 
-SIZES = (128, 256, 512, 1024, 2048)  # bars of each instrument: few sizes, so that rules share them
+SIZES = (128, 192, 256, 384, 512, 768, 1024, 1536, 2048)  # bars of each instrument: few sizes, so that rules share them
 SPARE = 48  # bars beyond what a rule needs, over which a run of hits is followed back
 MOST_TAILS = 3
 WORTH = 2  # so many times as long as the tail is a history that is worth one
@@ -36,7 +36,7 @@ HERE = (
     | frozenset(
         ("constant", "money", "fact", "text_in", "event", "compare", "unscale", "unshift", "unlend", "factor", "least", "none")
     )
-    | frozenset(("recently", "at_report", "overnight", "last_of"))
+    | frozenset(("text", "literal", "recently", "at_report", "overnight", "last_of"))
 )
 assert WINDOWED.keys() >= ONCE | TWICE
 
@@ -100,7 +100,7 @@ class Tail:
         tables = tuple(table if one.frame == bars.frame else one for one in (*market.tables, *(() if _stored(whole) else (bars,))))
         small = replace(market, tables=tables, version=f"{market.version} tail {size} {at}")
         room = whole.shared.kept.most
-        self.engine, self._laid = whole.beside(small, room // 8), KeptColumns(room // 4)
+        self.engine, self._laid = whole.beside(small, room // 16), KeptColumns(room // 8)
 
     @cached_property
     def last_step(self) -> int:
@@ -118,7 +118,7 @@ class Tail:
         laid = self._laid.those_of(below)
         missing = {place: op for place, op in below.items() if place not in laid}
         if missing:
-            made = dict(zip(missing, self.whole.at(list(missing.values()), self.rows, limits), strict=True))
+            made = dict(zip(missing, self.whole.some(list(missing.values()), self.rows, self.offsets, limits), strict=True))
             laid |= made
             self._laid.keep(made)
         return self.engine.columns(ops, limits, {key: column for (_, key), column in laid.items()})

@@ -174,6 +174,8 @@ export const api = {
     answer(client.POST('/api/rules/{rule_id}/duplicate', { params: { path: { rule_id: id } } })),
   scan: (asked: Asked & { columns: string[] }, signal: AbortSignal) =>
     answer(client.POST('/api/scan', { body: { ...asked, dials: {} }, signal })),
+  history: (asked: Asked, signal: AbortSignal) =>
+    answer(client.POST('/api/history', { body: { ...asked, dials: {} }, signal })),
   since: (asked: Asked) => answer(client.POST('/api/since', { body: { ...asked, dials: {} } })),
   hitsAsParquet: (asked: Asked & { columns: string[]; symbols: string[] }) =>
     answer(

@@ -55,6 +55,14 @@ export const ask = {
       queryFn: async ({ signal }) => ({ asked, scan: await api.scan(asked, signal) }),
       gcTime: SHORT,
     }),
+  /** What the whole history says of a text's lines, asked for once its counts are there. */
+  history: (asked: Asked) =>
+    queryOptions({
+      queryKey: ['bars', 'history', asked],
+      queryFn: ({ signal }) => api.history(asked, signal),
+      gcTime: SHORT,
+      retry: false,
+    }),
   since: (asked: Asked) =>
     queryOptions({ queryKey: ['bars', 'since', asked], queryFn: () => api.since(asked), gcTime: SHORT }),
   chart: (asked: Charted) =>

@@ -589,6 +589,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * History
+         * @description What the whole history says of a rule's lines. A scan does not wait for it, and it waits behind all scans: where the same account asks for
+         *     another meanwhile, it answers 409.
+         */
+        post: operations["history"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/since": {
         parameters: {
             query?: never;
@@ -3414,8 +3435,6 @@ export interface components {
             left: number;
             /** Alone */
             alone: number;
-            /** Ever */
-            ever: number;
         };
         /** NearOut */
         NearOut: {
@@ -3503,6 +3522,32 @@ export interface components {
              */
             columns: string[];
         };
+        /**
+         * HistoryOut
+         * @description ever: of each line of the scan, in its order, on what share of all bars it is true. advice: all that is to be said of the rule.
+         */
+        HistoryOut: {
+            /** Ever */
+            ever: number[];
+            /** Advice */
+            advice: components["schemas"]["ProblemOut"][];
+        };
+        /** RuleIn */
+        RuleIn: {
+            /** Text */
+            text: string;
+            /** As Of */
+            as_of?: string | null;
+            /** Universe */
+            universe?: string | null;
+            /**
+             * Dials
+             * @default {}
+             */
+            dials: {
+                [key: string]: number;
+            };
+        };
         /** GoneOut */
         GoneOut: {
             /** Symbol */
@@ -3520,22 +3565,6 @@ export interface components {
             stayed: string[];
             /** Gone */
             gone: components["schemas"]["GoneOut"][];
-        };
-        /** RuleIn */
-        RuleIn: {
-            /** Text */
-            text: string;
-            /** As Of */
-            as_of?: string | null;
-            /** Universe */
-            universe?: string | null;
-            /**
-             * Dials
-             * @default {}
-             */
-            dials: {
-                [key: string]: number;
-            };
         };
         /** ParquetIn */
         ParquetIn: {
@@ -8598,6 +8627,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScanOut"];
+                };
+            };
+        };
+    };
+    history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryOut"];
                 };
             };
         };

@@ -15,7 +15,6 @@
   }
   const { counts, offset, chosen, online, onapply, onlook }: Props = $props()
   let nearLine = $state<number | null>(null)
-  const advice = $derived(counts.scan && counts.errors.length === 0 ? counts.scan.advice : [])
   const shownErrors = $derived(counts.errors.map((e) => ({ ...e, at: e.line - offset })))
   const near = $derived.by(() => {
     // eslint-disable-next-line svelte/prefer-svelte-reactivity -- local to this computation
@@ -47,7 +46,7 @@
       {/if}
     </p>
   {/each}
-  {#each advice as hint (`${hint.line}:${hint.column}:${hint.message}`)}
+  {#each counts.advice as hint (`${hint.line}:${hint.column}:${hint.message}`)}
     <p>
       <span class="font-semibold text-ember" aria-hidden="true">!</span>
       <button class="hover:underline" title="Go there" onclick={() => online(hint.line - offset)}

@@ -39,7 +39,6 @@
   )
 
   const offset = $derived(offsetOf(open.headers))
-  const advice = $derived(counts.scan && counts.errors.length === 0 ? counts.scan.advice : [])
 
   async function valueOf(expression: string): Promise<string | null> {
     if (!chosen) return null
@@ -77,7 +76,7 @@
           bind:this={editor}
           value={open.body}
           errors={counts.errors}
-          {advice}
+          advice={counts.advice}
           {offset}
           entries={market.entries}
           onchange={open.type}
@@ -97,6 +96,7 @@
       {#if counts.scan}
         <Taper
           scan={counts.scan}
+          ever={counts.ever}
           {offset}
           {current}
           {hidden}

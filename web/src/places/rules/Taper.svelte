@@ -5,6 +5,8 @@
 
   interface Props {
     scan: Scan
+    /** On what share of all bars each of its lines is true; null while that is not known. */
+    ever: number[] | null
     offset: number
     /** Whether the numbers are of the text before, while the one that stands is counted. */
     busy: boolean
@@ -15,7 +17,7 @@
     places: Place[]
     onskip: (line: number) => void
   }
-  const { scan, offset, busy, current, hidden, places, onskip }: Props = $props()
+  const { scan, ever, offset, busy, current, hidden, places, onskip }: Props = $props()
   const ROW = 30
   const WIDTH = 132
 
@@ -36,10 +38,12 @@
 
   function hint(line: Line): string {
     const unknown = line.unknown ? ` Unknown for ${whole(line.unknown)}.` : ''
-    const ever = `True on ${(line.ever * 100).toFixed(line.ever < 0.1 ? 1 : 0)}% of all bars.`
+    const share = ever?.[scan.lines.indexOf(line)]
+    const often =
+      share === undefined ? '' : ` True on ${(share * 100).toFixed(share < 0.1 ? 1 : 0)}% of all bars.`
     const click = line.part ? '' : line.skip ? ' Click to count it again.' : ' Click to skip it.'
-    if (line.depth || line.skip) return `By itself true for ${whole(line.true)}.${unknown} ${ever}${click}`
-    return `${whole(line.left)} left. This line alone removes ${whole(line.alone)}.${unknown} ${ever}${click}`
+    if (line.depth || line.skip) return `By itself true for ${whole(line.true)}.${unknown}${often}${click}`
+    return `${whole(line.left)} left. This line alone removes ${whole(line.alone)}.${unknown}${often}${click}`
   }
 </script>
 

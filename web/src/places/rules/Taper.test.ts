@@ -14,7 +14,6 @@ const line = (number: number, left: number, more: Partial<Line> = {}): Line =>
     true: left + 5,
     alone: 3,
     unknown: 0,
-    ever: 0.2,
     ...more,
   }) as Line
 
@@ -22,6 +21,7 @@ function taper(lines: Line[], more: Record<string, unknown> = {}) {
   const onskip = vi.fn()
   render(Taper, {
     scan: { lines } as unknown as Scan,
+    ever: null,
     offset: 0,
     busy: false,
     current: 1,
@@ -64,4 +64,16 @@ it('leaves out what is folded away and moves the rest up', () => {
 it('shows that its numbers are of the text before', () => {
   taper([line(1, 10)], { busy: true })
   expect(screen.getByRole('list').getAttribute('aria-busy')).toBe('true')
+})
+
+it('says how often a line is true once that is known', () => {
+  taper([line(1, 10), line(2, 4)], { ever: [0.2, 0.034] })
+  const titles = screen.getAllByRole('button').map((button) => button.title)
+  expect(titles[0]).toContain('True on 20% of all bars.')
+  expect(titles[1]).toContain('True on 3.4% of all bars.')
+})
+
+it('says nothing of the whole history before', () => {
+  taper([line(1, 10)])
+  expect(screen.getByRole('button').title).not.toContain('all bars')
 })

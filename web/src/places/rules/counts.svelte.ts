@@ -11,6 +11,8 @@ export interface Question {
 // One question at a time: the next goes out as soon as the answer is here, and always with the latest text. One that takes long is
 // given up for it.
 const PATIENCE = 250
+// The whole history is looked at once somebody has stopped typing.
+const REST = 400
 
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
@@ -38,8 +40,21 @@ export class Counts {
   readonly counting = $derived(
     this.#answer.isFetching || this.#handed || !this.#latest || this.#taken !== this.#asked,
   )
+  #rested = $state('')
+  readonly #history = query(() => ({
+    ...ask.history({ text: this.#rested, as_of: this.#asked?.as_of ?? null }),
+    enabled: this.#rested !== '' && this.#rested === this.counted,
+  }))
+  /** On what share of all bars each line of `scan` is true; null while that is worked out. */
+  readonly ever = $derived(this.#rested === this.counted ? (this.#history.data?.ever ?? null) : null)
   /** What is wrong with the text that was asked about last: it stays until the next answer. */
   errors = $state.raw<RuleProblem[]>([])
+  /** What is to be said of the lines, from the whole history too once that was looked at; none of a text with errors. */
+  readonly advice = $derived(
+    this.errors.length > 0
+      ? []
+      : ((this.ever ? this.#history.data?.advice : undefined) ?? this.scan?.advice ?? []),
+  )
   trouble = $state('')
   /** Whether the text cannot be counted as it stands. */
   readonly stale = $derived(this.errors.length > 0 || this.trouble !== '')
@@ -55,6 +70,11 @@ export class Counts {
       const left = untrack(() => this.#asked) && busy ? this.#begun + PATIENCE - performance.now() : 0
       if (left <= 0) return void this.#go(next)
       const timer = setTimeout(() => this.#go(next), left)
+      return () => clearTimeout(timer)
+    })
+    $effect(() => {
+      const text = this.counting ? '' : this.counted
+      const timer = setTimeout(() => (this.#rested = text), text ? REST : 0)
       return () => clearTimeout(timer)
     })
     $effect(() => {

@@ -1,0 +1,163 @@
+"""Who is computed for next, and the application served by several processes over one folder of data."""
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from threading import Event
+from typing import Any
+
+import pytest
+import requests
+from requests.adapters import HTTPAdapter
+from urllib3.util import Retry
+
+from tests.commands import script
+from tests.server.conftest import Api
+from upperwick.market import turns
+from upperwick.refused import Refused
+from wickcore.scan.limits import Stopped
+
+
+@pytest.fixture
+def one_at_a_time(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(turns, "_free", 1)
+    monkeypatch.setattr(turns, "LOOK_SECONDS", 0.01)
+
+
+def _until(true: Any) -> None:
+    for _ in range(1_000):
+        if true():
+            return
+        time.sleep(0.01)
+    raise AssertionError("it never came so far")
+
+
+def test_whoever_came_first_is_the_first_to_go_and_what_may_wait_goes_last(one_at_a_time: None) -> None:
+    held, gone = Event(), []
+
+    def front(name: str) -> None:
+        with turns.in_turn():
+            gone.append(name)
+
+    def back(name: str, owner: int) -> str:
+        try:
+            with turns.behind(owner):
+                gone.append(name)
+            return "went"
+        except Refused as error:
+            return str(error)
+
+    def hold() -> None:
+        with turns.in_turn():
+            held.wait(20)
+
+    with ThreadPoolExecutor(8) as pool:
+        first = pool.submit(hold)
+        _until(lambda: turns._free == 0)
+        older = pool.submit(back, "of one, before", 1)
+        _until(lambda: 1 in turns._latest)
+        before = turns._latest[1]
+        newer, other = pool.submit(back, "of one", 1), pool.submit(back, "of two", 2)
+        _until(lambda: turns._latest[1] is not before and 2 in turns._latest)
+        fronts = []
+        for n in range(3):
+            fronts.append(pool.submit(front, f"front {n}"))
+            _until(lambda n=n: len(turns._waiting) == n + 1)
+        assert older.result(20) == "Another question was asked meanwhile."
+        held.set()
+        assert newer.result(20) == other.result(20) == "went"
+        first.result(20)
+    assert gone[:3] == ["front 0", "front 1", "front 2"]
+    assert sorted(gone[3:]) == ["of one", "of two"]
+    assert turns._free == 1
+    assert not turns._waiting
+    assert not turns._latest
+
+
+def test_a_turn_that_does_not_come_is_said(one_at_a_time: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(turns, "REQUEST_SECONDS", 0.05)
+    with turns.in_turn(), ThreadPoolExecutor(1) as pool:
+        for way in (turns.in_turn, lambda: turns.behind(1)):
+
+            def late(way: Any = way) -> None:
+                with way():
+                    raise AssertionError("it was another's turn")
+
+            with pytest.raises(Stopped, match="did not come in time"):
+                pool.submit(late).result(20)
+    assert not turns._waiting
+
+
+def test_the_whole_history_is_told_beside_the_counts(api: Api) -> None:
+    text = "close > 0\nclose > sma(20)\nany of:\n    close > open\n    close <= open"
+    scan, found = api.post("/scan", {"text": text}).json(), api.post("/history", {"text": text}).json()
+    assert len(found["ever"]) == len(scan["lines"]) == 5
+    assert found["ever"][0] == 1.0
+    assert 0.2 < found["ever"][1] < 0.8
+    assert found["ever"][2] == 1.0
+    assert abs(found["ever"][3] + found["ever"][4] - 1.0) < 1e-12
+    messages = [a["message"] for a in found["advice"]]
+    assert any("true on every bar of the history" in m for m in messages)
+    assert not any("history" in a["message"] for a in scan["advice"])
+    broken = api.post("/history", {"text": "close >"})
+    assert broken.status_code == 422
+    assert broken.json()["errors"]
+
+
+def test_two_processes_serve_one_folder(tmp_path: Path) -> None:
+    made = "import django; django.setup(); from upperwick.market.store import save_demo; from wickcore.demo.market import make_market; "
+    made += "from django.core.management import call_command; call_command('migrate', verbosity=0); "
+    made += "from upperwick.accounts.services import add_account; add_account('ada', 'a-long-secret-word', staff=True); "
+    assert script(made + "save_demo(make_market(listed=12, delisted=2))", data=tmp_path).ended().returncode == 0
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    env = {**os.environ, "UPPERWICK_DATA": str(tmp_path), "UPPERWICK_CHILD": "1"}
+    command = [sys.executable, "-m", "upperwick.cli", "serve", "--port", str(port), "--processes", "2"]
+    server = subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    try:
+        session = requests.Session()
+        session.mount("http://", HTTPAdapter(max_retries=Retry(connect=14, backoff_factor=0.05, backoff_max=10)))
+        address = f"http://127.0.0.1:{port}"
+        session.get(f"{address}/api/session", timeout=60).raise_for_status()
+        head = {"Referer": address, "X-CSRFToken": session.cookies["csrftoken"]}
+        signed = session.post(
+            f"{address}/api/session", json={"name": "ada", "password": "a-long-secret-word"}, headers=head, timeout=60
+        )
+        assert signed.status_code == 200, signed.text
+        head["X-CSRFToken"] = session.cookies["csrftoken"]
+        serving = _children(server.pid)
+        assert len(serving) >= 2
+        for _ in range(6):  # each by a connection of its own, whichever process takes it
+            asked = requests.post(
+                f"{address}/api/scan",
+                json={"text": "close > sma(50)"},
+                headers=head,
+                cookies=session.cookies.get_dict(),
+                timeout=60,
+            )
+            assert asked.status_code in (200, 503), asked.text
+            if asked.status_code == 200:
+                assert asked.json()["scanned"] > 5
+        server.send_signal(signal.SIGTERM)
+        server.wait(20)
+        _until(lambda: not any(Path(f"/proc/{pid}").exists() and _running(pid) for pid in serving))
+    finally:
+        server.kill()
+        server.wait(20)
+
+
+def _children(pid: int) -> list[int]:
+    return [int(child) for task in Path(f"/proc/{pid}/task").iterdir() for child in (task / "children").read_text().split()]
+
+
+def _running(pid: int) -> bool:
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except (FileNotFoundError, ProcessLookupError):
+        return False
