@@ -7,10 +7,11 @@ from django.core.asgi import get_asgi_application
 from django.urls import get_resolver
 
 from upperwick.kernels import prepare
-from upperwick.processes import processes
+from upperwick.processes import processes, steady_memory
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
 prepare()
+steady_memory()
 application = get_asgi_application()
 _ = get_resolver().url_patterns  # read now, and not by the first who asks
 

@@ -13,7 +13,7 @@ from typing import Any
 
 from django.conf import settings
 
-from upperwick.processes import NAME
+from upperwick.processes import NAME, steady_memory
 
 POLL_SECONDS, REST_SECONDS, LONGEST_REST, PATIENCE_SECONDS = 0.1, 1.0, 60.0, 3.0
 CHILD = "UPPERWICK_CHILD"  # set for a process that shall not outlive the one that started it
@@ -35,6 +35,7 @@ def work() -> None:
     from upperwick.market.load import evaluator
 
     held = _lock()
+    steady_memory()
     end_with_parent()
     interrupt_all()
     call_command("prune_db_task_results", min_age_days=1, verbosity=0)

@@ -9,6 +9,7 @@
   import { listen } from '$lib/moved'
   import { loadPreferences } from '$lib/preferences.svelte'
   import { hush, notice } from '$lib/notice.svelte'
+  import { nextPart, nextRow } from '$lib/regions'
   import { client } from '$lib/queries'
   import { HOME, PLACES, placeOf, type Place } from './places/places'
   import SignIn from './places/SignIn.svelte'
@@ -107,6 +108,21 @@
     const command = commandIn(event, 'everywhere')
     if (command === 'keys') keysOpen = true
     // After g the letter names a place.
+    if (who && (command === 'part.next' || command === 'part.before')) {
+      event.preventDefault()
+      // From nowhere in particular it is what the page is about that comes first.
+      const from = document.activeElement === document.body ? (content ?? null) : document.activeElement
+      nextPart(document, from, command === 'part.before')?.focus()
+    }
+    const row = commandIn(event, 'list')
+    // A chart or a sheet that is in view moves by the same keys.
+    if (row && !document.querySelector('[data-arrows]')) {
+      const to = nextRow(event.target as Element, row === 'row.before')
+      if (to) {
+        event.preventDefault()
+        to.focus()
+      }
+    }
     if (command === 'shortlist' && who && pending !== 'g') void shortlist()
     if (command === 'find' && who) {
       event.preventDefault()

@@ -13,6 +13,7 @@ interface Row {
 
 export const SCOPES = {
   everywhere: 'Everywhere',
+  list: 'A list or table that has the focus',
   rules: 'The list of rules',
   rule: 'The rule',
   lines: 'Its lines, while typing',
@@ -39,6 +40,15 @@ export const COMMANDS = {
   find: row({ scope: 'everywhere', keys: ['mod+k'], what: 'find anything', shown: 'Ctrl K' }),
   shortlist: row({ scope: 'everywhere', keys: ['s'], what: 'put the instrument in view on the bench' }),
   keys: row({ scope: 'everywhere', keys: ['?'], what: 'this list' }),
+  'part.next': row({ scope: 'everywhere', keys: ['F6'], what: 'the next part of the page' }),
+  'part.before': row({
+    scope: 'everywhere',
+    keys: ['shift+F6'],
+    what: 'the part before',
+    shown: 'Shift F6',
+  }),
+  'row.next': row({ scope: 'list', keys: ['ArrowDown'], what: 'the next row', shown: '↓' }),
+  'row.before': row({ scope: 'list', keys: ['ArrowUp'], what: 'the row before', shown: '↑' }),
   'bench.next': row({ scope: 'bench', keys: ['j'], what: 'the next instrument' }),
   'bench.before': row({ scope: 'bench', keys: ['k'], what: 'the instrument before' }),
   'bench.keep': row({ scope: 'bench', keys: ['m'], what: 'on to the next stage' }),
@@ -115,16 +125,19 @@ export type CommandIn<S extends Scope> = {
   [C in Command]: (typeof COMMANDS)[C]['scope'] extends S ? C : never
 }[Command]
 
+const FUNCTION = /^F\d/ // keys that are typed into nothing
 const rows = Object.entries(COMMANDS) as [Command, Row][]
 
 function named(event: KeyboardEvent): string {
-  return (event.ctrlKey || event.metaKey ? 'mod+' : '') + (event.altKey ? 'alt+' : '') + event.key
+  const shift = event.shiftKey && FUNCTION.test(event.key) ? 'shift+' : ''
+  return (event.ctrlKey || event.metaKey ? 'mod+' : '') + (event.altKey ? 'alt+' : '') + shift + event.key
 }
 
 /** The command of a scope that a key press means, null for none; keys that are typed into something are no commands, except with Ctrl. */
 export function commandIn<S extends Scope>(event: KeyboardEvent, scope: S): CommandIn<S> | null {
   const name = named(event)
-  if (name.startsWith('mod+') ? event.defaultPrevented : !isCommand(event)) return null
+  const typed = !name.startsWith('mod+') && !FUNCTION.test(event.key)
+  if (typed ? !isCommand(event) : event.defaultPrevented) return null
   const found = rows.find(([, one]) => one.scope === scope && one.keys.includes(name))
   return (found?.[0] as CommandIn<S> | undefined) ?? null
 }

@@ -68,6 +68,7 @@
 
 <section
   bind:this={box}
+  data-arrows
   class="mt-3 border-y border-hair py-2"
   aria-label="The session of {longDay(day)}"
   class:waits={answer.isPlaceholderData}

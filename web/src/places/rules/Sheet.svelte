@@ -143,7 +143,7 @@
 
 <svelte:window onkeydown={keydown} />
 
-<div class="flex h-full flex-col" class:waits={counts.counting} aria-busy={counts.counting}>
+<div class="flex h-full flex-col" class:waits={counts.counting} aria-busy={counts.counting} data-arrows>
   <div class="flex shrink-0 items-center gap-4 border-b border-hair px-4 py-1.5 text-[13px] text-ink2">
     <label>
       by <select
