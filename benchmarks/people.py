@@ -2,7 +2,7 @@
 
     python benchmarks/people.py [--people 50] [--processes 2] [--pause 5] [--rounds 4]
 
-Each person asks a rule that nobody asked before (six lines with averages, an RSI, volume and a breakout of random lengths), over and over, with so
+Each person asks a rule that nobody asked before (six lines: averages, an RSI, volume, a breakout, of random lengths), over and over, with so
 many seconds between, a little more or less. Prints the seconds from question to answer, and the memory that the largest serving process holds.
 """
 
