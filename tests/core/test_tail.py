@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from tests import made
-from wickcore.bars.moment import Moment
+from wickcore.bars.moment import Moment, of_key
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_expression, check_rule
 from wickcore.language.problems import RuleError
@@ -104,6 +104,35 @@ def test_a_moment_is_scanned_alike(text: str, engine: Evaluator) -> None:
     for at in (LENGTH - 1, 700, 451, 300):
         day = int(engine.bars.sessions[min(at, len(engine.bars.sessions) - 1)])
         whole, quick = scan(engine, rule, day, members), scan(engine, rule, day, members, ever=False)
+        assert replace(quick, lines=()) == replace(whole, lines=())
+        assert quick.lines == tuple(replace(line, ever=None, never_known=None) for line in whole.lines)
+        hits += len(whole.hits)
+    assert hits
+
+
+WITHIN = [
+    "close > sma(5)",
+    "bars: 5min\nclose > sma(12)\nvolume > 0.3 * (sma(volume, 6) 1 ago)",
+    "bars: 5min\nclose > on(day, sma(5))\nhigh >= highest(high, 9) 1 ago",
+    "bars: 15min\nclose > sma(4)",
+    "close > vwap(first_of(week))\non(5min, close) > on(5min, sma(6))",
+    "bars: 5min\nrank(change(7)) > 10\nsince_open > -50%",
+    "benchmark(change) > -50%\nclose > open * 0.9",
+]
+
+
+@pytest.mark.parametrize("text", WITHIN)
+def test_a_moment_inside_a_session_is_scanned_alike(text: str) -> None:
+    """On five-minute bars, on the day so far, and on both in one rule."""
+    market = made.inner_market(seed=4, count=6, length=160, inner=60)
+    engine, rule, hits = Evaluator(market), check_rule(text, base="5min"), 0
+    inner = market.table("5min")
+    moments = [of_key(int(inner.moments[at])) for at in (-1, -9, -27, -400)] + [
+        market.latest,
+        Moment(int(market.bars.sessions[-2])),
+    ]
+    for at in moments:
+        whole, quick = scan(engine, rule, at), scan(engine, rule, at, ever=False)
         assert replace(quick, lines=()) == replace(whole, lines=())
         assert quick.lines == tuple(replace(line, ever=None, never_known=None) for line in whole.lines)
         hits += len(whole.hits)

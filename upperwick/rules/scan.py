@@ -195,7 +195,7 @@ def since(owner: Any, text: str, as_of: str | None, universe: str | None, dials:
     evening = prepared(owner, text, dials, universe, as_of=iso(earlier))
     limits = request_limits()
     now, then = (
-        {h.symbol: h for h in scan(one.engine, one.rule, when, one.members, limits).hits}
+        {h.symbol: h for h in scan(one.engine, one.rule, when, one.members, limits, ever=False).hits}
         for one, when in ((found, at), (evening, Moment(earlier)))
     )
     names = market.names or market.bars.symbols

@@ -24,6 +24,7 @@ from wickcore.scan.kernels import POINTWISE, WINDOWED, Column
 SIZES = (128, 192, 256, 384, 512, 768, 1024, 1536, 2048)  # bars of each instrument: few sizes, so that rules share them
 SPARE = 48  # bars beyond what a rule needs, over which a run of hits is followed back
 MOST_TAILS = 3
+MOST_BARS = 4_000_000  # of all tails that are kept, 64 bytes each
 WORTH = 2  # so many times as long as the tail is a history that is worth one
 # Of a window of n bars: how many bars before its own its value may hang on.
 ONCE = frozenset(
@@ -154,6 +155,8 @@ def tail_of(whole: Evaluator, ops: Sequence[Op], at: Moment) -> tuple[Tail, list
     with shared.lock:
         shared.tails[key] = found
         shared.tails.move_to_end(key)
-        while len(shared.tails) > MOST_TAILS:
+        while len(shared.tails) > MOST_TAILS or (
+            len(shared.tails) > 1 and sum(len(t.rows) for t in shared.tails.values()) > MOST_BARS
+        ):
             shared.tails.popitem(last=False)
     return found, reaches
