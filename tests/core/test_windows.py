@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from wickcore.measures import counts, since_fits, since_order, windows
+from wickcore.measures import counts, ordered, since_fits, since_order, windows
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
 
 OFFSETS = np.array([0, 90, 91, 91, 215, 222, 300, 301, 360])
@@ -38,6 +38,23 @@ def test_windows_of_numbers(n: int) -> None:
     np.testing.assert_array_equal(windows.lowest(x, frame, n), each_window(x, n, np.min))
     np.testing.assert_allclose(windows.sma(x, frame, n), each_window(x, n, np.mean), rtol=1e-13)
     np.testing.assert_allclose(windows.stdev(x, frame, n), each_window(x, n, np.std), rtol=1e-9, atol=1e-9)
+
+
+@pytest.mark.parametrize("n", [2, 3, 8, 31, ordered.LONG - 1, ordered.LONG, 49, 64, 89, 90, 91])
+def test_order_in_windows(n: int) -> None:
+    """Short ones, and long ones, which are ordered in another way; with many equal values."""
+    x, frame = np.round(column()), Frame.of(OFFSETS, None)
+    np.testing.assert_array_equal(ordered.median(x, frame, n), each_window(x, n, np.median))
+    np.testing.assert_allclose(ordered.percentile(x, frame, n), each_window(x, n, _place), rtol=1e-13)
+
+
+@pytest.mark.parametrize("n", [2, 5, 12])
+def test_order_by_a_tree_is_order_by_moving_along(n: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    x, weeks = np.round(column(), 1), Frame.of(OFFSETS, np.arange(OFFSETS[-1]) % 5 == 4)
+    one = [of(x, weeks, n) for of in (ordered.median, ordered.percentile)]
+    monkeypatch.setattr(ordered, "LONG", 2)
+    np.testing.assert_array_equal(one, [of(x, weeks, n) for of in (ordered.median, ordered.percentile)])
+    assert np.isfinite(one[1]).any()
 
 
 @pytest.mark.parametrize("n", [1, 2, 3, 7, 14, 60])

@@ -7,8 +7,10 @@ from numba import njit
 
 from wickcore.bars.bars import Floats, Ints
 from wickcore.measures.frame import Frame, ends
+from wickcore.measures.order_tree import add, at_place, below, numbered
 
 MEDIAN, PLACE = 0, 1
+LONG = 48  # bars of a window that is ordered by a tree
 
 
 @njit(nogil=True, cache=True)
@@ -75,6 +77,48 @@ def _sorted(x: Floats, history: Floats, offsets: Ints, starts: Ints, commit: Any
 
 
 @njit(nogil=True, cache=True)
+def _by_tree(x: Floats, offsets: Ints, commit: Any, n: int, how: int, out: Floats) -> None:
+    """As `_sorted`, for long windows: moving the values of one along takes longer than a tree's few steps."""
+    for k in range(len(offsets) - 1):
+        first = offsets[k]
+        numbers, values = numbered(x[first : offsets[k + 1]])
+        counts, history = np.zeros(len(values) + 1), np.empty(len(numbers), np.int64)
+        j, unknown = 0, 0
+        for i in range(first, offsets[k + 1]):
+            v, number = x[i], numbers[i - first]
+            out[i] = np.nan
+            if j >= n - 1 and unknown == 0 and v == v:
+                at = int(below(counts, number))
+                if how == PLACE:
+                    same = below(counts, number + 1) - at
+                    out[i] = 100.0 * (at + same / 2.0) / (n - 1)
+                else:
+                    # The window is what is counted with v put in at `at`.
+                    upper = n // 2
+                    high = v if upper == at else values[at_place(counts, upper if upper < at else upper - 1)]
+                    if n % 2:
+                        out[i] = high
+                    else:
+                        lower = upper - 1
+                        low = v if lower == at else values[at_place(counts, lower if lower < at else lower - 1)]
+                        out[i] = (low + high) / 2.0
+            if not ends(commit, i):
+                continue
+            history[j] = number if v == v else -1
+            j += 1
+            if j >= n:
+                old = history[j - n]
+                if old < 0:
+                    unknown -= 1
+                else:
+                    add(counts, old, -1.0)
+            if v != v:
+                unknown += 1
+            else:
+                add(counts, number, 1.0)
+
+
+@njit(nogil=True, cache=True)
 def _since_extreme(x: Floats, history: Floats, offsets: Ints, starts: Ints, commit: Any, n: int, sign: float, out: Floats) -> None:
     """Bars since the extreme of n bars, the latest of equals, by a queue of falling candidates."""
     size = 1
@@ -108,7 +152,10 @@ def _since_extreme(x: Floats, history: Floats, offsets: Ints, starts: Ints, comm
 
 def _ordered(x: Floats, frame: Frame, n: int, how: int) -> Floats:
     out = np.empty(len(x))
-    _sorted(x, frame.history(x), frame.offsets, frame.starts, frame.commit, n, how, out)
+    if n < LONG:
+        _sorted(x, frame.history(x), frame.offsets, frame.starts, frame.commit, n, how, out)
+    else:
+        _by_tree(x, frame.offsets, frame.commit, n, how, out)
     return out
 
 
