@@ -6,6 +6,7 @@ import { breadths, precedents } from './whole'
 
 const AWAY = [0, 502, 504] // no answer: asked until there is one
 const NOT_YET = 503
+const GAVE_WAY = 409
 const SHORT = 60_000 // how long what is large is kept once nobody looks at it
 
 export const client = new QueryClient({
@@ -61,7 +62,8 @@ export const ask = {
       queryKey: ['bars', 'history', asked],
       queryFn: ({ signal }) => api.history(asked, signal),
       gcTime: SHORT,
-      retry: false,
+      // It gave way to what another window of the account asked.
+      retry: (failures, error) => error instanceof Problem && error.status === GAVE_WAY && failures < 6,
     }),
   since: (asked: Asked) =>
     queryOptions({ queryKey: ['bars', 'since', asked], queryFn: () => api.since(asked), gcTime: SHORT }),

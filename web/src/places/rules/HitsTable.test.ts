@@ -1,7 +1,8 @@
 import { fireEvent, render, screen, waitFor } from '@testing-library/svelte'
 import { SvelteSet } from 'svelte/reactivity'
-import { beforeEach, expect, it, vi } from 'vitest'
+import { afterEach, beforeEach, expect, it, vi } from 'vitest'
 import type { Hit, RuleDetail, Scan } from '$lib/api'
+import { forgetKeeping } from '$lib/kept'
 import { columns, ofRule, ordered, sortBy } from './hits.svelte'
 import HitsTable from './HitsTable.svelte'
 
@@ -15,6 +16,8 @@ const scan = {
 } as unknown as Scan
 
 let rules = 0
+
+afterEach(forgetKeeping) // a choice that was about to be kept does not outlive its test's document
 
 beforeEach(() => {
   const table = {
