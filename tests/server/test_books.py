@@ -8,7 +8,7 @@ import pytest
 from tests.server.conftest import Api
 from upperwick.accounts.services import add_account
 from upperwick.books.models import Book, BookTry
-from upperwick.books.schemas import (
+from upperwick.books.run_schemas import (
     BookLuckRun,
     BookRunWhole,
     BookSweepRun,

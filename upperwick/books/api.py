@@ -11,33 +11,35 @@ from pydantic import Field
 
 from upperwick.books import runs, services, tries
 from upperwick.books.questions import checked
-from upperwick.books.schemas import (
-    BookAsked,
-    BookChecked,
+from upperwick.books.run_schemas import (
     BookComparison,
-    BookDetail,
     BookLuckRun,
-    BookName,
-    BookRunIn,
-    BookRunOut,
     BookRunWhole,
-    BookSealOut,
-    BookSummary,
     BookSweepRun,
-    BookTextIn,
-    BookTriesOut,
-    BookVersionOut,
     BookWalkRun,
     BookWhatIfRun,
-    LuckAsked,
-    NewBook,
-    PositionNameOut,
     SignalsOut,
     SizesOut,
-    SweepAsked,
     TodayIn,
     TodayOut,
     TradePath,
+)
+from upperwick.books.schemas import (
+    BookAsked,
+    BookChecked,
+    BookDetail,
+    BookName,
+    BookRunIn,
+    BookRunOut,
+    BookSealOut,
+    BookSummary,
+    BookTextIn,
+    BookTriesOut,
+    BookVersionOut,
+    LuckAsked,
+    NewBook,
+    PositionNameOut,
+    SweepAsked,
     WalkAsked,
 )
 from upperwick.jobs import services as jobs

@@ -1,0 +1,367 @@
+"""What a run of a book answers, as the API tells it: figures, trades, sweeps, walks, today's orders."""
+
+from typing import Literal
+
+from ninja import Schema
+from pydantic import Field
+
+from upperwick.books.schemas import BookRunIn, BookRunOut
+
+
+class CurveOut(Schema):
+    annual: float
+    total: float
+    worst_fall: float
+    volatility: float | None
+    sharpe: float | None
+    sortino: float | None
+    mar: float | None
+
+
+class IndexOut(CurveOut):
+    symbol: str
+
+
+class BookFigures(CurveOut):
+    exposure: float
+    return_per_exposure: float | None
+    end: float
+    trades: int
+    win_rate: float | None
+    win_rate_low: float | None
+    win_rate_high: float | None
+    payoff: float | None
+    profit_factor: float | None
+    expectancy_r: float | None
+    expectancy_r_low: float | None
+    expectancy_r_high: float | None
+    mean_gain: float | None
+    bars_held: float | None
+    turnover: float
+    costs: float
+    dividends: float
+    interest: float
+    borrow: float
+    worst_cases: int
+    ruined: bool
+
+
+class LossOut(Schema):
+    loss: float
+    chance: float
+
+
+class PathsOut(Schema):
+    paths: int
+    block: int
+    annual_low: float
+    annual_high: float
+    fall_low: float
+    fall_high: float
+    fall_median: float
+    losses: list[LossOut]
+
+
+class SignalCounts(Schema):
+    waiting: int
+    traded: int
+    no_slot: int
+    no_cash: int
+    filtered: int
+    held: int
+    unfilled: int
+    no_bar: int
+    unsized: int
+
+
+class EquityOut(Schema):
+    day: str
+    equity: float
+    cash: float
+    positions: int
+    exposure: float
+
+
+class YearOut(Schema):
+    year: int
+    months: list[float | None]
+    whole: float | None
+
+
+class FallOut(Schema):
+    began: str
+    bottom: str
+    recovered: str | None
+    depth: float
+    days: int
+
+
+class DayValue(Schema):
+    day: str
+    value: float
+
+
+class BookGroup(Schema):
+    label: str
+    trades: int
+    win_rate: float
+    mean_gain: float | None
+    expectancy_r: float | None
+    result: float
+
+
+class BookTrade(Schema):
+    number: int
+    symbol: str
+    rule: str
+    side: Literal["long", "short"]
+    signal_day: str
+    entry_day: str
+    entry: float
+    shares: float
+    exit_day: str
+    exit: float
+    reason: Literal["stop", "follow", "target", "exit", "delisted", "left", "out", "end"]
+    result: float
+    gain: float
+    gain_r: float | None
+    bars_held: int
+    stop: float | None
+    best: float
+    worst: float
+    costs: float
+    dividends: float
+
+
+class TradeAt(BookTrade):
+    """signal_at, entry_at, exit_at: the bars they lie on, as the chart of the book's frame calls them."""
+
+    signal_at: str
+    entry_at: str
+    exit_at: str
+
+
+class OpenPosition(Schema):
+    symbol: str
+    rule: str
+    side: str
+    shares: float
+    entry_day: str
+    entry: float
+    stop: float | None
+    price: float
+    targets: list[float]
+    due: str | None
+    gain: float
+
+
+class OrderOut(Schema):
+    """at: `open`, or the price at which it rests."""
+
+    symbol: str
+    action: Literal["buy", "short", "sell", "cover"]
+    shares: float
+    at: float | Literal["open"]
+    why: str
+    stop: float | None
+    bars: int | None
+
+
+class SizeRowOut(Schema):
+    loss: float
+    shares: list[float]
+
+
+class SizesOut(Schema):
+    slots: list[int]
+    rows: list[SizeRowOut]
+    own: list[SizeRowOut]
+
+
+class BookResult(Schema):
+    start: str
+    end: str
+    verdict: str
+    optimistic: bool
+    figures: BookFigures
+    paths: PathsOut | None
+    benchmark: IndexOut | None
+    signals: SignalCounts
+    money: float
+    slots: int
+    equity: list[EquityOut]
+    index: list[float] | None
+    falls: list[float]
+    index_falls: list[float] | None
+    months: list[YearOut]
+    index_months: list[YearOut] | None
+    worst_falls: list[FallOut]
+    rolling: list[DayValue]
+    groups: dict[str, list[BookGroup]]
+    trade_count: int
+    trades: list[BookTrade]
+    open: list[OpenPosition]
+    orders: list[OrderOut]
+    sizes: SizesOut
+    sealed_from: str | None
+    unsealed: bool
+
+
+class BookRunWhole(BookRunOut):
+    result: BookResult | None
+
+
+class LuckOut(Schema):
+    picks: int
+    annual: list[float]
+    fall: list[float]
+    own: float
+    own_fall: float
+    low: float
+    high: float
+    median: float
+    below: float | None
+    crowded: int
+    verdict: str
+
+
+class BookLuckRun(BookRunOut):
+    result: LuckOut | None
+
+
+class VariantOut(Schema):
+    key: str
+    label: str
+    trades: int
+    curve: CurveOut | None
+    difference: float | None
+    low: float | None
+    high: float | None
+    note: str
+
+
+class WhatIfOut(Schema):
+    rows: list[VariantOut]
+    annual: float
+
+
+class BookWhatIfRun(BookRunOut):
+    result: WhatIfOut | None
+
+
+class BookCell(Schema):
+    values: list[float]
+    trades: int
+    annual: float
+    worst_fall: float
+    ratio: float | None
+    sharpe: float | None
+    floor: float | None
+    holds: bool
+
+
+class BookSweepOut(Schema):
+    dials: list[str]
+    values: list[list[float]]
+    cells: list[BookCell]
+    peak: int | None
+    plateau: int | None
+    luck: float | None
+    deflated: float | None
+    overfit: float | None
+    verdict: str
+
+
+class BookSweepRun(BookRunOut):
+    result: BookSweepOut | None
+
+
+class StretchOut(Schema):
+    train: str
+    first: str
+    last: str
+    values: list[float]
+    chosen_on: float
+    made: float
+    favourite: float
+
+
+class WalkOut(Schema):
+    dials: list[str]
+    stretches: list[StretchOut]
+    days: list[str]
+    equity: list[float]
+    favourite: list[float]
+    walked: CurveOut
+    stayed: CurveOut
+    changed: int
+    verdict: str
+
+
+class BookWalkRun(BookRunOut):
+    result: WalkOut | None
+
+
+class BookComparison(Schema):
+    """Two runs side by side. difference: of the annual returns, the second less the first, with its interval from the same draws
+    of days, over the days
+    both have. both, only_first, only_second: trades by symbol, rule and entry."""
+
+    first: BookFigures
+    second: BookFigures
+    difference: float
+    low: float | None
+    high: float | None
+    days: int
+    both: int
+    only_first: int
+    only_second: int
+
+
+class LevelBarOut(Schema):
+    """close: as printed that day, by which a chart on another day's scale places the levels."""
+
+    day: str
+    close: float
+    stop: float | None
+    follow: float | None
+    targets: list[float | None]
+
+
+class TradePath(Schema):
+    """A trade with what rested on each of its bars, and why it ended. frame: of the chart that shows it."""
+
+    trade: TradeAt
+    parts: list[TradeAt]
+    bars: list[LevelBarOut]
+    why: str
+    frame: Literal["5min", "15min", "30min", "65min", "day"]
+
+
+class TodayIn(BookRunIn):
+    """account: the equity of an account of one's own, to whose size the orders are brought."""
+
+    account: float | None = Field(None, gt=0, le=1e15)
+
+
+class TodayOut(Schema):
+    """What the book holds on the as-of day, and its orders for the next session. equity: what it would stand at, having been
+    traded all along;
+    None while its last days are sealed."""
+
+    as_of: str
+    equity: float | None
+    slots: int
+    open: list[OpenPosition]
+    orders: list[OrderOut]
+
+
+class SignalOut(Schema):
+    symbol: str
+    rule: str
+    day: str
+
+
+class SignalsOut(Schema):
+    total: int
+    rows: list[SignalOut]
