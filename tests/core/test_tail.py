@@ -67,7 +67,7 @@ MORE = [
 ]
 
 
-@pytest.mark.parametrize("text", [*MORE, *expressions()])
+@pytest.mark.parametrize("text", [*MORE, *(pytest.param(text, marks=pytest.mark.rotated) for text in expressions())])
 def test_the_tail_says_what_the_whole_history_says(text: str, engine: Evaluator) -> None:
     value = check_expression(text)
     bars = engine.bars
