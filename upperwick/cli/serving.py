@@ -147,6 +147,7 @@ def _serve(port: int, count: int) -> None:
         "log_level": "warning",
         "lifespan": "off",
         "timeout_graceful_shutdown": 1,
+        "timeout_keep_alive": 65,  # longer than a browser keeps a connection it does not use: none is cut off while it asks
     }
     if count > 1:
         _serve_in(count, said)

@@ -52,14 +52,14 @@
 
   async function set(event: SubmitEvent): Promise<void> {
     event.preventDefault()
-    const asked = body()
-    if (
-      await attempt(() => (editing === null ? kept.setSchedule(asked) : kept.changeSchedule(editing, asked)))
-    ) {
+    const [asked, typed] = [body(), JSON.stringify([form, times, editing])]
+    await attempt(async () => {
+      await (editing === null ? kept.setSchedule(asked) : kept.changeSchedule(editing, asked))
+      if (JSON.stringify([form, times, editing]) !== typed) return // what was typed since is for the next one
       form = { ...USUAL }
       times = ''
       editing = null
-    }
+    })
   }
 
   function edit(one: Schedule): void {
