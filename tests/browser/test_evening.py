@@ -95,6 +95,8 @@ def test_the_evening_by_keyboard_alone(page: Page) -> None:
 
 
 def serious(page: Page) -> list[str]:
+    expect(page.locator(".waits")).to_have_count(0)  # what is still worked on is dimmed, and says so
+    page.wait_for_function("() => !document.getAnimations().some((one) => one instanceof CSSTransition)")
     page.evaluate(AXE)
     found = page.evaluate("async () => (await axe.run(document, { resultTypes: ['violations'] })).violations")
     return [f"{v['id']}: {node['html'][:160]}" for v in found if v["impact"] in ("serious", "critical") for node in v["nodes"][:3]]
