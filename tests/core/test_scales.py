@@ -126,6 +126,20 @@ def test_what_is_of_another_instrument_meets_money_as_printed(text: str) -> None
     )
 
 
+@pytest.mark.parametrize(
+    "text",
+    [
+        "carry(1, (prior * 0 + 1) * benchmark(close))",
+        "carry(1, 1 / ((prior * 0 + 1) / benchmark(close)))",
+        "carry(1, prior * 0 + benchmark(close))",
+    ],
+)
+def test_what_is_carried_meets_another_instrument_as_printed(text: str) -> None:
+    engine = beside(4.0)
+    bars = engine.bars
+    np.testing.assert_allclose(column(engine, text)[1:], bars.close[bars.offsets[1] + 1 :], rtol=1e-12)
+
+
 def test_a_line_of_another_instrument_is_drawn_on_the_scale_of_its_latest_bar() -> None:
     engine = beside(4.0)
     bars = engine.bars

@@ -55,6 +55,7 @@ def behind(owner: Any) -> Iterator[None]:
             if _latest.get(owner) is not mine:
                 raise Refused("Another question was asked meanwhile.", 409)
             if monotonic() > until:
+                del _latest[owner]
                 raise Stopped(LATE)
             _turn.wait(LOOK_SECONDS)
         _free -= 1

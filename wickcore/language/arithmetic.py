@@ -3,6 +3,7 @@
 import math
 
 from wickcore.language import tree
+from wickcore.language.carried import hangs
 from wickcore.language.lent import Scale, joined, shifted, times
 from wickcore.language.meant import percent_of
 from wickcore.language.operations import Op, constant
@@ -40,6 +41,8 @@ def binary(e: Scope, node: tree.Binary) -> Value:
         shift, scale = a.shift + sign * b.shift, joined(a.lent, b.lent, 0.0, sign)
         return Value(Op(node.operator, (left_op, right_op)), "number", degree, None, weight, shift=shift, lent=scale)
     sign = 1 if node.operator == "*" else -1
+    if (a.lent or b.lent) and (hangs(a.op) or hangs(b.op)):
+        a, b = e.returned(a), e.returned(b)
     scales = _scales_of_product(a, b, sign)
     if scales is None:
         a, b = e.settled(a), e.settled(b)

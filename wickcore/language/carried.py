@@ -18,6 +18,11 @@ class NotCarried(ValueError):
     """Something that cannot be worked out from bar to bar; the message says what."""
 
 
+def hangs(op: Op) -> bool:
+    """Whether an operation hangs on what is known only from bar to bar: it can be on no other instrument's scale, which a column has."""
+    return any(one.kind in (PRIOR, POSITION) for one in each(op))
+
+
 def program_of(op: Op, names: Sequence[str] = (), apart: bool = False) -> tuple[list[Op], str]:
     """The columns that the operation rests on, and its steps: `c0` a column, `p0` what is known by hand, `k1.5` a number, else an operation;
     a comparison with its sign, as in `compare>`. Raises NotCarried.
