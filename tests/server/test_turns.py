@@ -1,11 +1,13 @@
 """Who is computed for next, and the application served by several processes over one folder of data."""
 
 import os
+import select
 import signal
 import socket
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from threading import Event
@@ -29,12 +31,13 @@ def one_at_a_time(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(turns, "LOOK_SECONDS", 0.01)
 
 
-def _until(true: Any) -> None:
-    for _ in range(1_000):
-        if true():
-            return
-        time.sleep(0.01)
-    raise AssertionError("it never came so far")
+def _until(true: Callable[[], bool]) -> None:
+    """Looks whenever a turn was taken or given back, and now and then."""
+    end = time.monotonic() + 30
+    with turns._turn:
+        while not true():
+            assert time.monotonic() < end, "it never came so far"
+            turns._turn.wait(0.01)
 
 
 def test_whoever_came_first_is_the_first_to_go_and_what_may_wait_goes_last(one_at_a_time: None) -> None:
@@ -144,9 +147,10 @@ def test_two_processes_serve_one_folder(tmp_path: Path) -> None:
             assert asked.status_code in (200, 503), asked.text
             if asked.status_code == 200:
                 assert asked.json()["scanned"] > 5
+        ended = [os.pidfd_open(pid) for pid in serving]
         server.send_signal(signal.SIGTERM)
         server.wait(20)
-        _until(lambda: not any(Path(f"/proc/{pid}").exists() and _running(pid) for pid in serving))
+        assert all(select.select([process], [], [], 20)[0] for process in ended)
     finally:
         server.kill()
         server.wait(20)
@@ -154,10 +158,3 @@ def test_two_processes_serve_one_folder(tmp_path: Path) -> None:
 
 def _children(pid: int) -> list[int]:
     return [int(child) for task in Path(f"/proc/{pid}/task").iterdir() for child in (task / "children").read_text().split()]
-
-
-def _running(pid: int) -> bool:
-    try:
-        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
-    except (FileNotFoundError, ProcessLookupError):
-        return False
