@@ -112,7 +112,8 @@
       event.preventDefault()
       // From nowhere in particular it is what the page is about that comes first.
       const from = document.activeElement === document.body ? (content ?? null) : document.activeElement
-      nextPart(document, from, command === 'part.before')?.focus()
+      const page = document.querySelector('[role=dialog]') ?? document
+      nextPart(page, from, command === 'part.before')?.focus()
     }
     const row = commandIn(event, 'list')
     // A chart or a sheet that is in view moves by the same keys.
