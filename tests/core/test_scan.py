@@ -8,6 +8,7 @@ from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market, Membership
 from wickcore.language.check import check_expression, check_rule
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
+from wickcore.scan.at_moment import at_moment
 from wickcore.scan.evaluate import Evaluator, Limits, Shared, Stopped, cost
 from wickcore.scan.explain import explain, values
 from wickcore.scan.scan import scan, values_at
@@ -151,7 +152,7 @@ def test_values_of_a_day_are_kept_and_those_of_the_columns() -> None:
     day = int(engine.market.bars.sessions[60])
     position = engine.market.bars.on(day)
     for _ in range(2):  # computed, then kept
-        for op, found in zip(ops, engine.on_day(ops, day), strict=True):
+        for op, found in zip(ops, at_moment(engine, ops, day), strict=True):
             whole = engine.column(op)
             for k, at in enumerate(position):
                 expected = whole[at] if at >= 0 else (1 if op.result == "condition" else np.nan)

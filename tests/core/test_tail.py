@@ -12,7 +12,7 @@ from wickcore.language.check import check_expression, check_rule
 from wickcore.language.problems import RuleError
 from wickcore.scan import tail as tails
 from wickcore.scan.evaluate import Evaluator
-from wickcore.scan.scan import scan
+from wickcore.scan.scan import Hit, scan
 from wickcore.scan.tail import reach, tail_of
 
 LENGTH = 900
@@ -22,6 +22,12 @@ LENGTH = 900
 def engine() -> Evaluator:
     market = made.dress(made.market(seed=11, count=9, length=LENGTH).bars)
     return Evaluator(market)
+
+
+@pytest.fixture(scope="module")
+def within() -> Evaluator:
+    market = made.inner_market(seed=4, count=6, length=160, inner=60)
+    return Evaluator(market).on("5min")
 
 
 @pytest.fixture(autouse=True)
@@ -52,6 +58,11 @@ MORE = [
     "fit(close / sma(close, 30), 11) > 0.3",
     "rank(slope(close, 8)) > 40",
     "rank(change(20)) > 30 held 3",
+    "rank(rsi(9)) > 40",
+    "rank(close / ema(13)) > 20 once in 4",
+    "group(ema(change, 9), by=sector) > 0",
+    "close / benchmark(ema(11)) > sma(close / benchmark(ema(11)), 8)",
+    "ema(breadth(close > ema(9)), 5) > 20%",
     "close / benchmark(close) >= highest(close / benchmark(close), 15)",
     "benchmark(close > sma(21))",
     "group(change(9), by=sector) > 0",
@@ -105,9 +116,17 @@ def test_a_moment_is_scanned_alike(text: str, engine: Evaluator) -> None:
         day = int(engine.bars.sessions[min(at, len(engine.bars.sessions) - 1)])
         whole, quick = scan(engine, rule, day, members), scan(engine, rule, day, members, ever=False)
         assert replace(quick, lines=()) == replace(whole, lines=())
+        _short_runs(scan(engine, rule, day, members, ever=False, runs=False).hits, whole.hits)
         assert quick.lines == tuple(replace(line, ever=None, never_known=None) for line in whole.lines)
         hits += len(whole.hits)
     assert hits
+
+
+def _short_runs(short: tuple[Hit, ...], whole: tuple[Hit, ...]) -> None:
+    """The same hits, each as long as it was, or marked as longer than was looked."""
+    assert [(h.symbol, h.fresh) for h in short] == [(h.symbol, h.fresh) for h in whole]
+    for found, true in zip(short, whole, strict=True):
+        assert found.days == true.days if not found.longer else 1 < found.days <= true.days
 
 
 WITHIN = [
@@ -118,6 +137,13 @@ WITHIN = [
     "close > vwap(first_of(week))\non(5min, close) > on(5min, sma(6))",
     "bars: 5min\nrank(change(7)) > 10\nsince_open > -50%",
     "benchmark(change) > -50%\nclose > open * 0.9",
+    "ema(5) > sma(20)\nrsi(9) > 30\nvolume > 0.01 * sma(volume, 20)",
+    "rank(rsi(9)) > 20\nsma(rank(change(5)), 3) > 1",
+    "close > on(week, ema(close, 3))\nbreadth(close > ema(9)) >= 0%",
+    "bars: 5min\nrsi(14) > on(day, rsi(14)) - 60\nclose > on(day, ema(9)) * 0.9",
+    "on(5min, ema(6)) > on(day, lowest(low, 9))",
+    "sma(on(5min, close), 3) > 0.5 * close",
+    "pace(3) > 0.1\non(5min, vwap) > 0.5 * sma(close, 5)",
 ]
 
 
@@ -134,9 +160,27 @@ def test_a_moment_inside_a_session_is_scanned_alike(text: str) -> None:
     for at in moments:
         whole, quick = scan(engine, rule, at), scan(engine, rule, at, ever=False)
         assert replace(quick, lines=()) == replace(whole, lines=())
+        _short_runs(scan(engine, rule, at, ever=False, runs=False).hits, whole.hits)
         assert quick.lines == tuple(replace(line, ever=None, never_known=None) for line in whole.lines)
         hits += len(whole.hits)
     assert hits
+
+
+@pytest.mark.parametrize("text", [*MORE, *(pytest.param(text, marks=pytest.mark.rotated) for text in expressions())])
+def test_days_beside_a_tail_of_the_bars_within_them(text: str, within: Evaluator) -> None:
+    """What days say inside a session, read beside a tail, is what it is beside all bars within the days."""
+    value = check_expression(text, base="5min")
+    inner = within.market.table("5min")
+    for at in (of_key(int(inner.moments[-9])), of_key(int(inner.moments[-700]))):
+        found = tail_of(within, [value.op], at)
+        assert found is not None
+        tail, reaches = found
+        assert not reaches[0].laid
+        (column,) = tail.columns([value.op], reaches)
+        whole = within.column(value.op)[tail.rows]
+        sound = np.concatenate([np.arange(a, b) for a, b in zip(tail.sound(reaches[0]), tail.offsets[1:], strict=True)])
+        assert np.isin(tail.place(inner.on(at)[inner.on(at) >= 0]), sound).all()
+        assert column[sound].tobytes() == whole[sound].tobytes()
 
 
 def test_a_tail_is_read_where_it_can_be(engine: Evaluator, monkeypatch: pytest.MonkeyPatch) -> None:

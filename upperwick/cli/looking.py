@@ -20,7 +20,7 @@ def scan(given: Namespace) -> None:
     from upperwick.rules.scan import COLUMNS, hit_rows, line_rows, read_columns
     from wickcore.scan.scan import scan as run
 
-    result = run(engine, rule, at, members_of(engine, given, rule), ever=False)
+    result = run(engine, rule, at, members_of(engine, given, rule), ever=False, runs=given.json)
     say_lacking(engine, {f"Line {line.number}": line.op for line in rule.lines}, given)
     lines = line_rows(result)
     if not given.json:

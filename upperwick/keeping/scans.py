@@ -102,5 +102,5 @@ class ScansByMoment:
 def found_alone(owner: Any, text: str, universe: str | None, moment: Moment) -> Found:
     """Who hits a rule at a moment, by a scan of its own. Raises RuleError, Refused and Stopped."""
     of = prepared(owner, text, None, universe, as_of=str(moment))
-    made = scan(of.engine, of.rule, moment, of.members, Limits(LONGEST_SCAN), ever=False)
+    made = scan(of.engine, of.rule, moment, of.members, Limits(LONGEST_SCAN), ever=False, runs=False)
     return Found(tuple(h.symbol for h in made.hits), tuple(h.symbol for h in made.hits if h.fresh), made.scanned)

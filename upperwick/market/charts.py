@@ -6,18 +6,16 @@ from typing import Any
 
 import numpy as np
 
-from upperwick.market.services import as_of_day, as_of_moment, members_of, open_market, request_limits, shown_as
-from upperwick.refused import Refused
-from wickcore.bars.bars import Bars, Ints
+from upperwick.market.services import members_of, open_market, request_limits, shown_as
+from upperwick.market.standing import Standing, frame_ends, standing
+from wickcore.bars.bars import Bars, Bools, Ints
 from wickcore.bars.frame_names import MINUTES, within_day
-from wickcore.bars.frames import period
 from wickcore.bars.moment import Moment, clock, iso
 from wickcore.language.check import check_expression
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule, Value
 from wickcore.language.shapes import in_words
 from wickcore.measures.frame import TRUE, UNKNOWN
-from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.patterns import Drawn, drawn, of_all, of_rule
 from wickcore.scan.scales import latest, on_scale
 
@@ -45,14 +43,6 @@ class ChartAsked:
     all_patterns: bool = False
 
 
-def place(bars: Bars, symbol: str, at: int | Moment) -> tuple[int, int, int]:
-    """The instrument's number, and begin and end of its bars up to a day or a moment. Raises Refused for an unknown symbol."""
-    if symbol not in bars.number:
-        raise Refused(f"There is no instrument {symbol}.", 404)
-    k = bars.number[symbol]
-    return k, int(bars.offsets[k]), int(bars.ends(at)[k])
-
-
 def chart(
     asked: ChartAsked, rule: CheckedRule | None, universe: str = "", parts: Mapping[str, str] | None = None
 ) -> dict[str, Any]:
@@ -60,20 +50,14 @@ def chart(
     value on that day. On bars within the day all of it is as of each bar's end. universe: by whose membership the rule's hits count.
     parts: breadths that a pane can name. Raises Refused for an unknown symbol, and for a frame that the market has no bars of."""
     engine = open_market()
-    market = engine.market
-    inner = within_day(asked.frame)
-    if inner and market.finest == "day":
-        raise Refused(f"This market has no bars shorter than a day, so there is no chart of {asked.frame} bars.", 422)
-    engine = engine.on("5min" if inner else "day")
-    table = engine.bars
-    at = as_of_moment(market, asked.as_of) if inner else Moment(as_of_day(market, asked.as_of))
-    k, begin, end = place(table, asked.symbol, at)
-    scale = float(table.factor[end - 1]) if end > begin else 1.0
-    bars = {f: check_expression(f, asked.frame, market.finest) for f in (*FIELDS, "change")}
+    finest = engine.market.finest
+    stand = standing(engine, asked.symbol, asked.as_of, asked.frame)
+    engine, table, begin, end, scale = stand.engine, stand.bars, stand.begin, stand.end, stand.scale
+    names, k = engine.market.names, stand.number
+    bars = {f: check_expression(f, asked.frame, finest) for f in (*FIELDS, "change")}
     ranked = (rule.universe if rule else None) or ""
     panes = [
-        [_pane(text, asked.frame, ranked, market.finest, parts) for text in lines[:MOST_LINES]]
-        for lines in list(asked.panes)[:MOST_PANES]
+        [_pane(text, asked.frame, ranked, finest, parts) for text in lines[:MOST_LINES]] for lines in list(asked.panes)[:MOST_PANES]
     ]
     facts = {name: check_expression(text) for name, text in FACTS.items()} if asked.facts else {}
     levels, deciding = (rule.overlays, rule.deciding) if rule else ((), ())
@@ -81,7 +65,7 @@ def chart(
     ops = [*(v.op for v in values), *(o.op for o in levels), *(one.factor for v in values for one in v.lent)]
     rows = dict(zip([op.key for op in ops], engine.rows(ops, asked.symbol, request_limits()), strict=True))
     lent = {one.factor: latest(rows[one.factor.key][: end - begin]) for v in values for one in v.lent}
-    ends = frame_ends(table, asked.frame, begin, end)[-min(max(asked.bars, 1), CHART_BARS) :]
+    ends = stand.ends(asked.frame)[-min(max(asked.bars, 1), CHART_BARS) :]
 
     def read(value: Value, at: Any) -> Any:
         row = rows[value.op.key][at]
@@ -89,13 +73,15 @@ def chart(
             return np.where(row == UNKNOWN, np.nan, row == TRUE)
         return on_scale(row, value, scale, lent)
 
-    hits = _hits(engine, asked.symbol, rule, universe, begin, end) if rule is not None else np.empty(0, np.int64)
+    hits, fresh = np.empty(0, np.int64), np.empty(0, np.bool_)
+    if rule is not None:
+        hits, fresh = _hits(stand, asked.symbol, rule, universe)
     shown = np.unique(np.searchsorted(ends, hits[hits > ends[0] - 1])) if len(ends) else hits
     said = labels(table, asked.frame, begin, end)
     patterns = of_all(asked.frame) if asked.all_patterns else of_rule(line.op for line in deciding)
     return {
         "symbol": asked.symbol,
-        "name": market.names[k] if market.names else asked.symbol,
+        "name": names[k] if names else asked.symbol,
         "frame": asked.frame,
         "days": [str(said[e]) for e in ends],
         **{name: rounded(read(value, ends)) for name, value in bars.items() if name != "volume"},
@@ -115,7 +101,7 @@ def chart(
             for lines in panes
         ],
         "past": said[hits].tolist() if asked.past else [],
-        "fresh": said[hits[np.diff(hits, prepend=-2) > 1]].tolist() if asked.past else [],
+        "fresh": said[hits[fresh]].tolist() if asked.past else [],
         "patterns": [
             _pattern(found, table, begin, end, scale)
             for found in (
@@ -128,27 +114,27 @@ def chart(
     }
 
 
-def _hits(engine: Evaluator, symbol: str, rule: CheckedRule, universe: str, begin: int, end: int) -> Ints:
-    """The bars of the chart's table, counted from `begin`, on which the rule hit: a rule on days hits on the last bar of its day, one that
-    steps within the day on the bars that end its frame's."""
-    market = engine.market
-    stepping = engine.on("5min" if within_day(rule.frame) and engine.table == "5min" else "day")
-    table = stepping.bars
-    first, last = (begin, end) if table is engine.bars else _of_days(table, symbol, engine.bars, end)
+def _hits(stand: Standing, symbol: str, rule: CheckedRule, universe: str) -> tuple[Ints, Bools]:
+    """The bars of the chart's table, counted from `begin`, on which the rule hit, and which of them are fresh: a rule on days hits on the last
+    bar of its day (so far), and so does any on a chart of days; one that steps within the day on the bars that end its frame's."""
+    table, begin, end = stand.bars, stand.begin, stand.end
+    elsewhere = table.frame == "5min" and not within_day(rule.frame)  # a rule on days, on a chart of bars within them
+    stepping = stand.engine.on("day") if elsewhere else stand.engine
+    bars = stepping.bars if elsewhere else table
+    first, last = _of_days(bars, symbol, table, end) if elsewhere else (begin, end)
     rows = stepping.rows([line.op for line in rule.deciding], symbol, request_limits())
     truth = np.all([row[: last - first] == TRUE for row in rows], axis=0)
-    members = members_of(market, universe, stepping.table)
-    found = np.flatnonzero(truth & members[first:last] if members is not None else truth)
-    if table is engine.bars:
-        return (
-            found
-            if rule.frame == table.frame or table.minute is None
-            else found[np.isin(found, frame_ends(table, rule.frame, begin, end))]
-        )
-    days = engine.bars.days[begin:end]
-    at = np.searchsorted(days, table.days[first:last][found], "right") - 1
-    there = (at >= 0) & (days[np.maximum(at, 0)] == table.days[first:last][found]) if len(days) else np.zeros(len(at), np.bool_)
-    return np.asarray(at[there])
+    members = members_of(stand.market, universe, bars.frame)
+    truth = truth & members[first:last] if members is not None else truth
+    steps = np.arange(last - first) if bars.frame == "day" else stand.ends("day" if bars.frame == "mixed" else rule.frame)
+    found = np.flatnonzero(truth[steps])
+    fresh = np.diff(found, prepend=-2) > 1
+    if not elsewhere:
+        return steps[found], fresh
+    days = table.days[begin:end]
+    at = np.searchsorted(days, bars.days[first:last][found], "right") - 1
+    there = (at >= 0) & (days[np.maximum(at, 0)] == bars.days[first:last][found]) if len(days) else np.zeros(len(at), np.bool_)
+    return np.asarray(at[there]), fresh[there]
 
 
 def _of_days(daily: Bars, symbol: str, inner: Bars, end: int) -> tuple[int, int]:
@@ -168,7 +154,7 @@ def _of_days(daily: Bars, symbol: str, inner: Bars, end: int) -> tuple[int, int]
 def labels(bars: Bars, frame: str, begin: int, end: int) -> Any:
     """What each bar from begin to end is called: its day, and within the day the minute at which the frame's bar began."""
     days = [iso(d) for d in bars.days[begin:end]]
-    if bars.minute is None:
+    if bars.minute is None or not within_day(frame):
         return np.array(days, object)
     length, opens = MINUTES[frame], bars.calendar.opens
     begins = (bars.minute[begin:end] - opens) // length * length + opens
@@ -177,7 +163,7 @@ def labels(bars: Bars, frame: str, begin: int, end: int) -> Any:
 
 def _pattern(found: Drawn, bars: Bars, begin: int, end: int, scale: float) -> dict[str, Any]:
     ends = frame_ends(bars, found.frame, begin, end)
-    days = labels(bars, found.frame if bars.minute is not None else "day", begin, end)[ends]
+    days = labels(bars, found.frame, begin, end)[ends]
 
     def placed(points: Iterable[tuple[int, float]]) -> list[dict[str, Any]]:
         return [{"day": str(days[len(days) - 1 - ago]), "price": _short(price / scale)} for ago, price in points]
@@ -201,12 +187,6 @@ def _pattern(found: Drawn, bars: Bars, begin: int, end: int, scale: float) -> di
 def _short(value: float) -> float:
     """Six figures are more than a chart can show."""
     return float(f"{value:.6g}")
-
-
-def frame_ends(bars: Bars, frame: str, begin: int, end: int) -> Ints:
-    """The last bar of each of the frame's bars, as positions from `begin`; the last of them may be unfinished."""
-    numbers = period(bars, frame, slice(begin, end))
-    return np.flatnonzero(np.append(numbers[1:] != numbers[:-1], True)) if end > begin else np.empty(0, np.int64)
 
 
 def _pane(text: str, frame: str, universe: str, base: str, parts: Mapping[str, str] | None) -> tuple[str, Value | None, str | None]:

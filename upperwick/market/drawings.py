@@ -4,16 +4,17 @@ from typing import Any
 
 import numpy as np
 
-from upperwick.market.charts import frame_ends, place, rounded
+from upperwick.market.charts import rounded
 from upperwick.market.models import Drawing, Instrument
-from upperwick.market.services import as_of_day, as_of_moment, open_market, request_limits
+from upperwick.market.services import open_market, request_limits
+from upperwick.market.standing import Standing, standing
 from upperwick.refused import Refused
-from wickcore.bars.bars import Bars, Ints
+from wickcore.bars.bars import Days, Ints
 from wickcore.bars.frame_names import within_day
-from wickcore.bars.market import Market
 from wickcore.bars.moment import iso
 from wickcore.language.check import check_expression
 from wickcore.measures.drawn import drawn_line, drawn_range
+from wickcore.scan.evaluate import Evaluator
 
 MOST = 200
 POINTS = {"line": 2, "level": 1, "range": 2, "text": 1}
@@ -30,19 +31,17 @@ def draw(
     owner: Any, symbol: str, as_of: str | None, asked: dict[str, Any], frame: str = "day", drawing_id: int | None = None
 ) -> dict[str, Any]:
     """Keeps a new drawing, or moves and renames one. Raises Refused."""
-    market = open_market().market
-    bars, day = market.bars, as_of_day(market, as_of)
-    _, begin, end = place(bars, symbol, day)
+    stand = standing(open_market(), symbol, as_of)
+    days = _days(stand)
     kind, points = asked["kind"], asked["points"]
     if len(points) != POINTS[kind]:
         raise Refused(f"A {kind} has {POINTS[kind]} point{'s' if POINTS[kind] > 1 else ''}.", 422)
     if any(not p["price"] > 0 for p in points):
         raise Refused("A drawing's prices are above zero.", 422)
-    scale = float(bars.factor[end - 1]) if end > begin else 1.0
-    kept = [[p["day"].isoformat(), p["price"] * scale] for p in points]
-    if kind == "line" and _bar(bars, begin, end, kept[0][0]) == _bar(bars, begin, end, kept[1][0]):
+    kept = [[p["day"].isoformat(), p["price"] * stand.scale] for p in points]
+    if kind == "line" and _bar(days, kept[0][0]) == _bar(days, kept[1][0]):
         raise Refused("A trend line runs between two different bars.", 422)
-    if any(p[0] > iso(day) for p in kept):
+    if any(p[0] > iso(stand.at.day) for p in kept):
         raise Refused("A drawing lies on days up to the as-of day.", 422)
     if drawing_id is None:
         if Drawing.objects.filter(owner=owner, instrument__symbol=symbol).count() >= MOST:
@@ -65,45 +64,36 @@ def find(owner: Any, symbol: str, drawing_id: int) -> Drawing:
     return found
 
 
-def _bar(bars: Bars, begin: int, end: int, day: str) -> int:
+def _days(stand: Standing) -> Days:
+    """The days of the instrument's daily bars, the last of them the day so far."""
+    return stand.bars.days[stand.begin : stand.end][stand.ends("day")]
+
+
+def _bar(days: Days, day: str) -> int:
     """The bar of a day, or the last one before it; the first where there is none before."""
-    return max(0, int(np.searchsorted(bars.days[begin:end], np.datetime64(day, "D").astype(int), "right")) - 1)
-
-
-def _days_within(market: Market, symbol: str, as_of: str | None, frame: str, begin: int, end: int) -> Ints:
-    """For each bar within the day up to the as-of moment the place of its day's own bar, or of the last before it, among those from `begin`."""
-    if market.finest == "day":
-        return np.empty(0, np.int64)
-    inner = market.table("5min")
-    _, first, last = place(inner, symbol, as_of_moment(market, as_of))
-    ends = frame_ends(inner, frame, first, last)
-    return np.maximum(np.searchsorted(market.bars.days[begin:end], inner.days[first:last][ends], "right") - 1, 0)
+    return max(0, int(np.searchsorted(days, np.datetime64(day, "D").astype(int), "right")) - 1)
 
 
 def _told(drawing: Drawing, symbol: str, as_of: str | None, frame: str) -> dict[str, Any] | None:
     engine = open_market()
-    bars = engine.market.bars
-    day = as_of_day(engine.market, as_of)
-    _, begin, end = place(bars, symbol, day)
-    if end <= begin or any(p[0] > iso(day) for p in drawing.points):
+    stand = standing(engine, symbol, as_of)
+    days = _days(stand)
+    if not len(days) or any(p[0] > iso(stand.at.day) for p in drawing.points):
         return None
-    scale = float(bars.factor[end - 1])
+    scale = stand.scale
     line: dict[str, Any] = {"today": None, "touches": [], "support": None, "values": [], "change": None, "bars": None}
-    at = [_bar(bars, begin, end, p[0]) for p in drawing.points]
+    at = [_bar(days, p[0]) for p in drawing.points]
     prices = [p[1] for p in drawing.points]
     if drawing.kind in ("line", "level"):
         names = ("high", "low", "close", "atr(14)")
-        rows = engine.rows([check_expression(n).op for n in names], symbol, request_limits())
-        high, low, close, atr = (row[: end - begin] for row in rows)
+        rows = stand.engine.rows([check_expression(n).op for n in names], symbol, request_limits())
+        own = stand.ends("day")
+        high, low, close, atr = (row[own] for row in rows)
         found = drawn_line(((at[0], prices[0]), (at[-1], prices[-1])), high, low, close, atr)
-        ends = (
-            frame_ends(bars, frame, begin, end)
-            if not within_day(frame)
-            else _days_within(engine.market, symbol, as_of, frame, begin, end)
-        )
+        ends = _days_within(engine, symbol, as_of, frame, days) if within_day(frame) else np.searchsorted(own, stand.ends(frame))
         line |= {
             "today": rounded(found.values[-1:] / scale)[0],
-            "touches": [iso(bars.days[begin + t]) for t in found.touches],
+            "touches": [iso(days[t]) for t in found.touches],
             "support": found.below,
             "values": rounded(found.values[ends[ends >= min(at)]] / scale),
         }
@@ -117,3 +107,12 @@ def _told(drawing: Drawing, symbol: str, as_of: str | None, frame: str) -> dict[
         "points": [{"day": d, "price": p / scale} for d, p in drawing.points],
         **line,
     }
+
+
+def _days_within(engine: Evaluator, symbol: str, as_of: str | None, frame: str, days: Days) -> Ints:
+    """For each bar within the day up to the as-of moment the place of its day, or of the last before it, among the days."""
+    if engine.market.finest == "day":
+        return np.empty(0, np.int64)
+    within = standing(engine, symbol, as_of, frame)
+    of_bars = within.bars.days[within.begin : within.end][within.ends(frame)]
+    return np.maximum(np.searchsorted(days, of_bars, "right") - 1, 0)

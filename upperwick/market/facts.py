@@ -4,9 +4,9 @@ from typing import Any
 
 import numpy as np
 
-from upperwick.market.charts import place
 from upperwick.market.models import Instrument, Report
 from upperwick.market.services import as_of_day, open_market, request_limits, shown_as
+from upperwick.market.standing import standing
 from wickcore.bars.market import Market
 from wickcore.bars.moment import iso, to_date, to_day
 from wickcore.language.check import check_expression
@@ -23,18 +23,17 @@ FIGURES = {
 def facts(symbol: str, as_of: str | None) -> dict[str, Any]:
     """Raises Refused for an unknown symbol. Nothing later than the as-of day is told: a delisting to come is not known yet."""
     engine = open_market()
-    market, table = engine.market, engine.market.bars
-    day = as_of_day(market, as_of)
-    k, begin, end = place(table, symbol, day)
+    market = engine.market
+    stand = standing(engine, symbol, as_of)
+    day, k = as_of_day(market, as_of), stand.number
     stored = Instrument.objects.get(symbol=symbol)
-    at = end - begin - 1
+    at = stand.end - stand.begin - 1
     texts = {**FIGURES, **own_figures(market, k)}
     values = {label: check_expression(text) for label, text in texts.items()}
-    rows = engine.rows([v.op for v in values.values()], symbol, request_limits())
-    scale = float(table.factor[end - 1]) if at >= 0 else 1.0
+    rows = stand.engine.rows([v.op for v in values.values()], symbol, request_limits())
     figures = []
     for (label, value), row in zip(values.items(), rows, strict=True):
-        found = on_scale(row[at], value, scale) if at >= 0 else np.nan
+        found = on_scale(row[at], value, stand.scale) if at >= 0 else np.nan
         figures.append({"label": label, "text": texts[label], "shown": shown_as(value), "value": _known(found)})
     gone = stored.delisted is not None and np.datetime64(stored.delisted, "D").astype(int) <= day
     return {

@@ -8,8 +8,8 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from upperwick.market.charts import place
 from upperwick.market.services import as_of_moment, open_market, request_limits, shown_as
+from upperwick.market.standing import place
 from upperwick.market.turns import behind, in_turn
 from upperwick.refused import Refused
 from upperwick.rules.checking import names_of, prepared
@@ -106,6 +106,7 @@ def hit_rows(
             "name": market.names[h.number] if market.names else h.symbol,
             "sector": sectors[h.number] if sectors else "",
             "days": h.days,
+            "longer": h.longer,
             "values": {name: column[i] for name, column in cells.items()},
         }
         for i, h in enumerate(hits)
@@ -113,14 +114,21 @@ def hit_rows(
 
 
 def count(
-    owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float], columns: Sequence[str] = COLUMNS
+    owner: Any,
+    text: str,
+    as_of: str | None,
+    universe: str | None,
+    dials: dict[str, float],
+    columns: Sequence[str] = COLUMNS,
+    runs: bool = False,
 ) -> dict[str, Any]:
-    """Checks and scans a rule as typed; what only the whole history says of it is left to `history`. Raises RuleError and Refused."""
+    """Checks and scans a rule as typed; what only the whole history says of it is left to `history`. runs: as `scan` takes it. Raises RuleError
+    and Refused."""
     found = prepared(owner, text, dials, universe, as_of=as_of or str(open_market().market.latest))
     rule, engine = found.rule, found.engine
     with in_turn():
         limits = request_limits()
-        result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits, ever=False)
+        result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits, ever=False, runs=runs)
         shown = read_columns(columns, found.names.check)
         hits = hit_rows(engine, result, shown, request_limits())
         advice = _advised(rule, from_data(engine, rule, limits, ever=False))
@@ -152,14 +160,19 @@ def _advised(rule: CheckedRule, of_data: Iterable[Problem]) -> list[dict[str, An
 
 
 def history(owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float]) -> dict[str, Any]:
-    """What the lines were over the whole history: on what share of all bars each was true, in their order, and all advice. It waits behind
-    whatever anybody waits for, and gives way to the same owner's next. Raises RuleError and Refused."""
+    """What the lines were over the whole history: on what share of all bars each was true, in their order; on how many bars in a row each hit
+    has been one; and all advice. It waits behind whatever anybody waits for, and gives way to the same owner's next. Raises RuleError and
+    Refused."""
     found = prepared(owner, text, dials, universe, as_of=as_of or str(open_market().market.latest))
-    rule, engine = found.rule, found.engine.stepping(found.rule.frame, as_of_moment(found.engine.market, as_of))
+    rule, engine = found.rule, found.engine
     with behind(getattr(owner, "pk", None)):
         limits = request_limits()
-        ever = [engine.history(op, limits).true for op, _ in engine.each([line.op for line in rule.lines], limits)]
-        return {"ever": ever, "advice": _advised(rule, from_data(found.engine, rule, limits))}
+        result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits)
+        return {
+            "ever": [count.ever for count in result.lines],
+            "runs": {h.symbol: h.days for h in result.hits[:MOST_HITS]},
+            "advice": _advised(rule, from_data(engine, rule, limits)),
+        }
 
 
 def others(text: str, error: RuleError, counted: Callable[[str], dict[str, Any]]) -> dict[str, Any] | None:
@@ -195,7 +208,7 @@ def since(owner: Any, text: str, as_of: str | None, universe: str | None, dials:
     evening = prepared(owner, text, dials, universe, as_of=iso(earlier))
     limits = request_limits()
     now, then = (
-        {h.symbol: h for h in scan(one.engine, one.rule, when, one.members, limits, ever=False).hits}
+        {h.symbol: h for h in scan(one.engine, one.rule, when, one.members, limits, ever=False, runs=False).hits}
         for one, when in ((found, at), (evening, Moment(earlier)))
     )
     names = market.names or market.bars.symbols
@@ -209,7 +222,7 @@ def since(owner: Any, text: str, as_of: str | None, universe: str | None, dials:
 
 def as_parquet(owner: Any, text: str, as_of: str | None, columns: Sequence[str], symbols: Sequence[str]) -> bytes:
     """The table of hits as Parquet, the given symbols in the given order. Raises RuleError and Refused."""
-    found = count(owner, text, as_of, None, {}, columns)
+    found = count(owner, text, as_of, None, {}, columns, runs=True)
     row = {hit["symbol"]: hit for hit in found["hits"]}
     rows = [row[s] for s in symbols if s in row] if symbols else found["hits"]
     good = [c["text"] for c in found["columns"] if c["error"] is None]

@@ -65,10 +65,13 @@ class LineOut(Schema):
 
 
 class HitOut(Schema):
+    """days: on how many bars in a row it has been a hit. longer: on more than those, which the history knows."""
+
     symbol: str
     name: str
     sector: str
     days: int
+    longer: bool
     values: dict[str, float | bool | str | None]
 
 
@@ -124,9 +127,11 @@ def scan(request: HttpRequest, body: ScanIn):
 
 
 class HistoryOut(Schema):
-    """ever: of each line of the scan, in its order, on what share of all bars it is true. advice: all that is to be said of the rule."""
+    """ever: of each line of the scan, in its order, on what share of all bars it is true. runs: on how many bars in a row each hit has been one.
+    advice: all that is to be said of the rule."""
 
     ever: list[float]
+    runs: dict[str, int]
     advice: list[ProblemOut]
 
 

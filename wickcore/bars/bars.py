@@ -157,6 +157,15 @@ class Bars:
         offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
         return self.taken(np.repeat(self.offsets[:-1] - offsets[:-1], lengths) + np.arange(offsets[-1]), offsets)
 
+    def of_one(self, k: int) -> "Bars":
+        """The bars of instrument number k, none of all others'."""
+        part = slice(int(self.offsets[k]), int(self.offsets[k + 1]))
+        columns = {name: getattr(self, name)[part] for name in ("days", *FIELDS, "factor")}
+        offsets = np.zeros(len(self.symbols) + 1, np.int64)
+        offsets[k + 1 :] = part.stop - part.start
+        minute = None if self.minute is None else self.minute[part]
+        return Bars(self.symbols, offsets, minute=minute, frame=self.frame, calendar=self.calendar, **columns)
+
     def taken(self, rows: Ints, offsets: Ints) -> "Bars":
         """A table of some of the rows, ragged by new offsets."""
         columns = {name: getattr(self, name)[rows] for name in ("days", *FIELDS, "factor")}

@@ -2,7 +2,7 @@
 
 from collections import OrderedDict
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from threading import Lock
 
@@ -132,6 +132,11 @@ class Market:
     def inner_of_day(self) -> Ints:
         """For each daily bar the position of its day's latest five-minute bar, -1 where there is none."""
         return latest_inner(self.bars, self.table("5min"))
+
+    def of_one(self, k: int) -> "Market":
+        """The same instruments, of which only number k has bars: what is looked up for one alone."""
+        inner = (t.of_one(k) for t in self.tables if t.frame != "day")
+        return replace(self, tables=(self.bars.of_one(k), *inner), version=f"{self.version} of {k}")
 
     @cached_property
     def latest(self) -> Moment:

@@ -102,11 +102,11 @@ class Block:
     def _evaluate(self, op: Op, table: str) -> Column:
         own = home(op, table)
         rows = self.rows(table)
-        if own != table:
-            return self._brought(self.full(op, own), op, own, table)
         laid = self.given.get((by_bar(table), op.key))
         if laid is not None:
             return laid[rows.begin : rows.end]
+        if own != table:
+            return self._brought(self.full(op, own), op, own, table)
         given = self.given.get((table, op.key))
         if given is not None:
             across = ACROSS.get(op.kind)

@@ -6,10 +6,10 @@ recomputes that line.
 
 import os
 from collections import OrderedDict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
-from dataclasses import dataclass
-from functools import partial
+from dataclasses import dataclass, field
+from functools import cached_property, partial
 from itertools import pairwise
 from threading import Event, Lock
 from typing import Any
@@ -17,11 +17,11 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-from wickcore.bars.bars import Bools, Ints, Truth
+from wickcore.bars.bars import Bars, Bools, Ints, Truth
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, moment_of
 from wickcore.language.operations import Op
-from wickcore.measures.frame import TRUE, UNKNOWN
+from wickcore.measures.frame import TRUE
 from wickcore.patterns.columns import Seen
 from wickcore.scan.across import ACROSS, rank_at
 from wickcore.scan.block import Block
@@ -29,14 +29,13 @@ from wickcore.scan.kept import KeptColumns
 from wickcore.scan.kernels import Column
 from wickcore.scan.limits import Limits as Limits
 from wickcore.scan.limits import Stopped as Stopped
-from wickcore.scan.plan import Place, across, by_bar, cost, momentary, uses, walk
+from wickcore.scan.plan import Place, across, by_bar, cost, looks_across, momentary, uses, walk
 
 BLOCK_BARS = (
     1 << 16
 )  # columns of half a megabyte: longer ones leave the processor's cache, and the system clears their memory anew each time
 BATCH_BYTES = 256_000_000
 SUMMED = 4  # parts in which a column is counted, as many as threads take in turn
-MOST_DAYS = 500  # columns of one moment that are kept: those of the table of hits, on the evenings last looked at
 MOST_HISTORIES = 5_000
 FEW = 20  # moments that are asked for are few where there are so many times as many
 # What columns that look across instruments may take at one time: each is needed whole before any block can be computed.
@@ -80,7 +79,7 @@ class Shared:
         self.market = market
         self.kept = KeptColumns(cache_bytes)
         self.histories: dict[Place, History] = {}
-        self.days: OrderedDict[tuple[str, str, Moment], Column] = OrderedDict()
+        self.moments: OrderedDict[tuple[str, str, Moment], Column] = OrderedDict()  # of wickcore.scan.at_moment
         self.tails: OrderedDict[tuple[str, int, Moment], Any] = OrderedDict()  # of wickcore.scan.tail
         self.lock = Lock()
         self.pool = pool or ThreadPoolExecutor(threads or min(2, os.cpu_count() or 1), "evaluate")
@@ -103,7 +102,7 @@ class Shared:
 class Evaluator:
     """Columns of operations over one market, on the bars of one of its tables. Safe to share between threads.
 
-    table: `day` or `5min`: the bars that columns have a value for.
+    table: `day`, `5min` or `mixed`: the bars that columns have a value for.
     """
 
     def __init__(
@@ -111,7 +110,11 @@ class Evaluator:
     ) -> None:  # fmt: skip
         self._shared = shared or Shared(market, cache_bytes, threads)
         self.market, self.table = market, table
-        self.bars = market.table(table)
+
+    @cached_property
+    def bars(self) -> Bars:
+        """The bars of its table."""
+        return self.market.table(self.table)
 
     def on(self, table: str) -> "Evaluator":
         """The evaluator of the same market on another table's bars; what is computed is shared."""
@@ -180,29 +183,6 @@ class Evaluator:
         limits.allow(cost(ops, self.table) * len(self.bars) / 1e9 / 2)
         return [column for part in self._portions(ops) for column in self._at(part, positions, limits)]
 
-    def on_day(self, ops: Sequence[Op], at: int | Moment, limits: Limits | None = None) -> list[Column]:
-        """The operations' values on each instrument's bar of one moment (NaN or unknown where it has none), kept for the next who asks."""
-        moment = moment_of(at)
-        keys = [(self.table, op.key, moment) for op in ops]
-        days, lock = self._shared.days, self._shared.lock
-        with lock:
-            found = {key: days[key] for key in keys if key in days}
-        missing = {op.key: op for op, key in zip(ops, keys, strict=True) if key not in found}
-        if missing:
-            position = self.bars.on(moment)
-            there = np.flatnonzero(position >= 0)
-            for op, column in zip(missing.values(), self.at(list(missing.values()), position[there], limits), strict=True):
-                whole = np.full(len(position), UNKNOWN if op.result == "condition" else np.nan, column.dtype)
-                whole[there] = column
-                found[self.table, op.key, moment] = whole
-        with lock:
-            for key in keys:
-                days[key] = found[key]
-                days.move_to_end(key)
-            while len(days) > MOST_DAYS:
-                days.popitem(last=False)
-        return [found[key] for key in keys]
-
     def _at(self, ops: Sequence[Op], positions: Ints, limits: Limits) -> list[Column]:
         out = [np.empty(len(positions), np.int8 if op.result == "condition" else np.float64) for op in ops]
         given, asked = self._given(ops, limits, positions), uses(ops, self.table)
@@ -251,7 +231,9 @@ class Evaluator:
         return [block.seen(op, self.table, at) for op in patterns]
 
     def _one(self, ops: Sequence[Op], k: int, limits: Limits) -> Block:
-        return Block(self.market, k, k + 1, limits.check, self._given(ops, limits), uses(ops, self.table))
+        alone = self.table != "day" and not looks_across(ops, self.table)
+        market = self.market.of_one(k) if alone else self.market  # days and minutes of all need not be put in order for one
+        return Block(market, k, k + 1, limits.check, self._given(ops, limits), uses(ops, self.table))
 
     def history(self, op: Op, limits: Limits | None = None) -> History:
         """What a condition was over the whole history."""
@@ -299,8 +281,8 @@ class Evaluator:
         limits.allow(cost(ops, table) * total / 1e9 / 2)
         if out is None:
             out = {(table, op.key): np.empty(total, np.int8 if op.result == "condition" else np.float64) for op in ops}
-        given, asked, stop = self._given(ops, limits, known=laid.keys()), uses(ops, table), Event()
-        given |= {(by_bar(table), key): column for key, column in laid.items()} if laid else self._sides(ops, limits)
+        given, asked, stop = self._given(ops, limits, laid=laid), uses(ops, table), Event()
+        given |= {} if laid else self._sides(ops, limits)
 
         def run(block: tuple[int, int]) -> None:
             part = Block(self.market, *block, _checking(limits, stop), given, asked)
@@ -323,21 +305,21 @@ class Evaluator:
         return {(by_bar(self.table), side.key): self._shared.kept.made(place, lambda: self._compute([side], limits)[place])}
 
     def _given(
-        self, ops: Iterable[Op], limits: Limits, positions: Ints | None = None, known: Set[str] = frozenset()
+        self, ops: Iterable[Op], limits: Limits, positions: Ints | None = None, laid: Mapping[str, Column] = NOTHING
     ) -> dict[Place, Column]:
-        """Whole columns of the operations that look across instruments; inner ones first. positions: the only bars that are asked for: a
-        rank that is read on these alone is not worked out at all other moments. known: keys of operations that are laid already."""
-        found: dict[Place, Column] = {}
+        """Whole columns of the operations that look across instruments, inner ones first, and what is laid already, which they may rest on.
+        positions: the only bars that are asked for: a rank that is read on these alone is not worked out at all other moments."""
+        found: dict[Place, Column] = {(by_bar(self.table), key): column for key, column in laid.items()}
         ops, at, steps = list(ops), set(), np.empty(0, np.int64)
         if positions is not None and (momentarily := momentary(ops, self.table)):
             steps = np.unique(self.bars.step[positions])
             at = momentarily if len(steps) * FEW < len(self.bars.moments) else set()
-        for op, table in walk(ops, self.table, known):
+        for op, table in walk(ops, self.table, laid.keys()):
             if (table, op.key) in at and not self._shared.kept.those_of([(table, op.key)]):
                 found[table, op.key] = rank_at(_Whole(self, found, limits), op, table, steps)
             elif op.kind in ACROSS:
                 entry = ACROSS[op.kind]
-                made = partial(entry.make, _Whole(self, found, limits), op, table)
+                made = partial(entry.make, _Whole(self, found, limits, laid), op, table)
                 # One value a moment is no column of the table, and must not be taken for one.
                 kept_as = f"{table} by moment" if entry.by_step else table
                 found[table, op.key] = self._shared.kept.made((kept_as, op.key), made)
@@ -351,13 +333,15 @@ class _Whole:
     evaluator: Evaluator
     given: dict[Place, Column]
     limits: Limits
+    laid: Mapping[str, Column] = field(default_factory=dict)
 
     @property
     def market(self) -> Market:
         return self.evaluator.market
 
     def whole(self, op: Op, table: str) -> Column:
-        return self.evaluator.on(table).column(op, self.limits)
+        own = self.laid if table == self.evaluator.table else NOTHING
+        return self.evaluator.on(table).columns([op], self.limits, own)[0]
 
     def some(self, op: Op, table: str, rows: Ints) -> Column:
         return self.evaluator.on(table).at([op], rows, self.limits)[0]

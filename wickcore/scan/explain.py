@@ -9,7 +9,9 @@ from wickcore.bars.frame_names import within_day
 from wickcore.bars.moment import Moment
 from wickcore.language.rule import CheckedRule, Line, Pair, Value
 from wickcore.measures.frame import FALSE, TRUE
+from wickcore.scan.at_moment import at_moment
 from wickcore.scan.evaluate import Evaluator, Limits
+from wickcore.scan.plan import looks_across
 from wickcore.scan.scales import latest, on_scale
 
 SAID = {TRUE: True, FALSE: False}
@@ -46,25 +48,30 @@ def explain(
     local = position - int(bars.offsets[number])
     ops = [line.op for line in rule.lines]
     sides = [op for line in rule.lines for pair in line.pairs for op in (pair.left, pair.right)]
-    columns = dict(zip([op.key for op in (*ops, *sides)], evaluator.rows([*ops, *sides], symbol, limits), strict=True))
-    return tuple(_line(line, columns, local, float(bars.factor[position])) for line in rule.lines)
+    asked = {op.key: op for op in (*ops, *sides)}
+    if bars.minute is not None and looks_across(ops, evaluator.table):  # the tails know it, and have it from the scan
+        found = [column[number] for column in at_moment(evaluator, list(asked.values()), at, limits)]
+    else:
+        found = [column[local] for column in evaluator.rows(list(asked.values()), symbol, limits)]
+    told = dict(zip(asked, found, strict=True))
+    return tuple(_line(line, told, float(bars.factor[position])) for line in rule.lines)
 
 
-def _line(line: Line, columns: dict[str, Any], at: int, factor: float) -> LineTruth:
-    truth = SAID.get(int(columns[line.op.key][at]))
+def _line(line: Line, told: dict[str, Any], factor: float) -> LineTruth:
+    truth = SAID.get(int(told[line.op.key]))
     if not line.pairs:
         return LineTruth(line, truth, None, None, None, None)
-    pairs = [(_sides(pair, columns, at, factor), pair.percent) for pair in line.pairs]
+    pairs = [(_sides(pair, told, factor), pair.percent) for pair in line.pairs]
     known = [p for p in pairs if p[0][3] is not None]
     # Of a chain the pair that failed furthest, or held most narrowly, is the one worth showing.
     (left, operator, right, margin), percent = min(known, key=lambda p: p[0][3] or 0.0) if known else pairs[0]
     return LineTruth(line, truth, left, operator, right, margin, percent)
 
 
-def _sides(pair: Pair, columns: dict[str, Any], at: int, factor: float) -> tuple[float | None, str, float | None, float | None]:
+def _sides(pair: Pair, told: dict[str, Any], factor: float) -> tuple[float | None, str, float | None, float | None]:
     scale = factor**pair.degree
-    left = columns[pair.left.key][at] / scale
-    right = columns[pair.right.key][at] / scale
+    left = told[pair.left.key] / scale
+    right = told[pair.right.key] / scale
     if np.isnan(left) or np.isnan(right):
         return (
             None if np.isnan(left) else float(left),

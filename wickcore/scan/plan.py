@@ -104,3 +104,8 @@ def momentary(ops: Iterable[Op], table: str) -> set[Place]:
 def across(op: Op, table: str) -> set[Place]:
     """The operations across instruments that one operation rests on and that need a value a bar."""
     return {(on, o.key) for o, on in walk([op], table) if o.kind in ACROSS and not ACROSS[o.kind].by_step}
+
+
+def looks_across(ops: Iterable[Op], table: str) -> bool:
+    """Whether anything in the operations looks at other instruments than the one it stands on."""
+    return any(op.kind in ACROSS for op, _ in walk(ops, table))

@@ -12,6 +12,7 @@ from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, moment_of
 from wickcore.language.rule import CheckedRule, Line, Value
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
+from wickcore.scan.at_moment import at_moment
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.scales import on_scale
 from wickcore.scan.tail import Reach, Tail, tail_of
@@ -38,12 +39,14 @@ class LineCount:
 
 @dataclass(frozen=True, slots=True)
 class Hit:
-    """number: the instrument. position: its bar. days: on how many bars in a row it has been a hit, this one included."""
+    """number: the instrument. position: its bar. days: on how many bars in a row it has been a hit, this one included. longer: whether it was
+    one before those too, and nobody asked since when."""
 
     number: int
     symbol: str
     position: int
     days: int
+    longer: bool = False
 
     @property
     def fresh(self) -> bool:
@@ -87,11 +90,13 @@ def scan(
     members: Bools | None = None,
     limits: Limits | None = None,
     ever: bool = True,
+    runs: bool = True,
 ) -> ScanResult:
     """Scans one moment; a day (since 1970) stands for its close. Inside a session a daily rule sees the day so far.
 
     members: for each bar of the table the rule stands on then (`Evaluator.stepping`) whether it belongs to the universe, None for all
     instruments. ever: whether to say what the lines were over the whole history; without that a moment is scanned several times as fast.
+    runs: whether to say of each hit on how many bars in a row it was one, however many; without that as far back as is looked anyway.
     Raises Stopped when `limits` say so.
     """
     as_of = moment_of(as_of)
@@ -122,17 +127,19 @@ def scan(
     if end is not None:
         needed = replace(max(end[1], key=lambda r: r.bars), across=any(r.across for r in end[1]))
         days, far = _on_tail(end[0], needed, numbers[hits], place[hits], [on_tail[i] for i in deciding], members)
+    longer = far & (days > 1) if not runs and end is not None else np.zeros(len(hits), np.bool_)
+    far &= ~longer
     if far.any():
         columns = (column for _, column in evaluator.each([rule.lines[i].op for i in deciding], limits))
         days[far] = _run_lengths(bars, numbers[hits][far], at[hits][far], columns, members)
     who = numbers[hits].tolist()
-    found = zip(who, at[hits].tolist(), days.tolist(), strict=True)
+    found = zip(who, at[hits].tolist(), days.tolist(), longer.tolist(), strict=True)
     return ScanResult(
         as_of,
         len(at),
         _without_bar(evaluator.market, bars, as_of, position, members),
         _taper(evaluator, rule, truths, fails, ever),
-        tuple(Hit(k, bars.symbols[k], place, run) for k, place, run in found),
+        tuple(Hit(k, bars.symbols[k], *run) for k, *run in found),
         tuple(_near(rule, bars.symbols, numbers, truths, deciding, fails)),
         _partial(bars, rule.frame, at, as_of),
     )
@@ -232,7 +239,7 @@ def values_at(
     bars = evaluator.bars
     scale = bars.factor[np.maximum(bars.ends(as_of)[numbers] - 1, 0)]
     found = {}
-    made = evaluator.on_day([value.op for value in columns.values()], as_of, limits)
+    made = at_moment(evaluator, [value.op for value in columns.values()], as_of, limits)
     for (name, value), whole in zip(columns.items(), made, strict=True):
         column = whole[numbers]
         if value.type == "condition":

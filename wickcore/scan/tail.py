@@ -5,6 +5,9 @@ What looks back over a window of n bars is worked out on the tail alone: sums ov
 among all of the instrument (wickcore.measures.rolling), so they come out the same behind twice their window. What a bar long ago may still be
 in (smoothed averages, streaks, patterns, windows since an event, weeks and months, what other instruments did at earlier moments) is worked
 out over the whole history and laid beside; its values are kept while the market stands.
+
+A tail of bars within the day begins with a session and stands beside all daily bars: what days, weeks and months tell is worked out on those and
+the sessions of the tail, and is whole.
 """
 
 from collections.abc import Sequence
@@ -13,13 +16,14 @@ from functools import cached_property
 
 import numpy as np
 
-from wickcore.bars.bars import Ints
+from wickcore.bars.bars import Bars, Ints
+from wickcore.bars.frame_names import within_day
 from wickcore.bars.moment import Moment
 from wickcore.language.operations import Op, each
 from wickcore.scan.across import ACROSS
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.kept import KeptColumns
-from wickcore.scan.kernels import POINTWISE, WINDOWED, Column
+from wickcore.scan.kernels import FRAMED, POINTWISE, WINDOWED, Column
 
 SIZES = (128, 192, 256, 384, 512, 768, 1024, 1536, 2048)  # bars of each instrument: few sizes, so that rules share them
 SPARE = 48  # bars beyond what a rule needs, over which a run of hits is followed back
@@ -45,11 +49,12 @@ assert WINDOWED.keys() >= ONCE | TWICE
 @dataclass(frozen=True, slots=True)
 class Reach:
     """bars: how many before its own an operation's value may hang on. laid: what below it is worked out over the whole history. across: whether
-    it looks across instruments at its own moment."""
+    it looks across instruments at its own moment. within: whether bars within the day are in it."""
 
     bars: int
     laid: frozenset[Op] = frozenset()
     across: bool = False
+    within: bool = False
 
 
 def reach(op: Op, frame: str) -> Reach:
@@ -61,14 +66,21 @@ def reach(op: Op, frame: str) -> Reach:
 
 
 def _reach(op: Op, inner: Sequence[Reach], frame: str) -> Reach:
-    own = (None if op.kind == "breadth" and op.params[1] == "sum" else 0) if op.kind in ACROSS else _own(op, frame)
+    within = any(r.within for r in inner) or (op.kind in FRAMED and within_day(op.frame))
+    # Days beside bars within them: their history is there, whatever the tail leaves out.
+    beside = within_day(frame) and not within and not any(r.laid for r in inner)
+    if op.kind in ACROSS:
+        own = 0 if beside or op.kind != "breadth" or op.params[1] != "sum" else None
+    else:
+        own = 0 if beside and op.kind in FRAMED else _own(op, frame)
     # What others did at earlier moments may lie before their tails.
     if own is None or (own and any(r.across for r in inner)):
-        return Reach(0, frozenset((op,)))
+        return Reach(0, frozenset((op,)), within=within)
     return Reach(
         own + max((r.bars for r in inner), default=0),
         frozenset().union(*(r.laid for r in inner)),
         op.kind in ACROSS or any(r.across for r in inner),
+        within,
     )
 
 
@@ -92,6 +104,8 @@ class Tail:
         bars = whole.bars
         ends = bars.ends(at)
         begins = np.maximum(bars.offsets[:-1], ends - size)
+        if within_day(bars.frame):
+            begins = _with_session(bars, begins)
         lengths = ends - begins
         offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
         self.rows: Ints = np.repeat(begins - offsets[:-1], lengths) + np.arange(offsets[-1])
@@ -133,6 +147,18 @@ class Tail:
             late = np.append(0, np.cumsum(bars.step < oldest))
             first = np.maximum(first, self.offsets[:-1] + late[self.offsets[1:]] - late[self.offsets[:-1]])
         return first
+
+
+def _with_session(bars: Bars, rows: Ints) -> Ints:
+    """Each instrument's row moved back to its session's first."""
+    rows = rows.copy()
+    first = bars.offsets[:-1]
+    while True:
+        back = rows > first
+        back[back] = bars.days[rows[back]] == bars.days[rows[back] - 1]
+        if not back.any():
+            return rows
+        rows -= back
 
 
 def _stored(whole: Evaluator) -> bool:

@@ -3398,7 +3398,10 @@ export interface components {
             /** Line */
             line: number;
         };
-        /** HitOut */
+        /**
+         * HitOut
+         * @description days: on how many bars in a row it has been a hit. longer: on more than those, which the history knows.
+         */
         HitOut: {
             /** Symbol */
             symbol: string;
@@ -3408,6 +3411,8 @@ export interface components {
             sector: string;
             /** Days */
             days: number;
+            /** Longer */
+            longer: boolean;
             /** Values */
             values: {
                 [key: string]: number | boolean | string | null;
@@ -3524,11 +3529,16 @@ export interface components {
         };
         /**
          * HistoryOut
-         * @description ever: of each line of the scan, in its order, on what share of all bars it is true. advice: all that is to be said of the rule.
+         * @description ever: of each line of the scan, in its order, on what share of all bars it is true. runs: on how many bars in a row each hit has been one.
+         *     advice: all that is to be said of the rule.
          */
         HistoryOut: {
             /** Ever */
             ever: number[];
+            /** Runs */
+            runs: {
+                [key: string]: number;
+            };
             /** Advice */
             advice: components["schemas"]["ProblemOut"][];
         };

@@ -58,7 +58,9 @@
   }
 
   function saveCsv(): void {
-    const body = taken.map((hit) => columns.map((c) => c.of(hit)))
+    const body = taken.map((hit) =>
+      columns.map((c) => (c.text === 'days' && hit.longer ? c.show(hit) : c.of(hit))),
+    )
     download(
       `${name} ${scan.as_of}.csv`,
       csv(

@@ -9,7 +9,14 @@ import HitsTable from './HitsTable.svelte'
 vi.mock('$lib/api', () => ({ api: { keepTable: () => Promise.resolve() }, sentence: String }))
 
 const hit = (symbol: string, change: number | null): Hit =>
-  ({ symbol, name: `${symbol} Works`, sector: 'Metals', days: 1, values: { change } }) as unknown as Hit
+  ({
+    symbol,
+    name: `${symbol} Works`,
+    sector: 'Metals',
+    days: 1,
+    longer: false,
+    values: { change },
+  }) as unknown as Hit
 const scan = {
   hits: [hit('BETA', 0.02), hit('ALFA', null), hit('CETA', -0.01)],
   columns: [{ text: 'change', shown: 'percent', error: null }],

@@ -1,6 +1,6 @@
 /** The counts of a rule as it is typed. */
 import { untrack } from 'svelte'
-import { Problem, sentence, type RuleProblem, type Scan } from '$lib/api'
+import { Problem, sentence, type Hit, type RuleProblem, type Scan } from '$lib/api'
 import { ask, query } from '$lib/queries'
 
 export interface Question {
@@ -14,12 +14,16 @@ const PATIENCE = 250
 // The whole history is looked at once somebody has stopped typing.
 const REST = 400
 
+function withRuns(scan: Scan | null, runs: Record<string, number> | undefined): Scan | null {
+  if (!scan || !runs || !scan.hits.some((hit) => hit.longer && hit.symbol in runs)) return scan
+  const known = (hit: Hit) => ({ ...hit, days: runs[hit.symbol]!, longer: false })
+  return { ...scan, hits: scan.hits.map((hit) => (hit.longer && hit.symbol in runs ? known(hit) : hit)) }
+}
+
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
 export class Counts {
-  /** The latest answer: it stays, and is said to be old, while the next is worked on. Of a text with errors it is that of its other lines;
-   * null where nothing can be counted. */
-  scan = $state.raw<Scan | null>(null)
+  #scan = $state.raw<Scan | null>(null)
   /** The lines to mend, without which `scan` was counted. */
   without = $state.raw<number[]>([])
   /** The text that was counted last: hits and charts are of one and the same rule, and wait for its counts. */
@@ -45,16 +49,17 @@ export class Counts {
     ...ask.history({ text: this.#rested, as_of: this.#asked?.as_of ?? null }),
     enabled: this.#rested !== '' && this.#rested === this.counted,
   }))
+  /** What the whole history says of `scan`; null while that is worked out. */
+  readonly #told = $derived(this.#rested === this.counted ? (this.#history.data ?? null) : null)
+  /** The latest answer: it stays, and is said to be old, while the next is worked on. Of a text with errors it is that of its other lines;
+   * null where nothing can be counted. How long the older hits have been hits is known with the history. */
+  readonly scan = $derived(withRuns(this.#scan, this.#told?.runs))
   /** On what share of all bars each line of `scan` is true; null while that is worked out. */
-  readonly ever = $derived(this.#rested === this.counted ? (this.#history.data?.ever ?? null) : null)
+  readonly ever = $derived(this.#told?.ever ?? null)
   /** What is wrong with the text that was asked about last: it stays until the next answer. */
   errors = $state.raw<RuleProblem[]>([])
   /** What is to be said of the lines, from the whole history too once that was looked at; none of a text with errors. */
-  readonly advice = $derived(
-    this.errors.length > 0
-      ? []
-      : ((this.ever ? this.#history.data?.advice : undefined) ?? this.scan?.advice ?? []),
-  )
+  readonly advice = $derived(this.errors.length > 0 ? [] : (this.#told?.advice ?? this.#scan?.advice ?? []))
   trouble = $state('')
   /** Whether the text cannot be counted as it stands. */
   readonly stale = $derived(this.errors.length > 0 || this.trouble !== '')
@@ -96,7 +101,7 @@ export class Counts {
   }
 
   #stands(text: string, scan: Scan | null): void {
-    this.scan = scan
+    this.#scan = scan
     this.counted = text
   }
 

@@ -122,7 +122,7 @@ export function columnOf(text: string, scan: Scan | null, label = '', width: num
     error: found?.error ?? null,
     width: width ?? (text === 'name' ? null : text === 'symbol' ? 84 : text === 'days' ? 50 : WIDTHS[shown]),
     of,
-    show: (hit) => read(of(hit), shown, text),
+    show: (hit) => read(of(hit), shown, text) + (text === 'days' && hit.longer ? '+' : ''),
   }
 }
 
