@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from wickcore.measures.drawn import drawn_line, drawn_range
+from wickcore.measures.drawn import drawn_line, drawn_range, line_at
 
 
 def test_a_line_grows_by_equal_ratios() -> None:
@@ -11,6 +11,11 @@ def test_a_line_grows_by_equal_ratios() -> None:
     found = drawn_line(((1, 10.0), (3, 40.0)), flat, flat, flat, np.ones(6))
     assert np.isnan(found.values[0])
     assert found.values[1:].tolist() == pytest.approx([10, 20, 40, 80, 160])  # doubles each bar
+
+
+def test_a_line_beyond_the_bars_there_are() -> None:
+    assert line_at(((3, 40.0), (1, 10.0)), np.array([0, 2, 7])).tolist()[1:] == pytest.approx([20, 640])
+    assert np.isnan(line_at(((3, 40.0), (1, 10.0)), [0])).all()
 
 
 def test_the_order_of_the_points_does_not_matter() -> None:

@@ -153,6 +153,36 @@ def test_a_drawn_line_counts(api: Api, stand: Stand) -> None:
     assert api.post("/alerts", {"kind": "line", "symbol": symbol, "drawing": 10_000}).status_code == 422
 
 
+def test_a_line_is_met_where_the_chart_draws_it(api: Api, stand: Stand) -> None:
+    """Straight on a logarithmic scale, as it is drawn: between its points and beyond them it lies elsewhere than on a plain one."""
+    symbol = in_days()
+    of = bars_of(symbol)
+    stand(25)
+    n, close, high, low = len(of["close"]), of["close"], of["high"], of["low"]
+    growth, meets = (
+        1.6 ** (1 / 30),
+        n - 6,
+    )  # a line that rises by 60% in 30 sessions and is at the close six sessions before the end
+    line = float(close[meets]) * growth ** (np.arange(n) - meets)
+    first, second = n - 60, n - 30
+    points = [{"day": iso(int(of["days"][i])), "price": float(line[i])} for i in (first, second)]
+    drawn = api.post(f"/drawings/{symbol}?frame=day", {"kind": "line", "text": "", "points": points}).json()
+    api.post("/alerts", {"kind": "line", "symbol": symbol, "drawing": drawn["id"], "way": "either"})
+    plain = line[first] + (line[second] - line[first]) * (np.arange(n) - first) / (second - first)
+
+    def met(at: np.ndarray) -> int:
+        falls, rises = (close[:-1] > at[:-1]) & (low[1:] <= at[1:]), (close[:-1] < at[:-1]) & (high[1:] >= at[1:])
+        return min((int(i) + 1 for i in np.flatnonzero(falls | rises) if i + 1 >= n - 25), default=0)
+
+    assert met(line) != met(plain)
+    for back in range(24, -1, -1):
+        stand(back)
+        assert look.look() == (back == n - 1 - met(line))
+        if messages():
+            break
+    assert f"at {line[met(line)]:.2f}" in messages()[0].subject
+
+
 # -- rules, reports, breadths ------------------------------------------------------------------------------------------------
 
 

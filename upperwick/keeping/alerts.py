@@ -30,6 +30,7 @@ from wickcore.language.check import check_expression
 from wickcore.language.parts import key_of
 from wickcore.language.problems import nearest
 from wickcore.language.ready_breadths import READY
+from wickcore.measures.drawn import line_at
 from wickcore.scan.limits import Limits
 from wickcore.scan.scan import values_at
 
@@ -98,12 +99,10 @@ def _line(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired
         """How many of the instrument's own sessions a day is from its first: the line is straight over these."""
         return np.searchsorted(days, day, "left")
 
-    points = [(int(place(np.datetime64(d, "D").astype(int))), price) for d, price in drawing.points]
-    (x0, y0), (x1, y1) = points[0], points[-1]
+    points = [(int(place(np.datetime64(d, "D").astype(int))), float(price)) for d, price in drawing.points]
 
     def level(table: Bars, part: slice) -> Floats:
-        x = place(table.days[part])
-        return np.full(part.stop - part.start, y0) if x0 == x1 else np.asarray(y0 + (y1 - y0) * (x - x0) / (x1 - x0))
+        return line_at((points[0], points[-1]), place(table.days[part]))
 
     found = first_crossed(market, alert.symbol, level, alert.about["way"], alert.seen, moments[-1].key)
     return [_met(alert, market, found, "your line" if drawing.kind == "line" else "your drawn level")] if found else []

@@ -1,6 +1,7 @@
 """Lines a person has drawn: their value on every bar, and where prices have touched them."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -21,20 +22,26 @@ class DrawnLine:
     below: bool
 
 
+def line_at(points: tuple[tuple[int, float], tuple[int, float]], bars: Any) -> Floats:
+    """The price of a line through two points (bar, price) at bars given by their numbers: straight on a logarithmic scale of prices, NaN before
+    the first point and where it leaves all bounds. Prices must be above zero; equal bars make a level."""
+    (first, a), (second, b) = sorted(points)
+    rate = (np.log(b) - np.log(a)) / (second - first) if second > first else 0.0
+    on = np.asarray(bars, np.float64) - first
+    grown = rate * on
+    return np.where((on >= 0) & (np.abs(grown) <= STEEPEST), a * np.exp(np.clip(grown, -STEEPEST, STEEPEST)), np.nan)
+
+
 def drawn_line(
     points: tuple[tuple[int, float], tuple[int, float]], high: Floats, low: Floats, close: Floats, atr: Floats
 ) -> DrawnLine:
-    """A line through two points (bar, price), straight on a logarithmic scale of prices, and its touches up to the last bar.
+    """A line through two points (bar, price), as of `line_at`, and its touches up to the last bar.
 
     A touch is a bar whose low (of a support; the high of a resistance) lies within 0.25 ATR(14) of the line, on or after the first
-    point; bars fewer than three apart are one touch. Prices must be above zero; equal bars make a level.
+    point; bars fewer than three apart are one touch.
     """
-    (first, a), (second, b) = sorted(points)
-    bars = np.arange(len(close), dtype=np.float64)
-    rate = (np.log(b) - np.log(a)) / (second - first) if second > first else 0.0
-    grown = rate * (bars - first)
-    values = np.where((bars >= first) & (np.abs(grown) <= STEEPEST), a * np.exp(np.clip(grown, -STEEPEST, STEEPEST)), np.nan)
-    part = slice(first, None)
+    values = line_at(points, np.arange(len(close)))
+    part = slice(min(points)[0], None)
     apart = close[part] - values[part]
     below = bool(np.median(apart[~np.isnan(apart)]) >= 0) if not np.all(np.isnan(apart)) else True
     edge = low if below else high
