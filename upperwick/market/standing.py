@@ -52,7 +52,7 @@ def standing(engine: Evaluator, symbol: str, as_of: str | None, frame: str = "da
         engine, bars = engine.on("day"), market.bars
     else:
         engine = engine.on("mixed")
-        market = market.of_one(_number(market.bars, symbol))
+        market = market.of_some([_number(market.bars, symbol)])
         bars = market.table("mixed")
     return Standing(engine, market, bars, at, *place(bars, symbol, at))
 

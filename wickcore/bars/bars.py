@@ -1,5 +1,6 @@
 """All instruments' bars of one frame in one ragged table of columns, read-only."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -42,8 +43,8 @@ class Bars:
     factor: cumulative split and dividend factor, 1.0 on each instrument's first bar; price * factor is continuous.
     minute: int32 minute of the day at which each bar begins, None for daily bars. frame: whose bars these are: `day`, `5min`, or `mixed`,
     in which a day's bar follows its five-minute bars (its minute is CLOSE). calendar: the sessions. day_ends: in a mixed table, true on
-    the last row of each instrument's day; None elsewhere. before: how many of each instrument's bars were left out before its first; None for
-    none.
+    the last row of each instrument's day; None elsewhere. before: how many bars of a frame were left out before each
+    instrument's first; None for none.
     """
 
     symbols: tuple[str, ...]
@@ -59,7 +60,7 @@ class Bars:
     frame: str = "day"
     calendar: Calendar = field(default_factory=Calendar)
     day_ends: Bools | None = None
-    before: Ints | None = None
+    before: Callable[[str], Ints] | None = None
 
     def __post_init__(self) -> None:
         for column in (self.offsets, self.days, self.open, self.high, self.low, self.close, self.volume, self.factor):
@@ -157,16 +158,17 @@ class Bars:
         offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
         return self.taken(np.repeat(self.offsets[:-1] - offsets[:-1], lengths) + np.arange(offsets[-1]), offsets)
 
-    def of_one(self, k: int) -> "Bars":
-        """The bars of instrument number k, none of all others'."""
-        part = slice(int(self.offsets[k]), int(self.offsets[k + 1]))
-        columns = {name: getattr(self, name)[part] for name in ("days", *FIELDS, "factor")}
-        offsets = np.zeros(len(self.symbols) + 1, np.int64)
-        offsets[k + 1 :] = part.stop - part.start
-        minute = None if self.minute is None else self.minute[part]
-        return Bars(self.symbols, offsets, minute=minute, frame=self.frame, calendar=self.calendar, **columns)
+    def of_some(self, numbers: Ints) -> "Bars":
+        """The bars of some instruments, none of all others'."""
+        lengths = np.zeros(len(self.symbols), np.int64)
+        lengths[numbers] = np.diff(self.offsets)[numbers]
+        offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
+        if len(numbers) == 1:
+            k = int(numbers[0])
+            return self.taken(slice(int(self.offsets[k]), int(self.offsets[k + 1])), offsets)
+        return self.taken(np.repeat(self.offsets[:-1] - offsets[:-1], lengths) + np.arange(offsets[-1]), offsets)
 
-    def taken(self, rows: Ints, offsets: Ints) -> "Bars":
+    def taken(self, rows: Any, offsets: Ints) -> "Bars":
         """A table of some of the rows, ragged by new offsets."""
         columns = {name: getattr(self, name)[rows] for name in ("days", *FIELDS, "factor")}
         minute = None if self.minute is None else self.minute[rows]

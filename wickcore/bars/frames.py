@@ -146,3 +146,26 @@ def so_far(x: Floats, field: str, bars: Bars, number: Ints, first: int, last: in
     day_ends = None if bars.day_ends is None else bars.day_ends[begin:end]
     _so_far(x, bars.offsets[first : last + 1] - begin, number, whole, bars.days[begin:end], day_ends, _HOW[field], out)
     return out
+
+
+@njit(nogil=True, cache=True)
+def _count_before(days: Any, offsets: Ints, rows: Ints, first: int, number: Ints, out: Ints) -> None:
+    for k in range(len(rows)):
+        for i in range(offsets[k], min(rows[k], offsets[k + 1] - 1)):
+            out[k] += number[days[i + 1] - first] != number[days[i] - first]
+
+
+def count_before(bars: Bars, frame: str, rows: Ints) -> Ints:
+    """How many bars of the frame ended before the one in which each instrument's row lies."""
+    out = np.zeros(len(rows), np.int64)
+    if frame == bars.frame:
+        return rows - bars.offsets[:-1]
+    if frame in MINUTES:
+        numbers = period(bars, frame)
+        changes = np.append(0, np.cumsum(numbers[1:] != numbers[:-1]))
+        there = rows < bars.offsets[1:]
+        out[there] = changes[rows[there]] - changes[bars.offsets[:-1][there]]
+    elif len(bars):
+        first, last = int(bars.sessions[0]), bars.last_day
+        _count_before(bars.days, bars.offsets, rows, first, number_of(np.arange(first, last + 1), frame), out)
+    return out

@@ -317,8 +317,7 @@ class Rows:
     def frame(self, name: str) -> Frame:
         """The frame's bars as kernels count them."""
         if name not in self._frames:
-            own = self.bars.before if name == self.bars.frame else None
-            before = None if own is None else own[self.first : self.last]
+            before = None if self.bars.before is None else self.bars.before(name)[self.first : self.last]
             self._frames[name] = Frame.of(self.offsets, commits(self.bars, name, self.first, self.last), before)
         return self._frames[name]
 

@@ -232,7 +232,7 @@ class Evaluator:
 
     def _one(self, ops: Sequence[Op], k: int, limits: Limits) -> Block:
         alone = self.table != "day" and not looks_across(ops, self.table)
-        market = self.market.of_one(k) if alone else self.market  # days and minutes of all need not be put in order for one
+        market = self.market.of_some([k]) if alone else self.market  # days and minutes of all need not be put in order for one
         return Block(market, k, k + 1, limits.check, self._given(ops, limits), uses(ops, self.table))
 
     def history(self, op: Op, limits: Limits | None = None) -> History:

@@ -1,7 +1,7 @@
 """Many rules at one moment: who is a hit, and whose hit is fresh. What a scan says besides (the taper, near misses, history) is not worked out,
 and what the rules share is worked out once for all of them."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,9 +10,14 @@ from wickcore.bars.bars import Bools, Ints
 from wickcore.bars.moment import Moment
 from wickcore.language.operations import Op
 from wickcore.language.rule import CheckedRule
-from wickcore.measures.frame import TRUE
+from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.scan.evaluate import Evaluator, Limits
-from wickcore.scan.plan import across
+from wickcore.scan.kernels import Column
+from wickcore.scan.plan import across, looks_across
+from wickcore.scan.tail import Reach, reach, size_for, tail_of_size
+
+SHARED = (128, 512)  # bars of the tails that are made; where these do not do, one of its own
+FEW = 0.4  # of all bars: more than these need not be set apart
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,36 +38,120 @@ class Found:
 
 
 def scan_many(evaluator: Evaluator, asked: Sequence[Asked], as_of: Moment, limits: Limits | None = None) -> list[Found]:
-    """What `scan` finds of each rule at a moment, all in one pass over the history. Raises Stopped when `limits` say so."""
+    """What `scan` finds of each rule at a moment. Raises Stopped when `limits` say so.
+
+    Lines that the tails of the instruments tell (wickcore.scan.tail) come first, for all instruments; those that take the whole history are then
+    worked out for the instruments that are left of some rule."""
+    limits = limits or Limits()
     found: list[Found | None] = [None] * len(asked)
     tables: dict[str, list[int]] = {}
     for i, one in enumerate(asked):
         tables.setdefault(evaluator.stepping(one.rule.frame, as_of).table, []).append(i)
     for table, numbers in tables.items():
-        engine = evaluator.on(table)
-        last = engine.bars.on(as_of)
-        who = np.flatnonzero(last >= 0)
-        before = last[who] - 1
-        earlier = np.flatnonzero(before >= engine.bars.offsets[who])  # those that have a bar before
+        rows = _Rows(evaluator.on(table), as_of)
         ops = {line.op.key: line.op for i in numbers for line in asked[i].rule.deciding}
-        rows = np.concatenate([last[who], before[earlier]])
-        made = dict(zip(ops, engine.at(list(ops.values()), rows, limits), strict=True))
+        made = _from_tails(rows, ops, limits)
+        marked = {i: _belongs(rows, asked[i].members) for i in numbers}
+        left = {i: _all_true(rows, asked[i].rule, made, marked[i]) for i in numbers}
+        made |= _of_those_left(rows, {i: asked[i].rule for i in numbers}, left, ops.keys() - made.keys(), limits)
         for i in numbers:
-            truths = [made[line.op.key] for line in asked[i].rule.deciding]
-            found[i] = _found(engine, truths, rows, who, earlier, asked[i].members)
+            found[i] = _found(rows, _all_true(rows, asked[i].rule, made, marked[i]), marked[i])
     return [one for one in found if one is not None]
 
 
-def _found(engine: Evaluator, truths: list[Ints], rows: Ints, who: Ints, earlier: Ints, members: Bools | None) -> Found:
-    belongs = np.ones(len(rows), np.bool_) if members is None else members[rows]
+class _Rows:
+    """The bars that are looked at: each instrument's of the moment, then the one before of those that have one.
+
+    who: the instruments with a bar then. earlier: places in `who`. rows: positions in the table. owner: the instrument of each row."""
+
+    def __init__(self, engine: Evaluator, as_of: Moment) -> None:
+        self.engine, self.at = engine, as_of
+        last = engine.bars.on(as_of)
+        self.who = np.flatnonzero(last >= 0)
+        before = last[self.who] - 1
+        self.earlier = np.flatnonzero(before >= engine.bars.offsets[self.who])
+        self.rows: Ints = np.concatenate([last[self.who], before[self.earlier]])
+        self.owner: Ints = np.concatenate([self.who, self.who[self.earlier]])
+
+
+def _from_tails(rows: _Rows, ops: Mapping[str, Op], limits: Limits) -> dict[str, Column]:
+    """The operations that the tails tell, on few tails that many of them share."""
+    engine = rows.engine
+    by_size: dict[int, list[tuple[Op, Reach]]] = {}
+    for op in ops.values():
+        needed = reach(op, engine.bars.frame)
+        size = None if needed.laid else size_for(engine, [needed])
+        if size is not None:
+            by_size.setdefault(next((s for s in SHARED if s >= size), size), []).append((op, needed))
+    made: dict[str, Column] = {}
+    for size, told in by_size.items():
+        tail = tail_of_size(engine, size, rows.at)
+        place = tail.place(rows.rows)
+        for (op, needed), column in zip(told, tail.engine.at([op for op, _ in told], place, limits), strict=True):
+            far = np.flatnonzero(place < tail.sound(needed)[rows.owner])
+            if len(far):  # the bar before of one that has not traded for long, compared with others
+                column[far] = engine.at([op], rows.rows[far], limits)[0]
+            made[op.key] = column
+    return made
+
+
+def _of_those_left(
+    rows: _Rows, rules: Mapping[int, CheckedRule], left: Mapping[int, Bools], keys: Set[str], limits: Limits
+) -> dict[str, Column]:
+    """The other operations, on the bars of the instruments that are left of any rule that has them; unknown elsewhere."""
+    users: dict[str, list[int]] = {}
+    ops: dict[str, Op] = {}
+    for i, rule in rules.items():
+        for line in rule.deciding:
+            if line.op.key in keys:
+                users.setdefault(line.op.key, []).append(i)
+                ops[line.op.key] = line.op
+    engine, lengths = rows.engine, np.diff(rows.engine.bars.offsets)
+    together: dict[bytes, list[Op]] = {}
+    for key, of in users.items():
+        wanted = np.zeros(len(lengths), np.bool_)
+        for i in of:
+            wanted[rows.who[left[i][: len(rows.who)]]] = True
+        few = lengths[wanted].sum() <= FEW * len(engine.bars) and not looks_across([ops[key]], engine.table)
+        together.setdefault((wanted if few else np.ones(len(lengths), np.bool_)).tobytes(), []).append(ops[key])
+    made: dict[str, Column] = {}
+    for marks, part in together.items():
+        wanted = np.frombuffer(marks, np.bool_)
+        here = np.flatnonzero(wanted[rows.owner])
+        if wanted.all():
+            columns = engine.at(part, rows.rows[here], limits)
+        elif len(here):
+            small = engine.beside(engine.market.of_some(np.flatnonzero(wanted)), 0)
+            moved = small.bars.offsets[:-1] - engine.bars.offsets[:-1]
+            columns = small.at(part, rows.rows[here] + moved[rows.owner[here]], limits)
+        else:
+            columns = [np.empty(0, np.int8) for _ in part]
+        for op, column in zip(part, columns, strict=True):
+            made[op.key] = np.full(len(rows.rows), UNKNOWN, np.int8)
+            made[op.key][here] = column
+    return made
+
+
+def _belongs(rows: _Rows, members: Bools | None) -> Bools:
+    return np.ones(len(rows.rows), np.bool_) if members is None else members[rows.rows]
+
+
+def _all_true(rows: _Rows, rule: CheckedRule, made: Mapping[str, Column], belongs: Bools) -> Bools:
+    """On which rows every line that is known by now is true."""
     true = belongs.copy()
-    for truth in truths:
-        true &= truth == TRUE
-    now, was = true[: len(who)], np.zeros(len(who), np.bool_)
-    was[earlier] = true[len(who) :]
-    symbols = engine.bars.symbols
-    hits, fresh = (tuple(symbols[k] for k in who[marked].tolist()) for marked in (now, now & ~was))
-    return Found(hits, fresh, int(belongs[: len(who)].sum()))
+    for line in rule.deciding:
+        if line.op.key in made:
+            true &= made[line.op.key] == TRUE
+    return true
+
+
+def _found(rows: _Rows, true: Bools, belongs: Bools) -> Found:
+    size = len(rows.who)
+    now, was = true[:size], np.zeros(size, np.bool_)
+    was[rows.earlier] = true[size:]
+    symbols = rows.engine.bars.symbols
+    hits, fresh = (tuple(symbols[k] for k in rows.who[marked].tolist()) for marked in (now, now & ~was))
+    return Found(hits, fresh, int(belongs[:size].sum()))
 
 
 def scan_one(

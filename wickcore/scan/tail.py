@@ -3,8 +3,8 @@ instead of all its history, and comes out the same to the last digit.
 
 What looks back over a window of n bars is worked out on the tail alone: sums over windows are made afresh at bars that are told by their place
 among all of the instrument (wickcore.measures.rolling), so they come out the same behind twice their window. What a bar long ago may still be
-in (smoothed averages, streaks, patterns, windows since an event, weeks and months, what other instruments did at earlier moments) is worked
-out over the whole history and laid beside; its values are kept while the market stands.
+in (smoothed averages, streaks, patterns, windows since an event, what other instruments did at earlier moments) is worked out over the whole
+history and laid beside; its values are kept while the market stands.
 
 A tail of bars within the day begins with a session and stands beside all daily bars: what days, weeks and months tell is worked out on those and
 the sessions of the tail, and is whole.
@@ -12,12 +12,13 @@ the sessions of the tail, and is whole.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cache, cached_property, partial
 
 import numpy as np
 
 from wickcore.bars.bars import Bars, Ints
-from wickcore.bars.frame_names import within_day
+from wickcore.bars.frame_names import DAYS, MINUTES, within_day
+from wickcore.bars.frames import count_before
 from wickcore.bars.moment import Moment
 from wickcore.language.operations import Op, each
 from wickcore.scan.across import ACROSS
@@ -85,15 +86,22 @@ def _reach(op: Op, inner: Sequence[Reach], frame: str) -> Reach:
 
 
 def _own(op: Op, frame: str) -> int | None:
-    """How many bars before its own the operation itself looks at; None where that has no bound, or they are of another frame."""
+    """How many bars before its own the operation itself looks at; None where that has no bound."""
     if op.kind in HERE:
         return 0
-    if op.frame != frame:
-        return None
-    if op.kind == "field":
-        return 0
     n = max((int(p) for p in op.params if not isinstance(p, str)), default=0)
-    return n if op.kind in ONCE else 2 * n if op.kind in TWICE else None
+    own = 0 if op.kind == "field" else n if op.kind in ONCE else 2 * n if op.kind in TWICE else None
+    if own is None or op.frame == frame:
+        return own
+    most = _most_in(op.frame, frame)
+    return None if most is None else most * (own + 1)  # the first of the coarser frame's bars may be torn
+
+
+def _most_in(coarse: str, frame: str) -> int | None:
+    """How many bars of a frame a bar of a coarser one holds at most."""
+    if frame == "day":
+        return DAYS.get(coarse)
+    return MINUTES[coarse] // MINUTES[frame] if within_day(coarse) and within_day(frame) else None
 
 
 class Tail:
@@ -110,7 +118,7 @@ class Tail:
         offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
         self.rows: Ints = np.repeat(begins - offsets[:-1], lengths) + np.arange(offsets[-1])
         self.begins, self.offsets, self.complete = begins, offsets, begins == bars.offsets[:-1]
-        table = replace(bars.taken(self.rows, offsets), before=begins - bars.offsets[:-1])
+        table = replace(bars.taken(self.rows, offsets), before=cache(partial(count_before, bars, rows=begins)))
         market = whole.market
         tables = tuple(table if one.frame == bars.frame else one for one in (*market.tables, *(() if _stored(whole) else (bars,))))
         small = replace(market, tables=tables, version=f"{market.version} tail {size} {at}")
@@ -165,14 +173,25 @@ def _stored(whole: Evaluator) -> bool:
     return any(one.frame == whole.bars.frame for one in whole.market.tables)
 
 
-def tail_of(whole: Evaluator, ops: Sequence[Op], at: Moment) -> tuple[Tail, list[Reach]] | None:
-    """A tail long enough for the operations at a moment, and their reaches; None where the whole history is hardly longer."""
+def size_for(whole: Evaluator, reaches: Sequence[Reach]) -> int | None:
+    """How many bars of each instrument a tail has that is long enough; None where the whole history is hardly longer."""
     bars = whole.bars
-    reaches = [reach(op, bars.frame) for op in ops]
     most = max((r.bars for r in reaches), default=0) + SPARE
     size = next((one for one in SIZES if one >= most), None)
     if size is None or bars.day_ends is not None or WORTH * size * len(bars.symbols) > len(bars):
         return None
+    return size
+
+
+def tail_of(whole: Evaluator, ops: Sequence[Op], at: Moment) -> tuple[Tail, list[Reach]] | None:
+    """A tail long enough for the operations at a moment, and their reaches; None where the whole history is hardly longer."""
+    reaches = [reach(op, whole.bars.frame) for op in ops]
+    size = size_for(whole, reaches)
+    return None if size is None else (tail_of_size(whole, size, at), reaches)
+
+
+def tail_of_size(whole: Evaluator, size: int, at: Moment) -> Tail:
+    """The tail of so many bars, kept for the next who asks."""
     shared, key = whole.shared, (whole.table, size, at)
     with shared.lock:
         found = shared.tails.get(key)
@@ -185,4 +204,4 @@ def tail_of(whole: Evaluator, ops: Sequence[Op], at: Moment) -> tuple[Tail, list
             len(shared.tails) > 1 and sum(len(t.rows) for t in shared.tails.values()) > MOST_BARS
         ):
             shared.tails.popitem(last=False)
-    return found, reaches
+    return found
