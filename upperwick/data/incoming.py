@@ -87,9 +87,10 @@ def _waiting(place: Path) -> list[Path]:
 def bring_in(place: Path, files: list[Path]) -> Import | None:
     """Imports files together; those that cannot be are refused, each with its report. Returns the import, None where nothing was left of it."""
     good: list[Path] = []
+    alone: Read | None = None
     for file in files:
         aside = file.rename(place / ".taking" / file.name)
-        why = _trouble(aside)
+        why, alone = _looked_through(aside)
         if why:
             _refuse(place, aside, why)
         else:
@@ -97,7 +98,7 @@ def bring_in(place: Path, files: list[Path]) -> Import | None:
     if not good:
         return None
     try:
-        read = _read(good)
+        read = alone if len(files) == 1 and alone is not None else _read(good)
         ours = [laid.pop(p.name, None) for p in good]
         steps = any(ours) and None not in ours
         source = FEED if steps else "drop folder"
@@ -143,21 +144,21 @@ def _market_of(read: Read) -> dict[str, Any]:
     return {k: v for k, v in read.market.items() if k in ("benchmark", "zone", "invented") and v} if first else {}
 
 
-def _trouble(file: Path) -> list[str]:
-    """What is wrong with a file, in sentences; empty where it can be taken."""
+def _looked_through(file: Path) -> tuple[list[str], Read | None]:
+    """What is wrong with a file, in sentences; empty where it can be taken. And what was read of it."""
     if file.suffix.lower() not in (*PRICE_FILES, ".zip"):
-        return [f"A file that ends in {file.suffix or 'nothing'} is not understood; {', '.join((*PRICE_FILES, '.zip'))} are."]
+        return [f"A file that ends in {file.suffix or 'nothing'} is not understood; {', '.join((*PRICE_FILES, '.zip'))} are."], None
     try:
         read = _read([file])
     except PriceFileError as error:
-        return [str(error).replace(f"{file.parent}/", "")]
+        return [str(error).replace(f"{file.parent}/", "")], None
     if read.questions:
         name, question = read.questions[0]
         said = " or ".join(option for _, option in question.options)
-        return [f"{name}: {question.ask} {said}".strip(), "Bring it in at the place Data, where that can be answered."]
+        return [f"{name}: {question.ask} {said}".strip(), "Bring it in at the place Data, where that can be answered."], None
     if read.bad:
-        return [*read.bad, f"{len(read.bad):,} rows cannot be taken, so nothing of the file was."]
-    return ["It holds no usable row."] if read.empty else []
+        return [*read.bad, f"{len(read.bad):,} rows cannot be taken, so nothing of the file was."], None
+    return (["It holds no usable row."] if read.empty else []), read
 
 
 def _refuse(place: Path, file: Path, why: list[str]) -> None:

@@ -16,7 +16,9 @@ from wickcore.scan.scan import scan
 
 LONGEST_SCAN = 60.0
 MANY = 10  # times from which on a rule that is asked about single instruments is worked out for all of them
-PORTION = 200  # rules that are worked out in one pass, which share most of the work; what was found of them can be shown before the next
+PORTION = (
+    200  # rules that are worked out in one pass, which share most of the work; what was found of them can be shown before the next
+)
 Question = tuple[int, str, str]  # of an owner, a rule's text and the universe it is asked on, "" for its own
 
 

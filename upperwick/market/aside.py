@@ -31,9 +31,8 @@ def importing() -> Iterator[None]:
 
 @contextmanager
 def staged() -> Iterator["Stage"]:
-    """A place to put blocks aside. Whatever no block leads to in the end is cleared away: after an import what was replaced, after one that
-    failed or was killed what it had put aside."""
-    _clear()
+    """A place to put blocks aside. Whatever no block leads to in the end is cleared away: what was replaced, and what an import that failed, or
+    one before that was killed, had put aside."""
     try:
         yield Stage()
     finally:

@@ -219,13 +219,13 @@ def _merge_aside(
         merged, years, table = _merged(symbol, kept.frame, table, read, done)
     if merged is None:
         return
-    old = [(year, unpack(data)) for year, _, checksum, data in read if fits(checksum, data)]
-    changed = set(years) if not merged.rescaled else {year for year, _ in old} | set(years)
+    sound = [(year, data) for year, _, checksum, data in read if fits(checksum, data)]
+    changed = set(years) if not merged.rescaled else {year for year, _ in sound} | set(years)
     if stage is not None:
         for year, count, data in blocks(merged.table, changed):
             stage.add(symbol, kept.frame, year, count, digest(data), data)
     if record is not None:
-        record(symbol, kept.frame, touched(_joined([part for _, part in old]), table, merged.table))
+        record(symbol, kept.frame, touched(_joined([unpack(data) for _, data in sound]), table, merged.table))
     done.added += merged.added
     done.replaced += merged.replaced
     done.same += merged.same

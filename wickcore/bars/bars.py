@@ -22,12 +22,12 @@ STEP = 5  # minutes of the bars that are stored of a day
 
 
 @njit(nogil=True, cache=True)
-def _ends(values: Any, offsets: Ints, last: int, out: Ints) -> None:
+def _ends(values: Any, offsets: Ints, last: Ints, out: Ints) -> None:
     for k in range(len(offsets) - 1):
         low, high = offsets[k], offsets[k + 1]
         while low < high:
             middle = (low + high) // 2
-            if values[middle] <= last:
+            if values[middle] <= last[k]:
                 low = middle + 1
             else:
                 high = middle
@@ -133,11 +133,16 @@ class Bars:
         moment = moment_of(at)
         if not len(self) or moment.key >= self.last_moment.key:
             return self.offsets[1:].copy()
-        out = np.empty(len(self.symbols), np.int64)
         if self.minute is None:
-            _ends(self.days, self.offsets, moment.day if moment.closed else moment.day - 1, out)
-        else:
-            _ends(self.known, self.offsets, moment.key, out)
+            return self.ends_of(np.full(len(self.symbols), moment.day if moment.closed else moment.day - 1))
+        out = np.empty(len(self.symbols), np.int64)
+        _ends(self.known, self.offsets, np.full(len(self.symbols), moment.key), out)
+        return out
+
+    def ends_of(self, days: Ints) -> Ints:
+        """For each instrument the position just after its last bar up to a day of its own."""
+        out = np.empty(len(self.symbols), np.int64)
+        _ends(self.days, self.offsets, np.asarray(days, np.int64), out)
         return out
 
     def on(self, at: int | Moment) -> Ints:

@@ -13,7 +13,7 @@ from wickcore.bars.calendar import Calendar, hours_of
 from wickcore.bars.factor import factor, factor_within
 from wickcore.bars.frame_names import within_day
 from wickcore.bars.merge import Table
-from wickcore.bars.mixed import Mixed, days_of, latest_inner, mix
+from wickcore.bars.mixed import Mixed, days_of, first_alone, latest_inner, mix
 from wickcore.bars.moment import Moment, of_key
 from wickcore.bars.universe import combine, read_universe
 
@@ -129,6 +129,11 @@ class Market:
         return mix(self.bars, self.table("5min"))
 
     @cached_property
+    def first_alone(self) -> Ints:
+        """For each instrument the first day that has five-minute bars and none of its own."""
+        return first_alone(self.bars, self.table("5min"))
+
+    @cached_property
     def inner_of_day(self) -> Ints:
         """For each daily bar the position of its day's latest five-minute bar, -1 where there is none."""
         return latest_inner(self.bars, self.table("5min"))
@@ -149,6 +154,9 @@ class Market:
 
         Raises ValueError with a sentence where `at` lies before the first.
         """
+        inner = next((t for t in self.tables if t.frame != "day"), None)
+        if at == self.latest and (at.closed or inner is None or at.minute < inner.calendar.closes):
+            return at  # what is stood on most, and moves with every step: the moments before it need not be put in order
         found = []
         for table in self.tables:
             place = int(np.searchsorted(table.moments, at.key, "right")) - 1
@@ -159,7 +167,6 @@ class Market:
             raise ValueError(f"The prices begin on {first}; {at} lies before that." if first else "There are no prices.")
         latest = max(found)
         # The close is only stood on where nothing of that day was to come: the hours are those of the first session, and others run longer.
-        inner = next((t for t in self.tables if t.frame != "day"), None)
         if latest.closed or inner is None or at.minute < inner.calendar.closes or self.bars.session_on(latest.day) < 0:
             return latest
         over = int(inner.moments[np.searchsorted(inner.moments, Moment(latest.day).key, "right") - 1]) == latest.key

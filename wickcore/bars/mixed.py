@@ -11,6 +11,7 @@ from wickcore.bars.moment import CLOSE
 
 NOWHERE = -1
 FAR = 1_000_000  # more days than there are
+NEVER = np.iinfo(np.int32).max
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,6 +82,7 @@ def mix(daily: Bars, inner: Bars) -> Mixed:
         frame="mixed",
         calendar=inner.calendar,
         day_ends=ends,
+        before=daily.before,
         **columns,
     )
     return Mixed(bars, rows, latest)
@@ -93,6 +95,25 @@ def latest_inner(daily: Bars, inner: Bars) -> Ints:
     there = at >= 0
     there &= theirs[np.maximum(at, 0)] == ours if len(theirs) else False
     return np.where(there, at, NOWHERE).astype(np.int64)
+
+
+@njit(nogil=True, cache=True)
+def _first_alone(inner_days: Days, inner_offsets: Ints, days: Days, offsets: Ints, out: Ints) -> None:
+    for k in range(len(offsets) - 1):
+        i = offsets[k]
+        for j in range(inner_offsets[k], inner_offsets[k + 1]):
+            while i < offsets[k + 1] and days[i] < inner_days[j]:
+                i += 1
+            if i == offsets[k + 1] or days[i] != inner_days[j]:
+                out[k] = inner_days[j]
+                break
+
+
+def first_alone(daily: Bars, inner: Bars) -> Ints:
+    """For each instrument the first day that five-minute bars alone tell, which has no bar of its own; NEVER where there is none."""
+    out = np.full(len(daily.symbols), NEVER, np.int64)
+    _first_alone(inner.days, inner.offsets, daily.days, daily.offsets, out)
+    return out
 
 
 def days_of(inner: Bars) -> Bars:

@@ -14,7 +14,7 @@ from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.kernels import Column
 from wickcore.scan.plan import across, looks_across
-from wickcore.scan.tail import Reach, reach, size_for, tail_of_size
+from wickcore.scan.tail import Reach, reaches_of, size_for, tail_of_size
 
 SHARED = (128, 512)  # bars of the tails that are made; where these do not do, one of its own
 FEW = 0.4  # of all bars: more than these need not be set apart
@@ -78,8 +78,7 @@ def _from_tails(rows: _Rows, ops: Mapping[str, Op], limits: Limits) -> dict[str,
     """The operations that the tails tell, on few tails that many of them share."""
     engine = rows.engine
     by_size: dict[int, list[tuple[Op, Reach]]] = {}
-    for op in ops.values():
-        needed = reach(op, engine.bars.frame)
+    for op, needed in zip(ops.values(), reaches_of(engine, list(ops.values())), strict=True):
         size = None if needed.laid else size_for(engine, [needed])
         if size is not None:
             by_size.setdefault(next((s for s in SHARED if s >= size), size), []).append((op, needed))
@@ -87,7 +86,8 @@ def _from_tails(rows: _Rows, ops: Mapping[str, Op], limits: Limits) -> dict[str,
     for size, told in by_size.items():
         tail = tail_of_size(engine, size, rows.at)
         place = tail.place(rows.rows)
-        for (op, needed), column in zip(told, tail.engine.at([op for op, _ in told], place, limits), strict=True):
+        columns = tail.at_places([op for op, _ in told], [needed for _, needed in told], place, limits)
+        for (op, needed), column in zip(told, columns, strict=True):
             far = np.flatnonzero(place < tail.sound(needed)[rows.owner])
             if len(far):  # the bar before of one that has not traded for long, compared with others
                 column[far] = engine.at([op], rows.rows[far], limits)[0]

@@ -10,7 +10,7 @@ A tail of bars within the day begins with a session and stands beside all daily 
 the sessions of the tail, and is whole.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cache, cached_property, partial
 
@@ -50,30 +50,38 @@ assert WINDOWED.keys() >= ONCE | TWICE
 @dataclass(frozen=True, slots=True)
 class Reach:
     """bars: how many before its own an operation's value may hang on. laid: what below it is worked out over the whole history. across: whether
-    it looks across instruments at its own moment. within: whether bars within the day are in it."""
+    it looks across instruments at its own moment. within: whether bars within the day are in it. days: on bars within the day, how many daily
+    bars before its day's it may hang on; None for all."""
 
     bars: int
     laid: frozenset[Op] = frozenset()
     across: bool = False
     within: bool = False
+    days: int | None = 0
 
 
-def reach(op: Op, frame: str) -> Reach:
-    """Of an operation on a table with bars of that frame."""
+def reach(op: Op, frame: str, alone: bool = False) -> Reach:
+    """Of an operation on a table with bars of that frame. alone: whether there are days that only bars within them tell."""
     found: dict[str, Reach] = {}
     for one in each(op):
-        found[one.key] = _reach(one, [found[a.key] for a in one.args], frame)
+        found[one.key] = _reach(one, [found[a.key] for a in one.args], frame, alone)
     return found[op.key]
 
 
-def _reach(op: Op, inner: Sequence[Reach], frame: str) -> Reach:
+def _reach(op: Op, inner: Sequence[Reach], frame: str, alone: bool) -> Reach:
     within = any(r.within for r in inner) or (op.kind in FRAMED and within_day(op.frame))
     # Days beside bars within them: their history is there, whatever the tail leaves out.
     beside = within_day(frame) and not within and not any(r.laid for r in inner)
+    own_days: int | None = 0
     if op.kind in ACROSS:
-        own = 0 if beside or op.kind != "breadth" or op.params[1] != "sum" else None
+        summed = op.kind == "breadth" and op.params[1] == "sum"
+        own, own_days = (None, 0) if summed and not beside else (0, None if summed else 0)
+    elif beside and op.kind in FRAMED:
+        own, own_days = 0, _own(op, "day")
+        if own_days != 0 and any(r.across for r in inner):  # a day that ended with a bar within it met what others were then
+            own, own_days = None if alone else 0, None
     else:
-        own = 0 if beside and op.kind in FRAMED else _own(op, frame)
+        own = _own(op, frame)
     # What others did at earlier moments may lie before their tails.
     if own is None or (own and any(r.across for r in inner)):
         return Reach(0, frozenset((op,)), within=within)
@@ -82,7 +90,13 @@ def _reach(op: Op, inner: Sequence[Reach], frame: str) -> Reach:
         frozenset().union(*(r.laid for r in inner)),
         op.kind in ACROSS or any(r.across for r in inner),
         within,
+        _sum(own_days, *(r.days for r in inner)),
     )
+
+
+def _sum(own: int | None, *inner: int | None) -> int | None:
+    known = [d for d in inner if d is not None]
+    return None if own is None or len(known) < len(inner) else own + max(known, default=0)
 
 
 def _own(op: Op, frame: str) -> int | None:
@@ -109,26 +123,57 @@ class Tail:
 
     def __init__(self, whole: Evaluator, size: int, at: Moment) -> None:
         self.whole, self.size, self.at = whole, size, at
-        bars = whole.bars
+        bars, market = whole.bars, whole.market
         ends = bars.ends(at)
         begins = np.maximum(bars.offsets[:-1], ends - size)
-        if within_day(bars.frame):
-            begins = _with_session(bars, begins)
+        if within_day(bars.frame):  # whole sessions, and all that no daily bar tells
+            begins = np.minimum(_with_session(bars, begins), bars.ends_of(market.first_alone - 1))
         lengths = ends - begins
         offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
         self.rows: Ints = np.repeat(begins - offsets[:-1], lengths) + np.arange(offsets[-1])
         self.begins, self.offsets, self.complete = begins, offsets, begins == bars.offsets[:-1]
-        table = replace(bars.taken(self.rows, offsets), before=cache(partial(count_before, bars, rows=begins)))
-        market = whole.market
-        tables = tuple(table if one.frame == bars.frame else one for one in (*market.tables, *(() if _stored(whole) else (bars,))))
-        small = replace(market, tables=tables, version=f"{market.version} tail {size} {at}")
-        room = whole.shared.kept.most
-        self.engine, self._laid = whole.beside(small, room // 16), KeptColumns(room // 8)
+        self._table = replace(bars.taken(self.rows, offsets), before=cache(partial(count_before, bars, rows=begins)))
+        self._near: dict[int, Evaluator] = {}
+        self._laid = KeptColumns(whole.shared.kept.most // 8)
+
+    @cached_property
+    def engine(self) -> Evaluator:
+        """On the tail's bars; beside them, where they are within the day, stand all daily bars."""
+        market = self.whole.market
+        others = (t for t in (market.bars, *market.tables) if t.frame != self._table.frame)
+        return self._beside((*{t.frame: t for t in others}.values(), self._table), "")
+
+    def engine_for(self, needed: Reach) -> Evaluator:
+        """As `engine`; where no more than so many daily bars are needed, only those stand beside."""
+        size = None if needed.days is None else next((one for one in SIZES[:5:4] if one >= needed.days), None)
+        if self.whole.table == "day" or size is None:
+            return self.engine
+        with self.whole.shared.lock:
+            if size not in self._near:
+                self._near[size] = self._beside((self._days(size), self._table), f" {size} days")
+            return self._near[size]
+
+    def _beside(self, tables: tuple[Bars, ...], said: str) -> Evaluator:
+        version = f"{self.whole.market.version} tail {self.size}{said} {self.at}"
+        small = replace(self.whole.market, tables=tables, version=version)
+        return self.whole.beside(small, self.whole.shared.kept.most // 16)
+
+    def _days(self, size: int) -> Bars:
+        """The daily bars of the tail's sessions, and so many before each instrument's first of them."""
+        bars, at = self.whole.market.bars, self.at.day
+        first = np.full(len(bars.symbols), at)
+        some = np.diff(self.offsets) > 0
+        first[some] = self._table.days[self.offsets[:-1][some]]
+        begins = np.maximum(bars.ends_of(first - 1) - size, bars.offsets[:-1])
+        lengths = bars.ends_of(np.full(len(first), at)) - begins
+        offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
+        rows = np.repeat(begins - offsets[:-1], lengths) + np.arange(offsets[-1])
+        return replace(bars.taken(rows, offsets), before=cache(partial(count_before, bars, rows=begins)))
 
     @cached_property
     def last_step(self) -> int:
         """The index of the moment among those of the tail."""
-        return int(self.engine.bars.step.max(initial=0))
+        return int(self._table.step.max(initial=0))
 
     def place(self, positions: Ints) -> Ints:
         """Where bars of the whole table, none before its tail, stand in it."""
@@ -144,13 +189,28 @@ class Tail:
             made = dict(zip(missing, self.whole.some(list(missing.values()), self.rows, self.offsets, limits), strict=True))
             laid |= made
             self._laid.keep(made)
-        return self.engine.columns(ops, limits, {key: column for (_, key), column in laid.items()})
+        given = {key: column for (_, key), column in laid.items()}
+        return self._by_engine(ops, reaches, lambda engine, own: engine.columns(own, limits, given))
+
+    def at_places(self, ops: Sequence[Op], reaches: Sequence[Reach], places: Ints, limits: Limits | None = None) -> list[Column]:
+        """Operations of which nothing is laid, on some bars of the tail."""
+        return self._by_engine(ops, reaches, lambda engine, own: engine.at(own, places, limits))
+
+    def _by_engine(
+        self, ops: Sequence[Op], reaches: Sequence[Reach], work: Callable[[Evaluator, list[Op]], list[Column]]
+    ) -> list[Column]:
+        engines = [self.engine_for(needed) for needed in reaches]
+        found: dict[int, Column] = {}
+        for engine in {id(one): one for one in engines}.values():
+            own = [i for i, one in enumerate(engines) if one is engine]
+            found |= zip(own, work(engine, [ops[i] for i in own]), strict=True)
+        return [found[i] for i in range(len(ops))]
 
     def sound(self, needed: Reach) -> Ints:
         """For each instrument the first place in the tail at which what needs so much is true to the whole history."""
         first = self.offsets[:-1] + np.where(self.complete, 0, needed.bars)
         if needed.across:  # so far back as every instrument's bar of the moment is sure to be in its tail
-            bars = self.engine.bars
+            bars = self._table
             oldest = self.last_step - (self.size - needed.bars) + 1
             late = np.append(0, np.cumsum(bars.step < oldest))
             first = np.maximum(first, self.offsets[:-1] + late[self.offsets[1:]] - late[self.offsets[:-1]])
@@ -169,8 +229,11 @@ def _with_session(bars: Bars, rows: Ints) -> Ints:
         rows -= back
 
 
-def _stored(whole: Evaluator) -> bool:
-    return any(one.frame == whole.bars.frame for one in whole.market.tables)
+def reaches_of(whole: Evaluator, ops: Sequence[Op]) -> list[Reach]:
+    """Of operations on the evaluator's table."""
+    inner = within_day(whole.bars.frame)
+    alone = inner and bool((whole.market.first_alone < whole.bars.last_moment.day).any())
+    return [reach(op, whole.bars.frame, alone) for op in ops]
 
 
 def size_for(whole: Evaluator, reaches: Sequence[Reach]) -> int | None:
@@ -185,7 +248,7 @@ def size_for(whole: Evaluator, reaches: Sequence[Reach]) -> int | None:
 
 def tail_of(whole: Evaluator, ops: Sequence[Op], at: Moment) -> tuple[Tail, list[Reach]] | None:
     """A tail long enough for the operations at a moment, and their reaches; None where the whole history is hardly longer."""
-    reaches = [reach(op, whole.bars.frame) for op in ops]
+    reaches = reaches_of(whole, ops)
     size = size_for(whole, reaches)
     return None if size is None else (tail_of_size(whole, size, at), reaches)
 
