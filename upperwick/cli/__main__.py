@@ -1,7 +1,5 @@
 """`python -m upperwick.cli`."""
 
-import sys
+from upperwick.cli.main import entry
 
-from upperwick.cli.main import main
-
-sys.exit(main())
+entry()

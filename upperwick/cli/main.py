@@ -4,13 +4,14 @@ Errors go to standard error as sentences with line and column; bad rules and bad
 """
 
 import argparse
+import gc
 import importlib
 import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from upperwick.kernels import PARTS
+from upperwick.kernels import PARTS, spare_numba
 from upperwick.market.formats import PRICE_FILES
 from wickcore.bars.frame_names import FRAMES
 
@@ -25,6 +26,27 @@ BESIDE = {
     "own": "facts of your own: symbol, day, name, value",
 }
 TABLE_NAMES = ("bars", "instruments", "splits", "dividends", "members", "reports", "overnight", "calendar", "own")
+
+
+QUICK = ("scan", "values", "explain", "breadth")  # commands that read, say something and are over
+
+
+def entry() -> None:
+    """What the shell calls. A quick command is not held up by what it does not need: collecting garbage while modules are read, and taking a
+    thousand of them apart at the end."""
+    quick = sys.argv[1:2] and sys.argv[1] in QUICK
+    if quick:
+        gc.disable()
+        spare_numba()
+    code = main()
+    if quick:
+        try:
+            sys.stdout.flush()
+            sys.stderr.flush()
+        except BrokenPipeError:
+            pass
+        os._exit(code)
+    sys.exit(code)
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

@@ -7,6 +7,7 @@ and only there. So is a name that is merely like one that is known.
 import math
 import re
 from collections.abc import Callable, Collection, Sequence
+from functools import cache
 
 from wickcore.language.problems import Problem
 
@@ -114,7 +115,14 @@ CALLED: tuple[tuple[str, str | Callable[[re.Match[str]], str]], ...] = (
     (r"\boutside[ _](?:day|candle)\b", "outside_bar"),
     (r"\b(?:price|last[ _]price|closing[ _]price|last)\b", "close"),
 )
-_TABLE = tuple((re.compile(pattern, re.IGNORECASE if pattern.islower() else 0), to) for pattern, to in CALLED)
+
+
+@cache
+def _table() -> tuple[tuple[re.Pattern[str], str | Callable[[re.Match[str]], str]], ...]:
+    """The table, made when it is first looked in: a rule without errors never does."""
+    return tuple((re.compile(pattern, re.IGNORECASE if pattern.islower() else 0), to) for pattern, to in CALLED)
+
+
 _NEAR = re.compile(r"\bnear (?!.*\bby\b)(.+)$")
 _OFFERED = re.compile(r": did you mean `[^`]*`\?$")
 _WORD = re.compile(r"[a-z_]\w*")
@@ -130,7 +138,7 @@ def written_here(line: str, own: Collection[str] = ()) -> str:
     now = _QUOTED.sub(lambda m: f'"{chr(0xE000 + next(numbers))}"', code.rstrip())  # what stands in quotes is nobody's word
     named = re.match(r"\s*(?:let|dial)\s+\w+\s*=", now)
     head, now = (now[: named.end()], now[named.end() :]) if named else ("", now)
-    for pattern, to in _TABLE:
+    for pattern, to in _table():
 
         def said(m: re.Match[str], to: str | Callable[[re.Match[str]], str] = to) -> str:
             if own and not {*_WORD.findall(m.group())}.isdisjoint(own):

@@ -14,22 +14,30 @@ from numba import vectorize
 from wickcore.bars.bars import Floats, Truth
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
 
-_NUMBER = ["float64(float64, float64)"]
-_TRUTH = ["int8(float64, float64)"]
-_ONE = ["float64(float64)"]
+
+def _quietly(function: Callable[..., Any]) -> Callable[..., Any]:
+    """The unknown is a NaN and meant to pass through."""
+
+    @wraps(function)
+    def call(*arguments: Any) -> Any:
+        with np.errstate(all="ignore"):
+            return function(*arguments)
+
+    return call
 
 
 def _bar_by_bar(signatures: list[str]) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
-    """A universal function that is loaded when it is first called: a command that calls none does not wait for all of them."""
+    """A universal function that is loaded when it is first called: a command that calls none does not wait for it. For functions whose last
+    digit is to be the same wherever a bar stands among others, which NumPy's own do not promise of these."""
 
     def wrap(function: Callable[..., Any]) -> Callable[..., Any]:
         loaded: list[Any] = []
 
         @wraps(function)
-        def call(*arguments: Any, **named: Any) -> Any:
+        def call(*arguments: Any) -> Any:
             if not loaded:
                 loaded.append(vectorize(signatures, cache=True)(function))
-            return loaded[0](*arguments, **named)
+            return loaded[0](*arguments)
 
         return call
 
@@ -37,19 +45,28 @@ def _bar_by_bar(signatures: list[str]) -> Callable[[Callable[..., Any]], Callabl
 
 
 # Where neither of two opposite comparisons holds, a side is unknown.
-@_bar_by_bar(_TRUTH)
-def _above(a: float, b: float) -> Any:
-    return np.int8(UNKNOWN) + np.int8(a > b) - np.int8(a <= b)
+@_quietly
+def _above(a: Any, b: Any) -> Any:
+    truth = np.greater(a, b).view(np.int8)
+    truth -= np.less_equal(a, b).view(np.int8)
+    truth += np.int8(UNKNOWN)
+    return truth
 
 
-@_bar_by_bar(_TRUTH)
-def _at_least(a: float, b: float) -> Any:
-    return np.int8(UNKNOWN) + np.int8(a >= b) - np.int8(a < b)
+@_quietly
+def _at_least(a: Any, b: Any) -> Any:
+    truth = np.greater_equal(a, b).view(np.int8)
+    truth -= np.less(a, b).view(np.int8)
+    truth += np.int8(UNKNOWN)
+    return truth
 
 
-@_bar_by_bar(_TRUTH)
-def _equal(a: float, b: float) -> Any:
-    return np.int8(UNKNOWN) + np.int8(a == b) - np.int8(a < b) - np.int8(a > b)
+@_quietly
+def _equal(a: Any, b: Any) -> Any:
+    truth = np.equal(a, b).view(np.int8)
+    truth -= np.not_equal(a, b).view(np.int8)
+    truth += np.int8(UNKNOWN)
+    return np.where(np.isnan(a) | np.isnan(b), np.int8(UNKNOWN), truth)
 
 
 COMPARE: dict[str, Callable[[Any, Any], Truth]] = {
@@ -62,60 +79,62 @@ COMPARE: dict[str, Callable[[Any, Any], Truth]] = {
 }
 
 
-@_bar_by_bar(_NUMBER)
-def divide(a: float, b: float) -> Any:
+def _finite(found: Any) -> Any:
+    """Unknown where a result is not finite."""
+    if np.ndim(found) == 0:
+        return found if np.isfinite(found) else np.float64(np.nan)
+    np.copyto(found, np.nan, where=np.isinf(found))
+    return found
+
+
+@_quietly
+def divide(a: Any, b: Any) -> Any:
     """a / b; unknown where b is zero or the result is not finite."""
-    if b == 0.0:
-        return np.nan
-    r = a / b
-    return r if abs(r) < np.inf else np.nan
+    return _finite(np.divide(a, b))
 
 
-@_bar_by_bar(_NUMBER)
-def multiply(a: float, b: float) -> Any:
+@_quietly
+def multiply(a: Any, b: Any) -> Any:
     """a * b; unknown where it is not finite."""
-    r = a * b
-    return r if abs(r) < np.inf else np.nan
+    return _finite(np.multiply(a, b))
 
 
-@_bar_by_bar(_ONE)
-def sqrt(a: float) -> Any:
+@_quietly
+def sqrt(a: Any) -> Any:
     """Square root; unknown below zero."""
-    return np.sqrt(a) if a >= 0.0 else np.nan
+    return np.sqrt(a)
 
 
-@_bar_by_bar(_ONE)
+@_quietly
+def mod(a: Any, b: Any) -> Any:
+    """What is left of a over whole multiples of b, of the sign of b; unknown where b is zero."""
+    return a - b * np.floor(np.divide(a, b))
+
+
+def rounded(a: Any) -> Any:
+    """The nearest whole number; halves go to the even one (IEEE 754)."""
+    return np.rint(a)
+
+
+def pick(condition: Any, a: Any, b: Any) -> Any:
+    """a where the condition is true, b where it is false; unknown where it is unknown."""
+    return np.where(condition == UNKNOWN, np.nan, np.where(condition == TRUE, a, b))
+
+
+@_bar_by_bar(["float64(float64)"])
 def log(a: float) -> Any:
     """Natural logarithm; unknown at or below zero."""
     return np.log(a) if a > 0.0 else np.nan
 
 
-@_bar_by_bar(_ONE)
+@_bar_by_bar(["float64(float64)"])
 def exp(a: float) -> Any:
     """e to the power a; unknown where that is not finite."""
     r = np.exp(a)
     return r if r < np.inf else np.nan
 
 
-@_bar_by_bar(_NUMBER)
-def mod(a: float, b: float) -> Any:
-    """What is left of a over whole multiples of b, of the sign of b; unknown where b is zero."""
-    return a - b * np.floor(a / b) if b != 0.0 else np.nan
-
-
-@_bar_by_bar(_ONE)
-def rounded(a: float) -> Any:
-    """The nearest whole number; halves go to the even one (IEEE 754)."""
-    return np.rint(a)
-
-
-@_bar_by_bar(["float64(int8, float64, float64)"])
-def pick(condition: int, a: float, b: float) -> Any:
-    """a where the condition is true, b where it is false; unknown where it is unknown."""
-    return np.nan if condition == UNKNOWN else (a if condition == TRUE else b)
-
-
-@_bar_by_bar(_NUMBER)
+@_bar_by_bar(["float64(float64, float64)"])
 def power(a: float, b: float) -> Any:
     """a to the power b; unknown where that is no finite real number."""
     if np.isnan(a) or np.isnan(b):
