@@ -15,7 +15,7 @@ from django.utils import timezone
 from upperwick.data.models import Before, Feed, Import, Settled
 from upperwick.data.reading import read_all
 from upperwick.data.taking import packed, take
-from upperwick.market.aside import importing, staged
+from upperwick.market.aside import clear, importing, staged
 from upperwick.market.load import by_instrument, data_version, evaluator
 from upperwick.market.models import BarBlock, Checked, Dividend, Finding, Instrument, Split
 from upperwick.market.store import another_version, put_back, unpack
@@ -183,6 +183,8 @@ def leave_out(user: Any, symbol: str, day: date) -> Import:
             before = {**added, "had": np.array([True]), **was}
             Before.objects.create(of=one, table="bars", symbol=symbol, frame="day", data=packed(before))
             another_version(one.what, touched="bars")
+        if emptied:
+            clear()
     return one
 
 

@@ -7,6 +7,7 @@ known for it afterwards (by its digest) and is never imported twice. Files that 
 import hashlib
 import logging
 from collections.abc import Iterator
+from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
 from threading import Event
@@ -20,7 +21,7 @@ from watchfiles import watch
 from upperwick.data.models import Import
 from upperwick.data.reading import Read, read_all
 from upperwick.data.taking import take
-from upperwick.market.aside import AnotherImport
+from upperwick.market.aside import AnotherImport, clear, importing
 from upperwick.market.formats import PRICE_FILES
 from upperwick.market.models import BarBlock, DataVersion
 from upperwick.market.opened import PriceFileError
@@ -50,6 +51,8 @@ def keep_watch(ending: Event) -> None:
     place = folder()
     try:
         _settle_what_was_taken(place)
+        with suppress(AnotherImport, DatabaseError), importing():  # of imports that were killed; with the next start where not now
+            clear()
         seen: dict[Path, tuple[int, int]] = {}
         for _ in watch(
             place, recursive=False, stop_event=ending, yield_on_timeout=True, rust_timeout=LOOK_MILLISECONDS, debounce=200, step=50,

@@ -17,6 +17,7 @@ from wickcore.bars.merge import Table
 from wickcore.bars.moment import of_key
 
 KEPT = 10  # imports that can be undone
+FEW = 16  # rows that are not worth compressing
 PUT_ASIDE = 400  # rows of what stood before, in one go
 Share = Callable[[float], None]
 
@@ -158,16 +159,17 @@ def _without_bars(read: Read) -> list[str]:
 
 
 def packed(table: Table) -> bytes:
-    """Columns to a compressed Arrow stream."""
+    """Columns to an Arrow stream, compressed where that is worth its while."""
     batch = pa.record_batch({name: pa.array(column) for name, column in table.items()})
     sink = pa.BufferOutputStream()
-    with pa.ipc.new_stream(sink, batch.schema, options=pa.ipc.IpcWriteOptions(compression="zstd")) as writer:
+    options = pa.ipc.IpcWriteOptions(compression="zstd" if batch.num_rows > FEW else None)
+    with pa.ipc.new_stream(sink, batch.schema, options=options) as writer:
         writer.write_batch(batch)
     return sink.getvalue().to_pybytes()
 
 
 def unpacked(data: bytes) -> Table:
-    """A compressed Arrow stream to columns."""
+    """The columns of such a stream."""
     with pa.ipc.open_stream(data) as reader:
         table = reader.read_all()
     return {name: table[name].to_numpy() for name in table.column_names}

@@ -13,7 +13,7 @@ from django.utils import timezone
 from upperwick.data.models import Before, Import
 from upperwick.data.rows import SAID, Row, key_of, remove, stored_rows, write
 from upperwick.data.taking import packed, packed_rows, unpacked, unpacked_rows
-from upperwick.market.aside import importing, staged
+from upperwick.market.aside import clear, importing, staged
 from upperwick.market.models import BarBlock, Instrument
 from upperwick.market.store import another_version, put_back
 from upperwick.market.tables import TABLES
@@ -59,6 +59,8 @@ def undo(import_id: int, tell: Callable[[float], None] = lambda share: None) -> 
             Before.objects.filter(of=one).delete()
             Import.objects.filter(id=one.id).update(undone=timezone.now())
             another_version(f"Undone: {one.what}")
+        if emptied:
+            clear()
     one.refresh_from_db()
     return one
 

@@ -31,15 +31,20 @@ def importing() -> Iterator[None]:
 
 @contextmanager
 def staged() -> Iterator["Stage"]:
-    """A place to put blocks aside. Whatever no block leads to in the end is cleared away: what was replaced, and what an import that failed, or
-    one before that was killed, had put aside."""
+    """A place to put blocks aside. What was replaced is cleared away in the end, and of what did not come to stand all of it. To be opened while
+    `importing`."""
+    stage = Stage()
     try:
-        yield Stage()
-    finally:
-        _clear()
+        yield stage
+    except BaseException:
+        stage.clear_what_is_not_led_to()
+        raise
+    stage.clear_replaced()
 
 
-def _clear() -> None:
+def clear() -> None:
+    """Clears away all bytes that no block leads to: those of imports that were killed, and of blocks that were taken away. To be called while
+    `importing`."""
     used = BarBlock.objects.filter(content__isnull=False).values("content")
     while alone := list(BlockData.objects.exclude(id__in=used).values_list("id", flat=True)[:PORTION_BLOCKS]):
         BlockData.objects.filter(id__in=alone).delete()
@@ -53,6 +58,7 @@ class Stage:
         self._size = 0
         self._placed: list[tuple[str, str, int, int, str]] = []
         self._contents: list[int] = []
+        self._replaced: list[int] = []
 
     def add(self, symbol: str, frame: str, year: int, rows: int, checksum: str, data: bytes) -> None:
         """Puts one block aside."""
@@ -77,9 +83,30 @@ class Stage:
             (owners[symbol], frame, year, count, checksum, content)
             for (symbol, frame, year, count, checksum), content in zip(self._placed, self._contents, strict=True)
         ]
+        wanted = {row[:3] for row in rows}
+        stood = BarBlock.objects.filter(frame__in={row[1] for row in rows}, year__in={row[2] for row in rows}).order_by()
+        for *place, content in stood.values_list("instrument_id", "frame", "year", "content_id").iterator(PORTION_BLOCKS):
+            if tuple(place) in wanted:
+                self._replaced.append(content)
         with connection.cursor() as cursor:
             # Straight into the table: making objects of a hundred thousand rows would hold everybody up for seconds.
             cursor.executemany(
                 f"INSERT OR REPLACE INTO {table} (instrument_id, frame, year, rows, checksum, content_id) VALUES (%s, %s, %s, %s, %s, %s)",
                 rows,
             )
+
+    def clear_replaced(self) -> None:
+        """Clears away what stood before."""
+        for part in _portions(self._replaced):
+            BlockData.objects.filter(id__in=part).delete()
+
+    def clear_what_is_not_led_to(self) -> None:
+        """Clears away what was put aside and did not come to stand, or was replaced: where something failed, it is looked up which."""
+        for part in _portions([*self._contents, *self._replaced]):
+            led_to = set(BarBlock.objects.filter(content__in=part).values_list("content_id", flat=True))
+            BlockData.objects.filter(id__in=[i for i in part if i not in led_to]).delete()
+
+
+def _portions(ids: list[int]) -> Iterator[list[int]]:
+    for begin in range(0, len(ids), PORTION_BLOCKS):
+        yield ids[begin : begin + PORTION_BLOCKS]

@@ -9,6 +9,7 @@ import json
 import shutil
 import zlib
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -276,10 +277,14 @@ def _copy(columns: Columns, index: Index, source: Any, before: _Before | None) -
     lengths = begins[last] + index.rows[last] - begins[first]
     there = source[first] >= 0
     runs = np.column_stack([begins[first], source[first], lengths])[there].tolist()
-    for name, old in before.columns.items():
-        new = columns.column(name)
+
+    def copy(name: str) -> None:
+        new, old = columns.column(name), before.columns[name]
         for to, at, rows in runs:
             new[to : to + rows] = old[at : at + rows]
+
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(copy, before.columns))
     return True
 
 

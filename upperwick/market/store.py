@@ -13,7 +13,7 @@ import pyarrow as pa
 from django.db import transaction
 from django.db.models import Sum
 
-from upperwick.market.aside import Stage, importing, staged
+from upperwick.market.aside import Stage, clear, importing, staged
 from upperwick.market.models import (
     BarBlock,
     CalendarEvent,
@@ -225,7 +225,12 @@ def _merge_aside(
         for year, count, data in blocks(merged.table, changed):
             stage.add(symbol, kept.frame, year, count, digest(data), data)
     if record is not None:
-        record(symbol, kept.frame, touched(_joined([unpack(data) for _, data in sound]), table, merged.table))
+        new = merged.added == len(table["days"]) and not merged.rescaled  # then nothing stood where it touches
+        record(
+            symbol,
+            kept.frame,
+            touched(None if new else _joined([unpack(data) for _, data in sound]), table, table if new else merged.table),
+        )
     done.added += merged.added
     done.replaced += merged.replaced
     done.same += merged.same
@@ -313,6 +318,7 @@ def save_demo(market: DemoMarket) -> int:
         stage.flush()
         with transaction.atomic():
             _put_demo(market, stage)
+        clear()
     return sum(len(i.days) + (len(i.inner.days) if i.inner is not None else 0) for i in market.instruments)
 
 

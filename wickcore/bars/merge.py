@@ -56,6 +56,8 @@ def merge(stored: Table | None, given: Table) -> Merged:
     if stored is None or not len(stored["days"]):
         return Merged(given, added=len(given["days"]))
     old, new = table_keys(stored), table_keys(given)
+    if old[-1] < new[0] and "ratio" not in stored and stored.keys() == given.keys():  # as most come: what follows
+        return Merged({n: np.concatenate([stored[n], given[n]]) for n in stored}, added=len(new), left=len(old))
     place = np.searchsorted(old, new)
     shared = (place < len(old)) & (old[np.minimum(place, len(old) - 1)] == new)
     at = place[shared]
