@@ -1,10 +1,15 @@
 """The bench: instruments put on it, moved, noted on, dropped and brought back; stages as universes; how each stands."""
 
+from bisect import bisect_left
+
 import pytest
 
 from tests.server.conftest import Api
 from upperwick.keeping.bench_schemas import BenchItemOut, PlanOut, StateOut
 from upperwick.market.load import evaluator
+from upperwick.market.models import Split
+from upperwick.market.services import open_market
+from wickcore.bars.moment import iso
 from wickcore.language.check import check_expression
 from wickcore.scan.scan import values_at
 
@@ -157,6 +162,24 @@ def test_a_plan_is_proposed_tried_kept_and_taken_away(api: Api, other: Api) -> N
     assert not planned(api, item)["kept"]
     short = planned(api, item, side="short")
     assert short["proposal"]["stop"] > short["proposal"]["entry"]
+
+
+def test_a_split_multiplies_the_shares_chosen_by_hand(api: Api) -> None:
+    split = Split.objects.filter(day__gt="2018-01-01", ratio__gte=2, instrument__kind="share").order_by("day").last()
+    assert split is not None
+    sessions = [iso(int(d)) for d in open_market().market.bars.sessions]
+    at = bisect_left(sessions, split.day.isoformat())
+    before, after = sessions[at - 2], sessions[at + 1]
+    item = put(api, split.instrument.symbol)["id"]
+    plan = {**planned(api, item, as_of=before)["plan"], "shares": 7}
+    assert api.put(f"/bench/{item}/plan", {"plan": plan, "as_of": before}).status_code == 204
+    assert planned(api, item, as_of=before)["plan"] == plan
+    moved = planned(api, item, as_of=after)
+    assert moved["plan"]["shares"] == moved["size"]["shares"] == int(7 * split.ratio)
+    assert moved["plan"]["entry"] == pytest.approx(plan["entry"] / split.ratio, rel=0.02)
+    # Kept anew after the split, it is of the new shares.
+    assert api.put(f"/bench/{item}/plan", {"plan": {**moved["plan"], "shares": 9}, "as_of": after}).status_code == 204
+    assert planned(api, item, as_of=after)["plan"]["shares"] == 9
 
 
 def test_all_plans_together_and_what_speaks_against_one(api: Api) -> None:

@@ -53,7 +53,7 @@ def _alert(found: Alert) -> dict[str, Any]:
     return {
         "id": found.id, "kind": found.kind, "symbol": found.symbol, "words": services.said_alert(found), "armed": found.armed,
         "until": found.until.isoformat() if found.until else None, "fired": found.fired, "said": found.said, "trouble": found.trouble,
-        "level": found.about.get("shown"), "made": found.made,
+        "level": found.about.get("shown"), "made": found.made, "rule": found.about["rule"] if found.kind == "rule" else None,
     }  # fmt: skip
 
 

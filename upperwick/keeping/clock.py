@@ -84,8 +84,9 @@ def _place(item: BenchItem, now: Moment) -> Paper:
 def _shares(engine: Evaluator, item: BenchItem, now: Moment) -> int:
     plan = item.plan
     assert plan is not None
-    if plan["shares"] is not None:
-        return int(plan["shares"])
+    chosen = plans.chosen_shares(item, now.day)
+    if chosen is not None:
+        return chosen
     scale = scale_at(engine.market, item.symbol, now)
     prices = [price / scale for price, _ in plan["targets"]]
     money = usual_money(engine, item.symbol, now.day)
@@ -158,7 +159,7 @@ def _entered(item: BenchItem, now: Moment) -> dict[str, Any]:
     plan = item.plan
     assert plan is not None
     entry = plan["entry"] / scale_at(open_market().market, item.symbol, now)
-    return {"side": plan["side"], "entry": round(entry, 4), "shares": plan["shares"], "until": plan["until"]}
+    return {"side": plan["side"], "entry": round(entry, 4), "shares": plans.chosen_shares(item, now.day), "until": plan["until"]}
 
 
 @transaction.atomic

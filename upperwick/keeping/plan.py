@@ -13,6 +13,7 @@ from upperwick.accounts.models import Preferences
 from upperwick.bench.items import items_of
 from upperwick.bench.models import BenchEvent, BenchItem
 from upperwick.keeping.held import held_now
+from upperwick.market.models import Split
 from upperwick.market.services import as_of_day, open_market, request_limits
 from upperwick.refused import Refused
 from wickcore.bars.market import Market
@@ -61,13 +62,24 @@ def usual_money(engine: Evaluator, symbol: str, day: int) -> float | None:
     return _values(engine, symbol, day, "avg_turnover(20)")
 
 
-def _kept(item: BenchItem, scale: float) -> dict[str, Any] | None:
-    """The plan as it is kept, in prices of the day stood on."""
+def _kept(item: BenchItem, scale: float, day: int) -> dict[str, Any] | None:
+    """The plan as it is kept, in prices and shares of the day stood on."""
     if item.plan is None:
         return None
-    told = {**item.plan, **{name: round(item.plan[name] / scale, 4) for name in ("entry", "stop")}}
+    plan = {name: value for name, value in item.plan.items() if name != "made"}
+    told = {**plan, **{name: round(plan[name] / scale, 4) for name in ("entry", "stop")}, "shares": chosen_shares(item, day)}
     told["targets"] = [{"price": round(price / scale, 4), "part": part} for price, part in item.plan["targets"]]
     return told
+
+
+def chosen_shares(item: BenchItem, day: int) -> int | None:
+    """The number of shares that was chosen by hand, as a split since then makes it; None where it is left to the risk."""
+    plan = item.plan
+    assert plan is not None
+    if plan["shares"] is None:
+        return None
+    since = Split.objects.filter(instrument__symbol=item.symbol, day__gt=plan.get("made", iso(day)), day__lte=iso(day))
+    return math.floor(plan["shares"] * math.prod(since.values_list("ratio", flat=True)) + 1e-9)
 
 
 def _prices(targets: list[dict[str, float]]) -> list[float]:
@@ -110,7 +122,7 @@ def plan_of(
     day = as_of_day(market, as_of)
     if item.symbol not in market.bars.number:
         raise Refused(f"The market holds no {item.symbol} any more.", 404)
-    kept = _kept(item, scale_at(market, item.symbol, day))
+    kept = _kept(item, scale_at(market, item.symbol, day), day)
     held = _open_part(market, item, day)
     of_side: Side = held.side if held is not None else side or (tried or kept or {}).get("side") or "long"
     proposal = propose(engine, item.symbol, day, of_side, request_limits())
@@ -230,7 +242,7 @@ def _together(
     others = [
         (other.symbol, plan, other)
         for other in items_of(owner).filter(stage__in=OPEN, plan__isnull=False).exclude(id=item.id)
-        if other.symbol in market.bars.number and (plan := _kept(other, scale_at(market, other.symbol, day))) is not None
+        if other.symbol in market.bars.number and (plan := _kept(other, scale_at(market, other.symbol, day), day)) is not None
     ]
     numbers = np.array([market.bars.number[symbol] for symbol, _, _ in others], np.int64)
     usual = values_at(open_market().on("day"), {"v": check_expression("avg_turnover(20)")}, numbers, day, request_limits())["v"]
@@ -298,7 +310,7 @@ def keep(item: BenchItem, asked: dict[str, Any], as_of: str | None) -> None:
         raise Refused("A plan ends within a year.", 422)
     scale = scale_at(market, item.symbol, day)
     targets = [(one["price"] * scale, one["part"]) for one in asked["targets"]]
-    item.plan = {**asked, "entry": asked["entry"] * scale, "stop": asked["stop"] * scale, "targets": targets}
+    item.plan = {**asked, "entry": asked["entry"] * scale, "stop": asked["stop"] * scale, "targets": targets, "made": iso(day)}
     if held is not None and item.first_stop is None:
         item.first_stop = item.plan["stop"]  # bought before there was a plan: R is of its first stop all the same
     item.save(update_fields=["plan", "first_stop"])

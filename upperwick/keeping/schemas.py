@@ -33,8 +33,11 @@ class AlertIn(Schema):
 
 
 class AlertOut(Schema):
+    """rule: the one it looks at; None for an alert of another kind."""
+
     id: int
     kind: str
+    rule: int | None
     symbol: str
     words: str
     armed: bool

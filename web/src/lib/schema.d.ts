@@ -6538,12 +6538,17 @@ export interface components {
             /** On */
             on: boolean;
         };
-        /** AlertOut */
+        /**
+         * AlertOut
+         * @description rule: the one it looks at; None for an alert of another kind.
+         */
         AlertOut: {
             /** Id */
             id: number;
             /** Kind */
             kind: string;
+            /** Rule */
+            rule: number | null;
             /** Symbol */
             symbol: string;
             /** Words */
