@@ -36,9 +36,10 @@ def test_a_chart_of_days_ends_on_the_day_so_far(api: Api) -> None:
         "/chart", {"symbol": symbol, "frame": "day", "bars": 30, "as_of": AT, "panes": [["rank(change(20))", "sma(3)"]]}
     )
     found = chart.json()
-    assert found["days"][-1] == DAY
+    assert (found["days"][-1], found["so_far"]) == (DAY, True)
     assert {name: found[name][-1] for name in so_far(symbol)} == pytest.approx(so_far(symbol), rel=1e-5)
     evening = api.post("/chart", {"symbol": symbol, "frame": "day", "bars": 29, "as_of": "2024-06-27"}).json()
+    assert not evening["so_far"]
     for name in ("days", "open", "high", "low", "close", "volume"):
         assert found[name][:-1] == evening[name]
     closes = [*evening["close"][-2:], so_far(symbol)["close"]]
@@ -52,7 +53,8 @@ def test_a_week_so_far_holds_the_day_so_far(api: Api) -> None:
     symbol = in_days()
     week = api.post("/chart", {"symbol": symbol, "frame": "week", "bars": 2, "as_of": AT}).json()
     days = api.post("/chart", {"symbol": symbol, "frame": "day", "bars": 5, "as_of": AT}).json()
-    assert week["days"][-1] == DAY
+    assert (week["days"][-1], week["so_far"]) == (DAY, True)
+    assert not api.post("/chart", {"symbol": symbol, "frame": "week", "bars": 2, "as_of": DAY}).json()["so_far"]  # a Friday's close
     assert week["high"][-1] == max(days["high"])
     assert week["close"][-1] == days["close"][-1]
 

@@ -10,6 +10,7 @@ from upperwick.market.services import members_of, open_market, request_limits, s
 from upperwick.market.standing import Standing, frame_ends, standing
 from wickcore.bars.bars import Bars, Bools, Ints
 from wickcore.bars.frame_names import MINUTES, within_day
+from wickcore.bars.frames import goes_on
 from wickcore.bars.moment import Moment, clock, iso
 from wickcore.language.check import check_expression
 from wickcore.language.problems import RuleError
@@ -110,6 +111,7 @@ def chart(
             if not (asked.all_patterns and found.left)
         ],
         "first_day": iso(table.days[begin]) if end > begin else None,
+        "so_far": end > begin and bool(goes_on(table, asked.frame, np.array([end - 1]), stand.at)[0]),
         "facts": {name: _number(read(value, end - begin - 1)) for name, value in facts.items()} if end > begin else {},
     }
 

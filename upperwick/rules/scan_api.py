@@ -253,7 +253,8 @@ class PatternOut(Schema):
 
 
 class ChartOut(Schema):
-    """hits: positions among the bars drawn. past: days of every hit of the instrument's history; fresh: those whose bar before was none."""
+    """hits: positions among the bars drawn. past: days of every hit of the instrument's history; fresh: those whose bar before was none. so_far:
+    whether the last bar goes on at the moment stood on."""
 
     symbol: str
     name: str
@@ -272,6 +273,7 @@ class ChartOut(Schema):
     fresh: list[str]
     patterns: list[PatternOut]
     first_day: str | None
+    so_far: bool
     facts: dict[str, float | None]
 
 

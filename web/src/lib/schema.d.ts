@@ -3623,7 +3623,8 @@ export interface components {
         };
         /**
          * ChartOut
-         * @description hits: positions among the bars drawn. past: days of every hit of the instrument's history; fresh: those whose bar before was none.
+         * @description hits: positions among the bars drawn. past: days of every hit of the instrument's history; fresh: those whose bar before was none. so_far:
+         *     whether the last bar goes on at the moment stood on.
          */
         ChartOut: {
             /** Symbol */
@@ -3663,6 +3664,8 @@ export interface components {
             patterns: components["schemas"]["PatternOut"][];
             /** First Day */
             first_day: string | null;
+            /** So Far */
+            so_far: boolean;
             /** Facts */
             facts: {
                 [key: string]: number | null;

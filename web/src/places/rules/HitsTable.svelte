@@ -37,7 +37,7 @@
   const before = $derived(items[0]?.start ?? 0)
   const after = $derived(Math.max(0, rows.length * ROW - (items.at(-1)?.end ?? 0)))
   const all = $derived(rows.length > 0 && rows.every((hit) => selected.has(hit.symbol)))
-  const least = $derived(26 + columns.reduce((sum, c) => sum + (c.width ?? 110), 0))
+  const least = $derived(26 + columns.reduce((sum, c) => sum + (c.width ?? 100), 0))
 
   /** Brings a row into view. */
   export function reveal(index: number): void {

@@ -45,7 +45,7 @@ export const USUAL: TableChoice = {
   })),
   sort: [{ text: 'rel_volume(20)', down: true }],
 }
-const WIDTHS: Record<Shown, number> = { text: 100, percent: 66, price: 66, amount: 62, number: 68, truth: 56 }
+const WIDTHS: Record<Shown, number> = { text: 92, percent: 64, price: 66, amount: 62, number: 68, truth: 56 }
 
 /** Columns and order belong to the rule that is open; a rule without any of its own has the account's. */
 const own = $state<{ rule: number | null; table: TableChoice | null }>({ rule: null, table: null })
@@ -120,7 +120,7 @@ export function columnOf(text: string, scan: Scan | null, label = '', width: num
     title: found?.error ?? own?.title ?? text,
     shown,
     error: found?.error ?? null,
-    width: width ?? (text === 'name' ? null : text === 'symbol' ? 84 : text === 'days' ? 50 : WIDTHS[shown]),
+    width: width ?? (text === 'name' ? null : text === 'symbol' ? 80 : text === 'days' ? 64 : WIDTHS[shown]),
     of,
     show: (hit) => read(of(hit), shown, text) + (text === 'days' && hit.longer ? '+' : ''),
   }

@@ -21,7 +21,9 @@
   <span class="font-semibold">{data.symbol}</span>
   {#if position}<span class="font-sans text-ink3">{position}</span>{/if}
   {#if full}<span class="font-sans text-[13px]">{data.name}</span>{/if}
-  <span class="text-ink3">{moment(data.days[at])}</span>
+  <span class="text-ink3"
+    >{moment(data.days[at])}{data.so_far && at === data.days.length - 1 ? ', so far' : ''}</span
+  >
   <span>O {price(data.open[at])}</span>
   <span>H {price(data.high[at])}</span>
   <span>L {price(data.low[at])}</span>
