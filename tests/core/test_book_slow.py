@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from tests.core.books import checked, random_book, ready, small_market
-from tests.core.slow_book import SlowBook, drawn_like_the_loop
+from tests.core.slow_book import SlowBook
+from tests.core.slow_values import drawn_like_the_loop
 from wickcore.book.prepare import Span
 from wickcore.book.run import BookRun, run
 from wickcore.scan.evaluate import Evaluator

@@ -16,7 +16,7 @@ from wickcore.language.carried import POSITION, NotCarried, program_of
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_rule
 from wickcore.language.expressions import Expressions
-from wickcore.language.operations import Op, constant, each, every
+from wickcore.language.operations import Op, constant, each, joined
 from wickcore.language.parser import MAX_UNIVERSE
 from wickcore.language.parts import name_of
 from wickcore.language.positions import BUILT, POSITION_NAMES, known_in
@@ -364,14 +364,14 @@ class _Check:
                 self._carried(op, node.span, "exit")
                 return op
             ops = [one(child) for child in node.children if not child.skip]
-            return _joined(node.kind, ops, node.least if isinstance(node.least, float) else None)
+            return joined(node.kind, ops, node.least if isinstance(node.least, float) else None)
 
         children = [c for c in s.conditions if not c.skip]
         if not children:
             return []
         line, found = self.places.line_of(s.span.start), []
         if s.kind in ("all", "none"):
-            op = _joined(s.kind, [one(c) for c in children], None)
+            op = joined(s.kind, [one(c) for c in children], None)
             text = f"{s.kind} of: " + "; ".join(self._text(c) for c in children)
             self._carried(op, s.span, "exit")
             return [Leaving(op, text, line, s.at_close)]
@@ -390,16 +390,3 @@ class _Check:
                 sign = "-" if side == LONG else "+"
                 said = f"`size: risk` is counted from a stop, and {name} positions have none: add `stop: entry {sign} 2 * atr(14)`."
                 self._say(place.value_span, said)
-
-
-def _joined(kind: str, ops: list[Op], least: float | None) -> Op:
-    if kind == "all":
-        return every(ops)
-    if kind == "none":
-        return Op("not", (_joined("any", ops, None),), result="condition")
-    if kind == "least" and least is not None:
-        return Op("least", tuple(ops), (least,), result="condition")
-    made = ops[0]
-    for op in ops[1:]:
-        made = Op("or", (made, op), result="condition")
-    return made

@@ -90,6 +90,20 @@ def every(ops: list[Op]) -> Op:
     return joined
 
 
+def joined(kind: str, ops: list[Op], least: float | None) -> Op:
+    """Conditions of a group as one: `all`, `any`, `none`, or at `least` so many of them."""
+    if kind == "all":
+        return every(ops)
+    if kind == "none":
+        return Op("not", (joined("any", ops, None),), result="condition")
+    if kind == "least" and least is not None:
+        return Op("least", tuple(ops), (least,), result="condition")
+    made = ops[0]
+    for op in ops[1:]:
+        made = Op("or", (made, op), result="condition")
+    return made
+
+
 def inner_first(ops: Sequence[Op], lacks: Callable[[Op], bool]) -> Iterator[Op]:
     """The operations that lack something and those below that do, operands before what is made of them. Whoever asks gives each what it
     lacks before the next; by hand, since they can lie deeper than Python calls."""
