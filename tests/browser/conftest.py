@@ -1,7 +1,9 @@
 """The real server on a port of its own, over the demo market, and headless Chromium."""
 
 import fcntl
+import hashlib
 import os
+import shutil
 import socket
 import subprocess
 import sys
@@ -44,7 +46,7 @@ def serve(data: Path) -> tuple[subprocess.Popen[bytes], str]:
     subprocess.run(
         [COMMAND, "warm"], env=env, check=True, capture_output=True, timeout=400
     )  # so that no page is served while kernels compile
-    subprocess.run([COMMAND, "demo"], env=env, check=True, capture_output=True, timeout=300)
+    _demo(data, env)
     server = subprocess.Popen(
         [COMMAND, "serve", "--port", str(port)], env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
     )
@@ -57,6 +59,27 @@ def serve(data: Path) -> tuple[subprocess.Popen[bytes], str]:
         server.kill()
         raise AssertionError("the server never answered") from None
     return server, f"http://127.0.0.1:{port}"
+
+
+def _demo(data: Path, env: dict[str, str]) -> None:
+    """The demo market in the folder: that of the run before, where nothing that makes it has changed since."""
+    kept = ROOT / ".stamps" / "test-data" / f"demo-{_made_of()}"
+    if not kept.exists():
+        subprocess.run([COMMAND, "demo"], env=env, check=True, capture_output=True, timeout=300)
+        for old in kept.parent.glob("demo-*"):
+            shutil.rmtree(old, ignore_errors=True)
+        part = kept.with_name(f"{kept.name}.part")
+        shutil.copytree(data, part)
+        part.rename(kept)
+    else:
+        shutil.copytree(kept, data, dirs_exist_ok=True)
+
+
+def _made_of() -> str:
+    """A short name of all that the demo market and what is stored with it are made of."""
+    parts = ["wickcore/demo", "wickcore/bars", "upperwick"]
+    sources = sorted(p for part in parts for end in ("*.py", "*.rule", "*.book") for p in (ROOT / part).rglob(end))
+    return hashlib.blake2b(b"\0".join(p.read_bytes() for p in sources), digest_size=8).hexdigest()
 
 
 @pytest.fixture(scope="session")

@@ -24,7 +24,7 @@ def django_db_setup(django_db_setup: None, django_db_blocker: Any, tmp_path_fact
     """The stored market is made once for all tests; what they write is rolled back."""
     settings.DATA_DIR = tmp_path_factory.mktemp("data")  # each process imports into a database of its own
     with django_db_blocker.unblock():
-        save_demo(make_market(listed=70, delisted=10))
+        save_demo(make_market(listed=70, delisted=10, index_within=250))
 
 
 @pytest.fixture(scope="session", autouse=True)

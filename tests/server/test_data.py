@@ -39,7 +39,7 @@ def test_what_is_there(api: Api) -> None:
     assert found["may"]
     assert found["benchmark"] == "HARBOUR"
     day, five = found["frames"]
-    assert (five["frame"], five["first"], five["last"]) == ("5min", "2012-07-02T09:30", "2024-06-28T15:55")
+    assert (five["frame"], five["first"], five["last"]) == ("5min", "2023-07-06T09:30", "2024-06-28T15:55")
     assert (day["frame"], day["first"], day["last"]) == ("day", "2012-07-02", "2024-06-28")
     assert sum(y["bars"] for y in day["years"]) == day["bars"]
     assert {k["kind"] for k in found["kinds"]} == {"share", "fund", "index"}

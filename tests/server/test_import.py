@@ -308,7 +308,7 @@ def test_what_can_hardly_be_meant_is_asked_about(tmp_path: Path, row: str, said:
 def test_the_stored_demo_market_loads_as_it_was_made() -> None:
     from wickcore.demo.market import make_market
 
-    demo, market = make_market(listed=70, delisted=10), load_market()
+    demo, market = make_market(listed=70, delisted=10, index_within=250), load_market()
     assert [i.symbol for i in demo.instruments] == list(market.bars.symbols)
     one = next(i for i in demo.instruments if i.splits and i.dividends)
     k = market.bars.number[one.symbol]

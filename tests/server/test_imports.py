@@ -290,10 +290,15 @@ def test_the_last_ten_can_be_undone(tmp_path: Path) -> None:
 # -- out, and in again ---------------------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("name", ["out", "out.zip"])
-@pytest.mark.parametrize("text", [False, True])
+@pytest.mark.parametrize(
+    ("name", "text"),
+    [
+        ("out.zip", True),
+        *(pytest.param(*way, marks=pytest.mark.rotated) for way in (("out", True), ("out", False), ("out.zip", False))),
+    ],
+)
 def test_everything_leaves_and_comes_in_again_as_the_same_market(tmp_path: Path, name: str, text: bool) -> None:
-    store.save_demo(make_market(seed=5, listed=30, delisted=5))
+    store.save_demo(make_market(seed=5, listed=30, delisted=5, index_within=70))
     five = write(tmp_path, HEAD.replace("date", "date,time") + "ZZF,2024-06-28,09:30,1.1,1.3,1.05,1.2,7\n", "five.csv")
     adjusted = write(
         tmp_path, "symbol,date,open,high,low,close,volume,adj_close\nZZG,2024-06-27,3,3,3,3,3,1\nZZG,2024-06-28,3,3,3,3,3,3\n"

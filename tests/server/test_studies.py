@@ -294,7 +294,7 @@ def test_a_worker_answers_and_one_that_is_killed_leaves_an_interrupted_run(tmp_p
     env = {**os.environ, "UPPERWICK_DATA": str(tmp_path), "DJANGO_SETTINGS_MODULE": "upperwick.settings"}
     made = "import django; django.setup(); from upperwick.market.store import save_demo; from wickcore.demo.market import make_market; "
     made += "from django.core.management import call_command; call_command('migrate', verbosity=0); "
-    assert script(made + "save_demo(make_market(listed=12, delisted=2))", data=tmp_path).ended().returncode == 0
+    assert script(made + "save_demo(make_market(listed=12, delisted=2, index_within=20))", data=tmp_path).ended().returncode == 0
 
     def call(text: str, *what: str) -> str:
         done = script(SCRIPT, text, *what, data=tmp_path).ended()

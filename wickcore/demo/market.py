@@ -84,10 +84,11 @@ class World:
     members: dict[str, NDArray[np.bool_]]
 
 
-def make_market(seed: int = SEED, listed: int = LISTED, delisted: int = DELISTED) -> DemoMarket:
-    """Makes the market. `listed` and `delisted` count shares; tests use fewer."""
+def make_market(seed: int = SEED, listed: int = LISTED, delisted: int = DELISTED, index_within: int | None = None) -> DemoMarket:
+    """Makes the market. `listed` and `delisted` count shares; `index_within` the latest sessions of which the indices have five-minute bars, all
+    where it is left out; tests use fewer."""
     world = make_world(seed, listed, delisted)
-    within_sessions(world.market.instruments, world.days, world.days[-WITHIN:], seed)
+    within_sessions(world.market.instruments, world.days, world.days[-WITHIN:], seed, index_within)
     return world.market
 
 
@@ -122,9 +123,11 @@ def make_world(seed: int = SEED, listed: int = LISTED, delisted: int = DELISTED)
     return World(market, seed, days, companies, shares, printed, pays, turnover, outstanding, members)
 
 
-def within_sessions(made: list[DemoInstrument], days: NDArray[np.int32], latest: NDArray[np.int32], seed: int) -> None:
-    """Gives the instruments five-minute bars of the latest sessions, and the indices of all `days`, with the nights between them. By symbol
-    and day alone, so that a session is the same whenever it is made."""
+def within_sessions(
+    made: list[DemoInstrument], days: NDArray[np.int32], latest: NDArray[np.int32], seed: int, index_within: int | None = None
+) -> None:
+    """Gives the instruments five-minute bars of the latest sessions, and the indices of all `days` (or so many), with the nights between all of
+    them. By symbol and day alone, so that a session is the same whenever it is made."""
     common = shared_ways(days, seed)
     for one in made:
         index = one.kind == "index"
@@ -133,7 +136,9 @@ def within_sessions(made: list[DemoInstrument], days: NDArray[np.int32], latest:
             continue
         daily, own = {name: column[rows] for name, column in one.columns.items()}, one.days[rows]
         rng = np.random.default_rng([seed, *one.symbol.encode(), int(own[0])])
-        one.inner = inner_bars(own, daily, common[np.searchsorted(days, own)], rng, 0.9 if index else SHARED)
+        some = slice(-index_within if index and index_within else None, None)
+        inner = {name: column[some] for name, column in daily.items()}
+        one.inner = inner_bars(own[some], inner, common[np.searchsorted(days, own[some])], rng, 0.9 if index else SHARED)
         if index and len(own) > 1:
             one.nights = overnight_bars(own, daily, rng)
 

@@ -12,6 +12,7 @@ from functools import cache
 from wickcore.language.problems import Problem
 
 MOST = 4  # lines of a rule for which a mend is looked for
+LONGEST = 400  # signs of a line that is looked up in the table: the time it takes grows with their square
 _PRICE = r"(open|high|low|close|volume)"
 _VALUE = r"([a-z_][\w.]*(?:\((?:[^()]|\([^()]*\))*\))?|[\d.]+%?)"
 _BARS = r"(?:\s*(?:bars?|days?|sessions?))?"
@@ -133,6 +134,8 @@ _QUOTED = re.compile(r'"[^"]*"')
 def written_here(line: str, own: Collection[str] = ()) -> str:
     """The line as the table says it; as it was where nothing of it is in the table. own: names of the rule's own, which mean what it says."""
     code, sign, comment = line.partition("#")
+    if len(code) > LONGEST:
+        return line
     texts = _QUOTED.findall(code)
     numbers = iter(range(len(texts)))
     now = _QUOTED.sub(lambda m: f'"{chr(0xE000 + next(numbers))}"', code.rstrip())  # what stands in quotes is nobody's word
