@@ -1,4 +1,5 @@
-"""Which tests run: by default one in ten of the catalogue's many cases, another tenth each day; all of them with `--every-case`."""
+"""Which tests run: by default one in ten of the catalogue's many cases, another tenth each day, and one of a pair such as light and dark; all of
+them with `--every-case`."""
 
 import os
 import zlib
@@ -21,14 +22,23 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 
 def rotation() -> int:
-    """The day's turn; ROTATION=n repeats that of another day."""
-    return int(os.environ.get("ROTATION", date.today().toordinal())) % TURNS
+    """The day's number; ROTATION=n repeats another day's run."""
+    return int(os.environ.get("ROTATION", date.today().toordinal()))
+
+
+def _mine(item: pytest.Item, day: int) -> bool:
+    """Whether it is a test's turn. `rotated` is of ten turns, which of them its name tells; `rotated(n, k)` of n, number k."""
+    marker = item.get_closest_marker("rotated")
+    if marker is None:
+        return True
+    turns, own = marker.args or (TURNS, zlib.crc32(item.name.encode()))
+    return bool(own % turns == day % turns)
 
 
 def pytest_report_header(config: pytest.Config) -> str:
     if config.getoption("--every-case"):
         return "every case of the rotated tests"
-    return f"rotated tests: turn {rotation()} of {TURNS} (ROTATION={rotation()} repeats it, --every-case runs all)"
+    return f"rotated tests: those of day {rotation()} (ROTATION={rotation()} repeats them, --every-case runs all)"
 
 
 class _Together(LoadScopeScheduling):
@@ -52,24 +62,21 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
     # A test that was asked for by its own name runs.
     if config.getoption("--every-case") or any("::" in argument for argument in config.args):
         return
-    turn = rotation()
+    day = rotation()
     kept, left = [], []
     for item in items:
-        mine = item.get_closest_marker("rotated") is None or zlib.crc32(item.name.encode()) % TURNS == turn
-        (kept if mine else left).append(item)
+        (kept if _mine(item, day) else left).append(item)
     if left:
         config.hook.pytest_deselected(items=left)
         items[:] = kept
 
 
 def _in_order(items: list[pytest.Item]) -> list[pytest.Item]:
-    """The browser's files, which take longest, before the others; but the second process begins with others while the first makes the one
-    server that they share."""
+    """The browser's files, which take longest, before the others; but while the first process makes the one server that they share, the next
+    two begin with others."""
     files: dict[str, list[pytest.Item]] = {}
     for item in items:
         files.setdefault(item.nodeid.partition("::")[0], []).append(item)
     browser = [file for file in files if "/browser/" in file]
     others = [file for file in files if file not in browser]
-    first = [file for pair in zip(browser[:2], others[:2], strict=False) for file in pair]
-    rest = [file for file in (*browser, *others) if file not in first]
-    return [item for file in (*first, *rest) for item in files[file]]
+    return [item for file in (*browser[:1], *others[:2], *browser[1:], *others[2:]) for item in files[file]]

@@ -149,7 +149,9 @@ def test_a_rule_runs_by_itself(page: Page, address: str) -> None:
     expect(row).to_have_count(0)
 
 
-@pytest.mark.parametrize("width", [1000, 400])
+@pytest.mark.parametrize(
+    "width", [pytest.param(1000, marks=pytest.mark.rotated(2, 0)), pytest.param(400, marks=pytest.mark.rotated(2, 1))]
+)
 def test_the_places_fit_a_narrow_window_and_are_accessible(page: Page, address: str, width: int) -> None:
     page.set_viewport_size({"width": width, "height": 800})
     for place in ("/desk", "/bench", "/outbox", "/outbox/alerts", "/outbox/schedules"):

@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from playwright.sync_api import BrowserContext, Page, Route, expect
+from playwright.sync_api import APIResponse, BrowserContext, Page, Route, expect
 
 from tests.browser.conftest import ACCOUNT
 from tests.browser.states import choices_kept, counted, insert
@@ -195,3 +195,25 @@ def test_columns_are_the_rule_s_own(page: Page) -> None:
     open_rule(page, "Uptrend stack")
     counted(page)
     expect(page.get_by_role("columnheader", name="mine / close")).to_have_count(0)
+
+
+def test_who_signs_out_while_something_is_under_way_is_asked_once(page: Page) -> None:
+    """An answer that finds no session any more does not ask over the form that asks already."""
+    own_session(page)
+    held: list[tuple[Route, APIResponse]] = []
+
+    def hold(route: Route) -> None:
+        if route.request.method == "DELETE":
+            held.append((route, route.fetch()))  # the session is over, and nobody knows yet
+        else:
+            route.fallback()
+
+    page.route("**/api/session", hold)
+    page.get_by_role("button", name=re.compile("Sign out")).click()
+    page.get_by_role("link", name="Uptrend stack").click()
+    expect(page.get_by_role("dialog", name="Sign in again")).to_be_visible()
+    (route, answer), *_ = held
+    route.fulfill(response=answer)
+    expect(page.get_by_role("dialog", name="Sign in again")).to_have_count(0)
+    expect(page.get_by_label("Password")).to_have_count(1)
+    page.unroute("**/api/session")

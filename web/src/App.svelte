@@ -28,6 +28,7 @@
   let ends: (() => void)[] = []
   function leave(): void {
     who = null
+    giveUp?.() // who has signed out is not asked to sign in again for what was still under way
     market.now = null
     for (const end of ends) end()
     ends = []
@@ -35,12 +36,16 @@
   }
   /** A session that ends in the middle of work is begun again over the page, which stays as it is. */
   let again = $state<(() => void) | null>(null)
+  let giveUp: (() => void) | null = null
   let asked: Promise<void> | null = null
   onSignedOut(() => {
     if (who === null) return Promise.reject(new Error('Sign in first.'))
     const focused = document.activeElement as HTMLElement | null
-    asked ??= new Promise<void>((done) => (again = done)).finally(() => {
-      again = null
+    asked ??= new Promise<void>((done, fail) => {
+      again = done
+      giveUp = () => fail(new Error('Sign in first.'))
+    }).finally(() => {
+      again = giveUp = null
       asked = null
       void tick().then(() => focused?.focus())
     })
