@@ -1,6 +1,8 @@
 """A moment scanned on the last bars alone against the same moment behind the whole history: to the last digit, for all there is."""
 
+import gc
 from dataclasses import replace
+from weakref import ref
 
 import numpy as np
 import pytest
@@ -220,3 +222,20 @@ def _only_short(compute: object) -> object:
         return compute(self, *args, **more)  # type: ignore[operator]
 
     return checked
+
+
+@pytest.mark.parametrize("table", ["day", "5min"])
+def test_tails_go_with_their_market(table: str) -> None:
+    """At once: with every step of a session there is another market, and what was computed of the one before is large."""
+    engine = Evaluator(made.inner_market(seed=4, count=6, length=160, inner=60))
+    at = engine.market.latest if table == "5min" else Moment(int(engine.market.bars.sessions[-2]))
+    gc.disable()
+    try:
+        scan(engine, check_rule("ema(9) > 1\nclose > sma(5)", base="5min"), at, ever=False)
+        (tail,) = map(ref, engine.shared.tails.values())
+        assert tail() is not None
+        shared = ref(engine.shared)
+        del engine
+        assert (shared(), tail()) == (None, None)
+    finally:
+        gc.enable()

@@ -8,7 +8,7 @@ from tests.server.standing import in_days
 from upperwick.market import load
 
 AT, DAY, MINUTE = "2024-06-28T10:35", "2024-06-28", 10 * 60 + 35
-RULE = "close > open\nclose > sma(20)"
+RULE = "universe: Harbour 500\nclose > open\nclose > sma(20)"
 
 
 def so_far(symbol: str) -> dict[str, float]:

@@ -126,7 +126,8 @@ def _hits(stand: Standing, symbol: str, rule: CheckedRule, universe: str) -> tup
     first, last = _of_days(bars, symbol, table, end) if elsewhere else (begin, end)
     rows = stepping.rows([line.op for line in rule.deciding], symbol, request_limits())
     truth = np.all([row[: last - first] == TRUE for row in rows], axis=0)
-    members = members_of(stand.market, universe, bars.frame)
+    # Of a table of one instrument alone it is told anew, and kept for nobody.
+    members = stand.market.members(universe, "mixed") if bars.frame == "mixed" else members_of(stand.market, universe, bars.frame)
     truth = truth & members[first:last] if members is not None else truth
     steps = np.arange(last - first) if bars.frame == "day" else stand.ends("day" if bars.frame == "mixed" else rule.frame)
     found = np.flatnonzero(truth[steps])

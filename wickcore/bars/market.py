@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from threading import Lock
+from zlib import crc32
 
 import numpy as np
 
@@ -142,7 +143,7 @@ class Market:
         """The same instruments, of which only those of these numbers have bars: what is looked up for a few alone."""
         kept = np.asarray(numbers, np.int64)
         inner = (t.of_some(kept) for t in self.tables if t.frame != "day")
-        return replace(self, tables=(self.bars.of_some(kept), *inner), version=f"{self.version} of {len(kept)}")
+        return replace(self, tables=(self.bars.of_some(kept), *inner), version=f"{self.version} of {crc32(kept.tobytes()):08x}")
 
     @cached_property
     def latest(self) -> Moment:

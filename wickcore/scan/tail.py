@@ -13,6 +13,7 @@ the sessions of the tail, and is whole.
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cache, cached_property, partial
+from weakref import ref
 
 import numpy as np
 
@@ -122,7 +123,8 @@ class Tail:
     """The last so many bars of each instrument up to a moment. rows: their positions in the whole table, one after another."""
 
     def __init__(self, whole: Evaluator, size: int, at: Moment) -> None:
-        self.whole, self.size, self.at = whole, size, at
+        self.market, self.table, self.size, self.at = whole.market, whole.table, size, at
+        self._shared = ref(whole.shared)  # which holds the tail: nothing large waits for the collector when a market goes
         bars, market = whole.bars, whole.market
         ends = bars.ends(at)
         begins = np.maximum(bars.offsets[:-1], ends - size)
@@ -134,19 +136,27 @@ class Tail:
         self.begins, self.offsets, self.complete = begins, offsets, begins == bars.offsets[:-1]
         self._table = replace(bars.taken(self.rows, offsets), before=cache(partial(count_before, bars, rows=begins)))
         self._near: dict[int, Evaluator] = {}
-        self._laid = KeptColumns(whole.shared.kept.most // 8)
+        self._room = whole.shared.kept.most
+        self._laid = KeptColumns(self._room // 8)
+
+    @property
+    def whole(self) -> Evaluator:
+        """The evaluator of the whole history: whoever asks a tail has it."""
+        shared = self._shared()
+        assert shared is not None
+        return Evaluator(self.market, table=self.table, shared=shared)
 
     @cached_property
     def engine(self) -> Evaluator:
         """On the tail's bars; beside them, where they are within the day, stand all daily bars."""
-        market = self.whole.market
+        market = self.market
         others = (t for t in (market.bars, *market.tables) if t.frame != self._table.frame)
         return self._beside((*{t.frame: t for t in others}.values(), self._table), "")
 
     def engine_for(self, needed: Reach) -> Evaluator:
         """As `engine`; where no more than so many daily bars are needed, only those stand beside."""
         size = None if needed.days is None else next((one for one in SIZES[:5:4] if one >= needed.days), None)
-        if self.whole.table == "day" or size is None:
+        if self.table == "day" or size is None:
             return self.engine
         with self.whole.shared.lock:
             if size not in self._near:
@@ -154,13 +164,12 @@ class Tail:
             return self._near[size]
 
     def _beside(self, tables: tuple[Bars, ...], said: str) -> Evaluator:
-        version = f"{self.whole.market.version} tail {self.size}{said} {self.at}"
-        small = replace(self.whole.market, tables=tables, version=version)
-        return self.whole.beside(small, self.whole.shared.kept.most // 16)
+        version = f"{self.market.version} tail {self.size}{said} {self.at}"
+        return self.whole.beside(replace(self.market, tables=tables, version=version), self._room // 16)
 
     def _days(self, size: int) -> Bars:
         """The daily bars of the tail's sessions, and so many before each instrument's first of them."""
-        bars, at = self.whole.market.bars, self.at.day
+        bars, at = self.market.bars, self.at.day
         first = np.full(len(bars.symbols), at)
         some = np.diff(self.offsets) > 0
         first[some] = self._table.days[self.offsets[:-1][some]]
@@ -182,7 +191,7 @@ class Tail:
 
     def columns(self, ops: Sequence[Op], reaches: Sequence[Reach], limits: Limits | None = None) -> list[Column]:
         """The operations on the tail's bars; true to the whole history from `sound` on."""
-        below = {(self.whole.table, op.key): op for r in reaches for op in r.laid}
+        below = {(self.table, op.key): op for r in reaches for op in r.laid}
         laid = self._laid.those_of(below)
         missing = {place: op for place, op in below.items() if place not in laid}
         if missing:
