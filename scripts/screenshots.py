@@ -1,0 +1,138 @@
+"""The pictures of docs/screenshots anew, of the demo market that is served: `scripts/screenshots.py http://127.0.0.1:8000 [name ...]`.
+
+Those of the desk, the bench, the outbox, breadth and precedents show what a person has put there, and are taken by hand.
+"""
+
+import re
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+ACCOUNT = ("trader", "candle-and-wick")
+LONG = 120_000
+BREAKOUT, STACK = "Sixty-day high with range expansion", "Uptrend stack"
+
+
+def rule(page: Page, name: str) -> None:
+    page.goto("/rules")
+    page.get_by_role("link", name=re.compile(f"^{re.escape(name)}")).first.click()
+    page.locator("[data-counts=counted]").wait_for()
+    page.get_by_role("img", name=re.compile("^Price chart")).wait_for()
+
+
+def rules(page: Page) -> None:
+    page.goto("/rules")
+    page.get_by_role("link", name=re.compile(f"^{STACK}")).first.wait_for()
+
+
+def dark(page: Page) -> None:
+    rule(page, BREAKOUT)
+    page.get_by_role("button", name="Dark theme").click()
+
+
+def chart(page: Page) -> None:
+    rule(page, STACK)
+    page.get_by_role("button", name="full", exact=True).click()
+
+
+def patterns(page: Page) -> None:
+    rule(page, "Flat base near the high")
+    page.get_by_role("button", name="full", exact=True).click()
+    page.get_by_role("button", name="patterns", exact=True).click()
+    page.get_by_role("heading", name=re.compile("^Patterns as of")).wait_for(timeout=LONG)
+
+
+def sheet(page: Page) -> None:
+    rule(page, STACK)
+    page.get_by_role("tab", name="Sheet").click()
+    page.wait_for_load_state("networkidle")
+
+
+def measured(page: Page, name: str) -> None:
+    rule(page, name)
+    page.keyboard.press("Control+Enter")
+    page.get_by_role("heading", name="Hits through time").wait_for(timeout=LONG)
+
+
+def follow_through(page: Page) -> None:
+    measured(page, STACK)
+
+
+def taken_apart(page: Page) -> None:
+    measured(page, STACK)
+    page.get_by_role("heading", name="By year").scroll_into_view_if_needed()
+    page.get_by_role("heading", name="By year").evaluate("e => e.scrollIntoView()")
+
+
+def sweep(page: Page) -> None:
+    measured(page, BREAKOUT)
+    page.get_by_role("group", name="What to look at").get_by_role("button", name="sweep").click()
+    page.get_by_label("by", exact=True).fill("30")
+    page.get_by_role("button", name="Turn", exact=True).click()
+    page.get_by_role("heading", name=re.compile("settings tried at 5 bars")).wait_for(timeout=LONG)
+
+
+def book(page: Page) -> None:
+    page.goto("/books")
+    page.get_by_role("link", name=re.compile("^Squeeze release on a resting order")).first.click()
+    page.get_by_role("heading", name=re.compile("luck of the pick")).wait_for(timeout=LONG)
+
+
+def book_trade(page: Page) -> None:
+    book(page)
+    page.get_by_role("tab", name=re.compile("^Trades")).click()
+    page.get_by_role("button", name="Gain").click()
+    page.locator("tbody th button").first.click()
+    page.get_by_role("region", name=re.compile("^Trade in")).get_by_role("img", name=re.compile("^Price chart")).wait_for()
+
+
+def data(page: Page) -> None:
+    page.goto("/data")
+    page.wait_for_load_state("networkidle")
+
+
+def reference(page: Page) -> None:
+    page.goto("/reference")
+    page.wait_for_load_state("networkidle")
+
+
+def within(page: Page) -> None:
+    rule(page, "Opening range broken")
+    page.get_by_label("The minute of the session to stand on").select_option("10:35")
+    page.get_by_role("status").filter(has_text="You stand on").wait_for()
+    page.locator("[data-counts=counted]").wait_for()
+
+
+VIEWS: dict[str, Callable[[Page], None]] = {
+    "rules": rules, "rule": lambda page: rule(page, BREAKOUT), "rule-dark": dark, "chart": chart, "patterns": patterns, "sheet": sheet,
+    "follow-through": follow_through, "taken-apart": taken_apart, "sweep": sweep, "book": book, "book-trade": book_trade, "data": data,
+    "reference": reference, "within": within,
+}  # fmt: skip
+
+
+def main(address: str, *names: str) -> None:
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
+        for name in names or VIEWS:
+            page = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address).new_page()
+            page.goto("/")
+            page.get_by_label("Name").fill(ACCOUNT[0])
+            page.get_by_label("Password").fill(ACCOUNT[1])
+            page.keyboard.press("Enter")
+            page.get_by_role("navigation", name="Places").wait_for()
+            VIEWS[name](page)
+            page.wait_for_timeout(1_500)  # until nothing moves any more
+            page.screenshot(path=FOLDER / f"{name}.png")
+            if name == "rule-dark":
+                page.get_by_role("button", name="Light theme").click()
+                page.wait_for_timeout(1_000)
+            page.context.close()
+            print(name, flush=True)
+        browser.close()
+
+
+if __name__ == "__main__":
+    main(*sys.argv[1:])
