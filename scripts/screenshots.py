@@ -16,10 +16,14 @@ LONG = 120_000
 BREAKOUT, STACK = "Sixty-day high with range expansion", "Uptrend stack"
 
 
-def rule(page: Page, name: str) -> None:
+def opened(page: Page, name: str) -> None:
     page.goto("/rules")
     page.get_by_role("link", name=re.compile(f"^{re.escape(name)}")).first.click()
     page.locator("[data-counts=counted]").wait_for()
+
+
+def rule(page: Page, name: str) -> None:
+    opened(page, name)
     page.get_by_role("img", name=re.compile("^Price chart")).wait_for()
 
 
@@ -63,8 +67,8 @@ def follow_through(page: Page) -> None:
 
 def taken_apart(page: Page) -> None:
     measured(page, STACK)
-    page.get_by_role("heading", name="By year").scroll_into_view_if_needed()
-    page.get_by_role("heading", name="By year").evaluate("e => e.scrollIntoView()")
+    page.get_by_role("table", name="By year").wait_for(timeout=LONG)
+    page.get_by_role("table", name="By year").evaluate("e => e.scrollIntoView()")
 
 
 def sweep(page: Page) -> None:
@@ -100,12 +104,16 @@ def reference(page: Page) -> None:
 
 
 def within(page: Page) -> None:
-    rule(page, "Opening range broken")
+    opened(page, "Opening range broken")
     page.get_by_label("The minute of the session to stand on").select_option("10:35")
     page.get_by_role("status").filter(has_text="You stand on").wait_for()
+    page.get_by_role("button", name="5min", exact=True).click()
+    page.get_by_role("button", name="2d", exact=True).click()
+    page.get_by_role("img", name=re.compile("^Price chart")).wait_for()
     page.locator("[data-counts=counted]").wait_for()
 
 
+BACK = {"rule-dark": "Light theme", "within": "day"}
 VIEWS: dict[str, Callable[[Page], None]] = {
     "rules": rules, "rule": lambda page: rule(page, BREAKOUT), "rule-dark": dark, "chart": chart, "patterns": patterns, "sheet": sheet,
     "follow-through": follow_through, "taken-apart": taken_apart, "sweep": sweep, "book": book, "book-trade": book_trade, "data": data,
@@ -126,8 +134,9 @@ def main(address: str, *names: str) -> None:
             VIEWS[name](page)
             page.wait_for_timeout(1_500)  # until nothing moves any more
             page.screenshot(path=FOLDER / f"{name}.png")
-            if name == "rule-dark":
-                page.get_by_role("button", name="Light theme").click()
+            # What was chosen for a picture is the account's from then on.
+            if name in BACK:
+                page.get_by_role("button", name=BACK[name], exact=True).click()
                 page.wait_for_timeout(1_000)
             page.context.close()
             print(name, flush=True)

@@ -14,6 +14,7 @@
     splits: 'Splits',
     dividends: 'Dividends',
     reports: 'Reports',
+    overnight: 'Overnight bars',
     calendar: 'Holidays and announcements',
   }
   const years = $derived.by(() => {
