@@ -30,7 +30,7 @@ from wickcore.scan.kernels import FRAMED, POINTWISE, WINDOWED, Column
 SIZES = (128, 192, 256, 384, 512, 768, 1024, 1536, 2048)  # bars of each instrument: few sizes, so that rules share them
 SPARE = 48  # bars beyond what a rule needs, over which a run of hits is followed back
 MOST_TAILS = 3
-MOST_BARS = 4_000_000  # of all tails that are kept, 64 bytes each
+MOST_BARS = 6_000_000  # of all tails that are kept, and of the daily bars woven into them, 64 bytes each
 WORTH = 2  # so many times as long as the tail is a history that is worth one
 # Of a window of n bars: how many bars before its own its value may hang on.
 ONCE = frozenset(
@@ -179,6 +179,12 @@ class Tail:
         rows = np.repeat(begins - offsets[:-1], lengths) + np.arange(offsets[-1])
         return replace(bars.taken(rows, offsets), before=cache(partial(count_before, bars, rows=begins)))
 
+    @property
+    def held(self) -> int:
+        """How many bars it holds in memory."""
+        woven = within_day(self._table.frame) and "engine" in self.__dict__
+        return len(self.rows) + (len(self.market.bars) if woven else 0)
+
     @cached_property
     def last_step(self) -> int:
         """The index of the moment among those of the tail."""
@@ -272,8 +278,6 @@ def tail_of_size(whole: Evaluator, size: int, at: Moment) -> Tail:
     with shared.lock:
         shared.tails[key] = found
         shared.tails.move_to_end(key)
-        while len(shared.tails) > MOST_TAILS or (
-            len(shared.tails) > 1 and sum(len(t.rows) for t in shared.tails.values()) > MOST_BARS
-        ):
+        while len(shared.tails) > MOST_TAILS or (len(shared.tails) > 1 and sum(t.held for t in shared.tails.values()) > MOST_BARS):
             shared.tails.popitem(last=False)
     return found
