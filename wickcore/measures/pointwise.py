@@ -44,21 +44,20 @@ def _bar_by_bar(signatures: list[str]) -> Callable[[Callable[..., Any]], Callabl
     return wrap
 
 
-# Where neither of two opposite comparisons holds, a side is unknown.
-@_quietly
-def _above(a: Any, b: Any) -> Any:
-    truth = np.greater(a, b).view(np.int8)
-    truth -= np.less_equal(a, b).view(np.int8)
-    truth += np.int8(UNKNOWN)
-    return truth
+def _comparison(holds: Callable[..., Any], fails: Callable[..., Any]) -> Callable[[Any, Any], Any]:
+    """Where neither of two opposite comparisons holds, a side is unknown."""
+
+    @_quietly
+    def compared(a: Any, b: Any) -> Any:
+        truth = holds(a, b).view(np.int8)
+        truth -= fails(a, b).view(np.int8)
+        truth += np.int8(UNKNOWN)
+        return truth
+
+    return compared
 
 
-@_quietly
-def _at_least(a: Any, b: Any) -> Any:
-    truth = np.greater_equal(a, b).view(np.int8)
-    truth -= np.less(a, b).view(np.int8)
-    truth += np.int8(UNKNOWN)
-    return truth
+_above, _at_least = _comparison(np.greater, np.less_equal), _comparison(np.greater_equal, np.less)
 
 
 @_quietly
