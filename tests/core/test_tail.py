@@ -239,3 +239,17 @@ def test_tails_go_with_their_market(table: str) -> None:
         assert (shared(), tail()) == (None, None)
     finally:
         gc.enable()
+
+
+BESIDE = ["corr(change, benchmark(change), 20)", 'close / of("S03", ema(9))', 'close - of("none", close)', "rank(change)", "sma(5)"]
+
+
+@pytest.mark.parametrize("text", BESIDE)
+@pytest.mark.parametrize("table", ["5min", "mixed"])
+def test_one_instrument_is_told_beside_those_it_names(text: str, table: str, within: Evaluator) -> None:
+    """Its own rows, without putting in order the bars of all, are those of the whole column."""
+    engine, op = within.on(table), check_expression(text, base="5min").op
+    whole, bars = engine.column(op), engine.bars
+    for symbol in ("S00", "S03", "S05"):
+        k = bars.number[symbol]
+        assert engine.rows([op], symbol)[0].tobytes() == whole[bars.offsets[k] : bars.offsets[k + 1]].tobytes()

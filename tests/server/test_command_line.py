@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from tests import made
-from tests.commands import answer, run
+from tests.commands import COMMAND, answer, run
 
 
 @pytest.fixture(scope="module")
@@ -278,3 +278,20 @@ def test_a_bad_book_says_where(prices: Path, tmp_path: Path) -> None:
     assert laid.stdout == 'enter "Up" at next open\nslots: 3\n'
     assert "entered at the next open" in run("read", "-", text='enter "Up"\n').stdout
     assert "entry + 1" in run("mirror", "-", text='enter "Up"\nstop: entry - 1\n').stdout
+
+
+def test_the_command_itself(prices: Path, tmp_path: Path) -> None:
+    """As the shell calls it: a quick command goes without what Numba looks for and no kernel uses, and ends at once, all said."""
+    rule = tmp_path / "mine.rule"
+    rule.write_text("close > sma(5)\nrsi(9) > 1\nlog(close) > 0\n")
+    whole = answer("scan", str(rule), "--prices", str(prices))
+    for more in ((), ("--json",)):
+        done = subprocess.run(
+            [*COMMAND, "scan", str(rule), "--prices", str(prices), *more], capture_output=True, text=True, timeout=240
+        )
+        assert (done.returncode, done.stderr) == (0, "")
+        assert json.loads(done.stdout) == whole if more else done.stdout.strip().endswith(whole["hits"][-1]["symbol"])
+    wrong = subprocess.run(
+        [*COMMAND, "scan", "-", "--prices", str(prices)], input="close >", capture_output=True, text=True, timeout=240
+    )
+    assert (wrong.returncode, "line 1" in wrong.stderr) == (2, True)

@@ -13,6 +13,7 @@ from pathlib import Path
 from threading import Event
 from typing import Any
 
+import numpy as np
 import pytest
 import requests
 from requests.adapters import HTTPAdapter
@@ -20,7 +21,7 @@ from urllib3.util import Retry
 
 from tests.commands import script
 from tests.server.conftest import Api
-from upperwick.market import turns
+from upperwick.market import load, turns
 from upperwick.refused import Refused
 from wickcore.scan.limits import Stopped
 
@@ -104,6 +105,19 @@ def test_the_whole_history_is_told_beside_the_counts(api: Api) -> None:
     assert 0.2 < found["ever"][1] < 0.8
     assert found["ever"][2] == 1.0
     assert abs(found["ever"][3] + found["ever"][4] - 1.0) < 1e-12
+    # Since when each is a hit: with the history to its end, with the counts as far as is looked.
+    assert found["as_of"] == scan["as_of"]
+    assert found["runs"].keys() == {h["symbol"] for h in scan["hits"]}
+    assert all(found["runs"][h["symbol"]] == h["days"] for h in scan["hits"] if not h["longer"])
+    always = api.post("/scan", {"text": "close > 0"}).json()["hits"]
+    runs = api.post("/history", {"text": "close > 0"}).json()["runs"]
+    bars = load.evaluator().market.bars
+    lengths = dict(zip(bars.symbols, np.diff(bars.offsets).tolist(), strict=True))
+    assert runs == {h["symbol"]: lengths[h["symbol"]] for h in always}  # since its first bar
+    assert any(h["longer"] for h in always)
+    assert all(1 < h["days"] < runs[h["symbol"]] for h in always if h["longer"])
+    earlier = api.post("/history", {"text": text, "as_of": "2024-05-20"}).json()
+    assert (earlier["as_of"], earlier["runs"] != found["runs"]) == ("2024-05-20", True)
     messages = [a["message"] for a in found["advice"]]
     assert any("true on every bar of the history" in m for m in messages)
     assert not any("history" in a["message"] for a in scan["advice"])

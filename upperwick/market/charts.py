@@ -126,8 +126,7 @@ def _hits(stand: Standing, symbol: str, rule: CheckedRule, universe: str) -> tup
     first, last = _of_days(bars, symbol, table, end) if elsewhere else (begin, end)
     rows = stepping.rows([line.op for line in rule.deciding], symbol, request_limits())
     truth = np.all([row[: last - first] == TRUE for row in rows], axis=0)
-    # Of a table of one instrument alone it is told anew, and kept for nobody.
-    members = stand.market.members(universe, "mixed") if bars.frame == "mixed" else members_of(stand.market, universe, bars.frame)
+    members = members_of(stand.market, universe, bars.frame, keep=bars.frame != "mixed")
     truth = truth & members[first:last] if members is not None else truth
     steps = np.arange(last - first) if bars.frame == "day" else stand.ends("day" if bars.frame == "mixed" else rule.frame)
     found = np.flatnonzero(truth[steps])

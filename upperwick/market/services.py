@@ -67,17 +67,24 @@ def no_universe(market: Market, unknown: UnknownUniverse, lists: Iterable[str] =
     return Refused(f"There is no universe named “{unknown.name}”; {hint}", 422)
 
 
-def members_of(market: Market, universe: str | None, table: str = "day") -> Bools | None:
-    """Membership by bar of a table; None for all instruments. Raises Refused for an unknown universe."""
+def _told(market: Market, universe: str, table: str) -> Bools | None:
+    try:
+        return market.members(universe, table)
+    except UnknownUniverse as unknown:
+        raise no_universe(market, unknown) from None
+
+
+def members_of(market: Market, universe: str | None, table: str = "day", keep: bool = True) -> Bools | None:
+    """Membership by bar of a table; None for all instruments. keep: not for a market of a few instruments. Raises Refused for an unknown
+    universe."""
     if not universe:
         return None
+    if not keep:
+        return _told(market, universe, table)
     key = (market.version, universe, table)
     with _members_lock:
         if key not in _members:
-            try:
-                made = market.members(universe, table)
-            except UnknownUniverse as unknown:
-                raise no_universe(market, unknown) from None
+            made = _told(market, universe, table)
             for old in [k for k in _members if k[0] != market.version]:
                 del _members[old]
             while len(_members) >= MOST_MEMBERS:

@@ -169,6 +169,7 @@ def history(owner: Any, text: str, as_of: str | None, universe: str | None, dial
         limits = request_limits()
         result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits)
         return {
+            "as_of": str(result.as_of),
             "ever": [count.ever for count in result.lines],
             "runs": {h.symbol: h.days for h in result.hits[:MOST_HITS]},
             "advice": _advised(rule, from_data(engine, rule, limits)),

@@ -127,9 +127,10 @@ def scan(request: HttpRequest, body: ScanIn):
 
 
 class HistoryOut(Schema):
-    """ever: of each line of the scan, in its order, on what share of all bars it is true. runs: on how many bars in a row each hit has been one.
-    advice: all that is to be said of the rule."""
+    """as_of: the moment stood on. ever: of each line of the scan, in its order, on what share of all bars it is true. runs: on how many bars in
+    a row each hit has been one. advice: all that is to be said of the rule."""
 
+    as_of: str
     ever: list[float]
     runs: dict[str, int]
     advice: list[ProblemOut]

@@ -92,6 +92,11 @@ def _of(over: Whole, op: Op, table: str) -> Column:
     return _of_symbol(over, op, table, str(op.params[0]))
 
 
+def named(op: Op, market: Market) -> str | None:
+    """The one symbol whose bars the operation looks at, "" for none; None where it looks at all."""
+    return (market.benchmark or "") if op.kind == "benchmark" else str(op.params[0]) if op.kind == "of" else None
+
+
 def _of_symbol(over: Whole, op: Op, table: str, symbol: str) -> Column:
     bars = over.market.table(table)
     condition = op.result == "condition"

@@ -23,13 +23,13 @@ from wickcore.bars.moment import Moment, moment_of
 from wickcore.language.operations import Op
 from wickcore.measures.frame import TRUE
 from wickcore.patterns.columns import Seen
-from wickcore.scan.across import ACROSS, rank_at
+from wickcore.scan.across import ACROSS, named, rank_at
 from wickcore.scan.block import Block
 from wickcore.scan.kept import KeptColumns
 from wickcore.scan.kernels import Column
 from wickcore.scan.limits import Limits as Limits
 from wickcore.scan.limits import Stopped as Stopped
-from wickcore.scan.plan import Place, across, by_bar, cost, looks_across, momentary, uses, walk
+from wickcore.scan.plan import Place, across, by_bar, cost, momentary, uses, walk
 
 BLOCK_BARS = (
     1 << 16
@@ -222,18 +222,29 @@ class Evaluator:
 
     def rows(self, ops: Sequence[Op], symbol: str, limits: Limits | None = None) -> list[Column]:
         """The columns of one instrument only, computed for it alone."""
-        block = self._one(ops, self.bars.number[symbol], limits or Limits())
+        block = self._one(ops, self.market.bars.number[symbol], limits or Limits())
         return [block.take(op, self.table) for op in ops]
 
     def seen(self, patterns: Sequence[Op], symbol: str, at: int, limits: Limits | None = None) -> list[list[Seen]]:
         """The patterns that each operation speaks of, as they stand on the instrument's bar number `at` (from 0)."""
-        block = self._one([arg for op in patterns for arg in op.args], self.bars.number[symbol], limits or Limits())
+        block = self._one([arg for op in patterns for arg in op.args], self.market.bars.number[symbol], limits or Limits())
         return [block.seen(op, self.table, at) for op in patterns]
 
     def _one(self, ops: Sequence[Op], k: int, limits: Limits) -> Block:
-        alone = self.table != "day" and not looks_across(ops, self.table)
-        market = self.market.of_some([k]) if alone else self.market  # days and minutes of all need not be put in order for one
-        return Block(market, k, k + 1, limits.check, self._given(ops, limits), uses(ops, self.table))
+        engine = self._beside_few(ops, k)
+        return Block(engine.market, k, k + 1, limits.check, engine._given(ops, limits), uses(ops, self.table))
+
+    def _beside_few(self, ops: Sequence[Op], k: int) -> "Evaluator":
+        """Where days and minutes stand in one table those of all need not be put in order for one instrument and the few that it is held
+        against; itself where it is held against all."""
+        few, number = {k}, self.market.bars.number
+        for op, _ in walk(ops, self.table):
+            if op.kind in ACROSS:
+                symbol = named(op, self.market)
+                if symbol is None:
+                    return self
+                few |= {number[symbol]} if symbol in number else set()
+        return self if self.table == "day" else self.beside(self.market.of_some(sorted(few)), 0)
 
     def history(self, op: Op, limits: Limits | None = None) -> History:
         """What a condition was over the whole history."""

@@ -3529,10 +3529,12 @@ export interface components {
         };
         /**
          * HistoryOut
-         * @description ever: of each line of the scan, in its order, on what share of all bars it is true. runs: on how many bars in a row each hit has been one.
-         *     advice: all that is to be said of the rule.
+         * @description as_of: the moment stood on. ever: of each line of the scan, in its order, on what share of all bars it is true. runs: on how many bars in
+         *     a row each hit has been one. advice: all that is to be said of the rule.
          */
         HistoryOut: {
+            /** As Of */
+            as_of: string;
             /** Ever */
             ever: number[];
             /** Runs */

@@ -1,7 +1,8 @@
 /** The counts of a rule as it is typed. */
 import { untrack } from 'svelte'
-import { Problem, sentence, type Hit, type RuleProblem, type Scan } from '$lib/api'
+import { Problem, sentence, type RuleProblem, type Scan } from '$lib/api'
 import { ask, query } from '$lib/queries'
+import { withRuns } from './runs'
 
 export interface Question {
   text: string
@@ -13,12 +14,6 @@ export interface Question {
 const PATIENCE = 250
 // The whole history is looked at once somebody has stopped typing.
 const REST = 400
-
-function withRuns(scan: Scan | null, runs: Record<string, number> | undefined): Scan | null {
-  if (!scan || !runs || !scan.hits.some((hit) => hit.longer && hit.symbol in runs)) return scan
-  const known = (hit: Hit) => ({ ...hit, days: runs[hit.symbol]!, longer: false })
-  return { ...scan, hits: scan.hits.map((hit) => (hit.longer && hit.symbol in runs ? known(hit) : hit)) }
-}
 
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
@@ -49,8 +44,11 @@ export class Counts {
     ...ask.history({ text: this.#rested, as_of: this.#asked?.as_of ?? null }),
     enabled: this.#rested !== '' && this.#rested === this.counted,
   }))
-  /** What the whole history says of `scan`; null while that is worked out. */
-  readonly #told = $derived(this.#rested === this.counted ? (this.#history.data ?? null) : null)
+  /** What the whole history says of `scan`; null while that is worked out, and where it is of the moment before. */
+  readonly #told = $derived.by(() => {
+    const told = this.#rested === this.counted ? this.#history.data : undefined
+    return told && told.as_of === this.#scan?.as_of ? told : null
+  })
   /** The latest answer: it stays, and is said to be old, while the next is worked on. Of a text with errors it is that of its other lines;
    * null where nothing can be counted. How long the older hits have been hits is known with the history. */
   readonly scan = $derived(withRuns(this.#scan, this.#told?.runs))
