@@ -177,9 +177,11 @@ def test_a_split_multiplies_the_shares_chosen_by_hand(api: Api) -> None:
     moved = planned(api, item, as_of=after)
     assert moved["plan"]["shares"] == moved["size"]["shares"] == int(7 * split.ratio)
     assert moved["plan"]["entry"] == pytest.approx(plan["entry"] / split.ratio, rel=0.02)
-    # Kept anew after the split, it is of the new shares.
+    assert planned(api, item, as_of=sessions[at - 3])["plan"]["shares"] == 7
+    # Kept anew after the split, it is of the new shares; looked back at from before, of the old.
     assert api.put(f"/bench/{item}/plan", {"plan": {**moved["plan"], "shares": 9}, "as_of": after}).status_code == 204
     assert planned(api, item, as_of=after)["plan"]["shares"] == 9
+    assert planned(api, item, as_of=before)["plan"]["shares"] == int(9 / split.ratio)
 
 
 def test_all_plans_together_and_what_speaks_against_one(api: Api) -> None:

@@ -5,15 +5,19 @@ from typing import Any
 
 import numpy as np
 import pytest
+from django.contrib.auth import get_user_model
 
 from tests.server.conftest import Api
 from tests.server.standing import RULE, Stand, bars_of, hits_of, in_days, messages
-from upperwick.keeping import look
+from upperwick.keeping import look, scans
 from upperwick.keeping.models import Alert, Watched
 from upperwick.keeping.schemas import DeskOut
 from upperwick.market import load
 from wickcore.alerts.crossed import first_crossed, fixed
 from wickcore.bars.moment import Moment, iso
+from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.limits import Stopped
+from wickcore.scan.many import Asked, Found
 
 pytestmark = pytest.mark.django_db
 
@@ -325,3 +329,26 @@ def test_the_desk_shows_watched_rules_and_says_what_is_still_computed(api: Api, 
     api.put(f"/watched/{rule}", {"on": False})
     assert len(api.get("/desk").json()["watched"]) == 1
     assert Watched.objects.count() == 1
+
+
+def test_rules_that_are_too_much_at_once_are_looked_at_in_parts(stand: Stand, api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    now, owner = stand(0), get_user_model().objects.get(username="ada")
+    texts = [f"close > sma({n})" for n in range(3, 14)]
+    expected = {text: scans.found_alone(owner, text, None, now) for text in texts}
+    sizes: list[int] = []
+    together = scans.scan_many
+
+    def few(engine: Evaluator, asked: list[Asked], *rest: object) -> list[Found]:
+        sizes.append(len(asked))
+        if len(asked) > 3:
+            raise Stopped("too much")
+        return together(engine, asked, *rest)
+
+    monkeypatch.setattr(scans, "scan_many", few)
+    monkeypatch.setattr(scans, "found_alone", lambda *_: pytest.fail("it was to be found together with others"))
+    monkeypatch.setattr(scans, "LEAST", 2)
+    of = scans.Scans(now)
+    of.expect((owner, text, None) for text in texts)
+    assert {text: of.hits(owner, text, None) for text in texts} == expected
+    assert sizes[0] > 3
+    assert max(size for size in sizes if size <= 3) == 3

@@ -73,13 +73,15 @@ def _kept(item: BenchItem, scale: float, day: int) -> dict[str, Any] | None:
 
 
 def chosen_shares(item: BenchItem, day: int) -> int | None:
-    """The number of shares that was chosen by hand, as a split since then makes it; None where it is left to the risk."""
+    """The number of shares that was chosen by hand, as splits between then and a day make it; None where it is left to the risk."""
     plan = item.plan
     assert plan is not None
     if plan["shares"] is None:
         return None
-    since = Split.objects.filter(instrument__symbol=item.symbol, day__gt=plan.get("made", iso(day)), day__lte=iso(day))
-    return math.floor(plan["shares"] * math.prod(since.values_list("ratio", flat=True)) + 1e-9)
+    made, now = plan.get("made", iso(day)), iso(day)
+    between = Split.objects.filter(instrument__symbol=item.symbol, day__gt=min(made, now), day__lte=max(made, now))
+    ratio = math.prod(between.values_list("ratio", flat=True))
+    return math.floor(plan["shares"] * (ratio if made <= now else 1 / ratio) + 1e-9)
 
 
 def _prices(targets: list[dict[str, float]]) -> list[float]:

@@ -19,6 +19,7 @@ MANY = 10  # times from which on a rule that is asked about single instruments i
 PORTION = (
     200  # rules that are worked out in one pass, which share most of the work; what was found of them can be shown before the next
 )
+LEAST = 50
 Question = tuple[int, str, str]  # of an owner, a rule's text and the universe it is asked on, "" for its own
 
 
@@ -84,9 +85,16 @@ class Scans:
             asked.append((question, Asked(of.rule, masks.setdefault((of.key, engine.table), of.members))))
         if engine is None:
             return
+        self._together(engine, asked)
+
+    def _together(self, engine: Evaluator, asked: list[tuple[Question, Asked]]) -> None:
+        """In halves where it is too much at once; few that are too much still are left to be asked one by one."""
         try:
             found = scan_many(engine, [one for _, one in asked], self.moment, Limits(LONGEST_SCAN))
         except Stopped:
+            if len(asked) > LEAST:
+                self._together(engine, asked[: len(asked) // 2])
+                self._together(engine, asked[len(asked) // 2 :])
             return
         self._found.update(zip((question for question, _ in asked), found, strict=True))
 
