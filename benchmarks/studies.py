@@ -48,8 +48,8 @@ def stored() -> Any:
     django.setup()
     from django.core.management import call_command
 
+    from upperwick.market.demo import save_demo
     from upperwick.market.load import evaluator
-    from upperwick.market.store import save_demo
 
     call_command("migrate", verbosity=0)
     save_demo(make_market())

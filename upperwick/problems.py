@@ -12,7 +12,7 @@ from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from upperwick.accounts.tries import TOO_MANY
 from upperwick.kernels import missing
-from upperwick.market.store import DamagedBlock
+from upperwick.market.packing import DamagedBlock
 from upperwick.refused import Refused
 from wickcore.language.problems import RuleError
 from wickcore.scan.limits import Stopped

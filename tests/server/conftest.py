@@ -11,8 +11,8 @@ from django.test import Client
 
 from tests.made import market
 from tests.server.standing import stand  # noqa: F401
+from upperwick.market.demo import save_demo
 from upperwick.market.models import CalendarEvent, DataVersion, Instrument, OwnFact, Universe
-from upperwick.market.store import save_demo
 from wickcore.demo.market import make_market
 from wickcore.language.check import check_expression
 from wickcore.scan.evaluate import Evaluator

@@ -143,10 +143,10 @@ def test_an_import_killed_midway_leaves_the_database_as_it_was(prices: Path, tmp
     program = (
         "import os, django; django.setup()\n"
         "from pathlib import Path\n"
-        "from upperwick.market import store\nfrom upperwick.market.files import read_prices\n"
-        "real, seen = store.blocks, []\n"
+        "from upperwick.market import merging, store\nfrom upperwick.market.files import read_prices\n"
+        "real, seen = merging.blocks, []\n"
         "def blocks(*a):\n    seen.append(1)\n    os.kill(os.getpid(), 9) if len(seen) == 4 else None\n    return real(*a)\n"
-        "store.blocks = blocks\n"
+        "merging.blocks = blocks\n"
         f"tables = read_prices(Path({str(prices)!r})).tables\n"
         "for t in tables['day'].values(): t['close'] = t['close'] * 3\n"
         "store.save_tables(tables, None, 'never')\n"

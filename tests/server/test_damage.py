@@ -8,7 +8,7 @@ from unittest import mock
 import pytest
 
 from tests.server.test_import import GOOD, HEAD, write
-from upperwick.market import load, store
+from upperwick.market import load, packing, store
 from upperwick.market.files import read_prices
 from upperwick.market.load import load_market
 from upperwick.market.models import BarBlock, BlockData
@@ -58,10 +58,12 @@ def test_a_day_imported_into_a_damaged_year_does_not_take_the_place_of_the_year(
     with mock.patch.object(load, "_held", None):
         load.evaluator()
         assert load.damage() == [("ZZA", "day", 2024)]  # still said
-    store.save_tables(read_prices(write(tmp_path, GOOD)).tables, None, "all of the year")
+    done = store.save_tables(read_prices(write(tmp_path, HEAD + "ZZA,2024-01-05,11,12,10,11,900\n")).tables, None, "alone")
+    assert (done.added, done.notes) == (1, [])  # what follows lies beside what is damaged
+    store.save_tables(read_prices(write(tmp_path, GOOD)).tables, None, "all that is damaged")
     with mock.patch.object(load, "_held", None):
         bars = load.evaluator().market.bars
-        assert (load.damage(), len(bars.days[rows_of(bars, "ZZA")])) == ([], 3)
+        assert (load.damage(), len(bars.days[rows_of(bars, "ZZA")])) == ([], 4)
 
 
 def rows_of(bars: Bars, symbol: str) -> slice:
@@ -82,7 +84,7 @@ def test_a_block_that_is_not_what_it_should_be_is_left_out(tmp_path: Path, harm:
     else:
         block.content.data = b"no stream at all"
         block.content.save()
-        block.checksum = store.digest(b"no stream at all")
+        block.checksum = packing.digest(b"no stream at all")
     block.save()
     with mock.patch.object(load, "_held", None):
         assert "ZZB" not in load.evaluator().market.bars.number
@@ -91,8 +93,8 @@ def test_a_block_that_is_not_what_it_should_be_is_left_out(tmp_path: Path, harm:
 
 def test_older_checksums_are_understood() -> None:
 
-    assert store.fits(store.digest(b"bars"), b"bars")
-    assert store.fits(hashlib.blake2b(b"bars", digest_size=16).hexdigest(), b"bars")
-    assert not store.fits(store.digest(b"bars"), b"Bars")
+    assert packing.fits(packing.digest(b"bars"), b"bars")
+    assert packing.fits(hashlib.blake2b(b"bars", digest_size=16).hexdigest(), b"bars")
+    assert not packing.fits(packing.digest(b"bars"), b"Bars")
     # The check value of CRC-32 (ISO 3309) over the digits 1 to 9 is published as cbf43926.
-    assert store.digest(b"123456789") == "cbf43926"
+    assert packing.digest(b"123456789") == "cbf43926"

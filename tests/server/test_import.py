@@ -11,11 +11,13 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from upperwick.market import aside, store
+from upperwick.market import aside, merging, packing, store
 from upperwick.market.files import read_prices
 from upperwick.market.load import data_version, load_market
 from upperwick.market.models import BarBlock, BlockData, Instrument, Member
 from upperwick.market.opened import PriceFileError
+from upperwick.market.spans import spans
+from wickcore.bars.bars import FIELDS
 from wickcore.bars.factor import factor
 from wickcore.bars.merge import merge
 
@@ -149,9 +151,9 @@ ROWS = st.lists(st.tuples(st.integers(0, 1), st.integers(0, 700), st.integers(0,
 
 @pytest.mark.django_db
 @settings(max_examples=25, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
-@given(files=st.lists(ROWS, min_size=1, max_size=4), adjusted=st.booleans(), minutes=st.booleans())
-def test_any_files_in_any_order_store_what_one_file_would(files: list, adjusted: bool, minutes: bool) -> None:
-    """The later file wins where they differ; a split of 2 for 1 lies in the middle of the history."""
+@given(files=st.lists(ROWS, min_size=1, max_size=4), adjusted=st.booleans(), minutes=st.booleans(), most=st.sampled_from([1, 12]))
+def test_any_files_in_any_order_store_what_one_file_would(files: list, adjusted: bool, minutes: bool, most: int) -> None:
+    """The later file wins where they differ; a split of 2 for 1 lies in the middle of the history. most: parts of a span, about."""
 
     def table(rows: dict[int, int]) -> dict[str, np.ndarray]:
         steps = np.array(sorted(rows))
@@ -171,22 +173,55 @@ def test_any_files_in_any_order_store_what_one_file_would(files: list, adjusted:
         for symbol, step, value in file:
             parts.setdefault(symbol, {})[step] = value
             whole.setdefault(symbol, {})[step] = value
-        store.save_tables({frame: {f"Z{s}": table(rows) for s, rows in parts.items()}}, "Mine", "a part")
-    pieces = stored_blocks()
+        with mock.patch.object(merging, "PARTS", most):
+            store.save_tables({frame: {f"Z{s}": table(rows) for s, rows in parts.items()}}, "Mine", "a part")
+    pieces = stored_bars()
     members = sorted(Member.objects.values_list("instrument__symbol", "first", "last"))
     Instrument.objects.all().delete()
     store.save_tables({frame: {f"Z{s}": table(rows) for s, rows in whole.items()}}, "Mine", "all at once")
-    assert pieces == stored_blocks()
+    assert pieces == stored_bars()
     assert members == sorted(Member.objects.values_list("instrument__symbol", "first", "last"))
 
 
-def stored_blocks() -> list[tuple]:
-    rows = BarBlock.objects.order_by("instrument__symbol", "year")
+@pytest.mark.django_db
+@pytest.mark.parametrize("minutes", [False, True])
+def test_evening_after_evening_lies_in_parts_that_become_one(minutes: bool) -> None:
+    """Forty evenings, one bar each, of two instruments: never more parts than there may be, and always the bars as they came."""
+    most = 0
+    for evening in range(40):
+        day = np.array([19_840 + evening], np.int32)
+        table = {"days": day, **({"minute": np.array([570], np.int32)} if minutes else {})}
+        table |= {name: np.array([10.0 + evening]) for name in FIELDS}
+        done = store.save_tables({"5min" if minutes else "day": {"ZA": table, "ZB": table}}, None, "an evening")
+        assert (done.added, done.replaced, done.same, done.left) == (2, 0, 0, 2 * evening)
+        most = max(most, *BarBlock.objects.values_list("part", flat=True))
+    assert merging.PARTS <= most < 2 * merging.PARTS
+    bars = load_market().table("5min" if minutes else "day")
+    for k in (bars.number["ZA"], bars.number["ZB"]):
+        assert bars.close[bars.offsets[k] : bars.offsets[k + 1]].tolist() == [10.0 + evening for evening in range(40)]
+    assert BlockData.objects.count() == BarBlock.objects.count()
+    # A bar of an evening in the middle makes the span one block again.
+    middle = {**table, "days": np.array([19_860], np.int32), "close": np.array([99.0])}
+    done = store.save_tables({"5min" if minutes else "day": {"ZA": middle}}, None, "a correction")
+    assert (done.added, done.replaced, done.left) == (0, 1, 39)
+    assert list(BarBlock.objects.filter(instrument__symbol="ZA", year=spans(middle)[0]).values_list("part", flat=True)) == [0]
+
+
+def stored_bars() -> list[tuple]:
+    """What the blocks hold, span by span: of one in parts, the parts one after another."""
+    rows = BarBlock.objects.order_by("instrument__symbol", "year", "part")
     listed = dict(Instrument.objects.values_list("symbol", "listed"))
-    return [
-        (s, listed[s], f, y, n, bytes(d))
-        for s, f, y, n, d in rows.values_list("instrument__symbol", "frame", "year", "rows", "content__data")
-    ]
+    found: dict[tuple, tuple[int, dict[str, list]]] = {}
+    for s, frame, span, n, last, checksum, data in rows.values_list(
+        "instrument__symbol", "frame", "year", "rows", "last", "checksum", "content__data"
+    ):
+        table = packing.unpack(bytes(data))
+        assert packing.fits(checksum, data)
+        assert len(table["days"]) == n
+        assert last == packing.last_key(table)
+        before, columns = found.get((s, listed[s], frame, span), (0, {name: [] for name in table}))
+        found[s, listed[s], frame, span] = before + n, {name: columns[name] + table[name].tolist() for name in table}
+    return sorted((*place, n, sorted(columns.items())) for place, (n, columns) in found.items())
 
 
 @pytest.mark.django_db
@@ -223,7 +258,7 @@ def test_bars_between_those_of_a_file_are_brought_on_its_scale_too() -> None:
 def test_an_import_that_dies_midway_leaves_nothing(tmp_path: Path) -> None:
     tables = read_prices(write(tmp_path, GOOD)).tables
     version, count = data_version(), Instrument.objects.count()
-    real, calls = store.blocks, []
+    real, calls = merging.blocks, []
 
     def dies(*arguments: object) -> object:
         calls.append(1)
@@ -231,7 +266,7 @@ def test_an_import_that_dies_midway_leaves_nothing(tmp_path: Path) -> None:
             raise KeyboardInterrupt
         return real(*arguments)
 
-    with mock.patch.object(store, "blocks", dies), pytest.raises(KeyboardInterrupt):
+    with mock.patch.object(merging, "blocks", dies), pytest.raises(KeyboardInterrupt):
         store.save_tables(tables, None, "never")
     assert (data_version(), Instrument.objects.count()) == (version, count)
     assert not BarBlock.objects.filter(instrument__symbol__startswith="ZZ").exists()

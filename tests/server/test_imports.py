@@ -19,7 +19,7 @@ from upperwick.data.reading import read_all
 from upperwick.data.rows import stored_rows
 from upperwick.data.taking import KEPT, count, take
 from upperwick.data.undo import undo, undoable
-from upperwick.market import load, store
+from upperwick.market import demo, load
 from upperwick.market.load import load_market
 from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Instrument, Member, OwnFact, Split, Universe
 from upperwick.market.opened import PriceFileError
@@ -298,7 +298,7 @@ def test_the_last_ten_can_be_undone(tmp_path: Path) -> None:
     ],
 )
 def test_everything_leaves_and_comes_in_again_as_the_same_market(tmp_path: Path, name: str, text: bool) -> None:
-    store.save_demo(make_market(seed=5, listed=30, delisted=5, index_within=70))
+    demo.save_demo(make_market(seed=5, listed=30, delisted=5, index_within=70))
     five = write(tmp_path, HEAD.replace("date", "date,time") + "ZZF,2024-06-28,09:30,1.1,1.3,1.05,1.2,7\n", "five.csv")
     adjusted = write(
         tmp_path, "symbol,date,open,high,low,close,volume,adj_close\nZZG,2024-06-27,3,3,3,3,3,1\nZZG,2024-06-28,3,3,3,3,3,3\n"

@@ -11,7 +11,7 @@ from django.apps import apps
 
 from tests.commands import script
 from upperwick.market.models import BarBlock, BlockData, Instrument
-from upperwick.market.store import fits, pack, unpack
+from upperwick.market.packing import fits, pack, unpack
 from wickcore.bars.bars import FIELDS
 
 COMPARE = """

@@ -277,7 +277,8 @@ def test_an_answer_of_another_state_of_the_core_or_the_data_is_not_taken_for_thi
 SCRIPT = """
 import django; django.setup()
 from django.contrib.auth import get_user_model
-from upperwick.market.store import save_tables, save_demo
+from upperwick.market.demo import save_demo
+from upperwick.market.store import save_tables
 from upperwick.jobs.services import find
 from upperwick.studies import runs, services
 from wickcore.demo.market import make_market
@@ -292,7 +293,9 @@ print(services.measure(user, body).id if sys.argv[2] == "ask" else find(user, in
 
 def test_a_worker_answers_and_one_that_is_killed_leaves_an_interrupted_run(tmp_path: Path) -> None:
     env = {**os.environ, "UPPERWICK_DATA": str(tmp_path), "DJANGO_SETTINGS_MODULE": "upperwick.settings"}
-    made = "import django; django.setup(); from upperwick.market.store import save_demo; from wickcore.demo.market import make_market; "
+    made = (
+        "import django; django.setup(); from upperwick.market.demo import save_demo; from wickcore.demo.market import make_market; "
+    )
     made += "from django.core.management import call_command; call_command('migrate', verbosity=0); "
     assert script(made + "save_demo(make_market(listed=12, delisted=2, index_within=20))", data=tmp_path).ended().returncode == 0
 

@@ -127,7 +127,9 @@ def test_the_whole_history_is_told_beside_the_counts(api: Api) -> None:
 
 
 def test_two_processes_serve_one_folder(tmp_path: Path) -> None:
-    made = "import django; django.setup(); from upperwick.market.store import save_demo; from wickcore.demo.market import make_market; "
+    made = (
+        "import django; django.setup(); from upperwick.market.demo import save_demo; from wickcore.demo.market import make_market; "
+    )
     made += "from django.core.management import call_command; call_command('migrate', verbosity=0); "
     made += "from upperwick.accounts.services import add_account; add_account('ada', 'a-long-secret-word', staff=True); "
     assert script(made + "save_demo(make_market(listed=12, delisted=2, index_within=20))", data=tmp_path).ended().returncode == 0

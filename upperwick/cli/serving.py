@@ -23,7 +23,7 @@ def demo(given: Namespace) -> None:
     if given.fresh or not BarBlock.objects.exists():
         from upperwick.data.undo import forget_imports
         from upperwick.market.aside import AnotherImport
-        from upperwick.market.store import save_demo
+        from upperwick.market.demo import save_demo
         from wickcore.demo.market import make_market
 
         print("Making the demo market …", flush=True)
@@ -35,7 +35,7 @@ def demo(given: Namespace) -> None:
     invented = DataVersion.objects.order_by("-id").values_list("invented", flat=True).first()
     if invented and not BarBlock.objects.filter(frame="5min").exists():
         from upperwick.market.aside import AnotherImport
-        from upperwick.market.store import complete_demo
+        from upperwick.market.demo import complete_demo
         from wickcore.demo.market import make_market
 
         print("Giving the demo market bars within the day …", flush=True)

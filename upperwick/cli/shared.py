@@ -122,7 +122,7 @@ def engine_of(given: Namespace) -> "Evaluator":
         raise Bad(f"{beside[0]} goes with --prices; the database has its own.")
     with_database()
     from upperwick.market.load import evaluator
-    from upperwick.market.store import DamagedBlock
+    from upperwick.market.packing import DamagedBlock
 
     try:
         engine = evaluator()

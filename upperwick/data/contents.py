@@ -22,8 +22,8 @@ from upperwick.market.models import (
     Report,
     Split,
 )
+from upperwick.market.packing import fits, unpack
 from upperwick.market.spans import year_of
-from upperwick.market.store import fits, unpack
 from wickcore.bars.frame_names import within_day
 from wickcore.bars.moment import CLOSE, Moment
 

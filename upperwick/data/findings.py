@@ -17,8 +17,9 @@ from upperwick.data.reading import read_all
 from upperwick.data.taking import packed, take
 from upperwick.market.aside import clear, importing, staged
 from upperwick.market.load import by_instrument, data_version, evaluator
+from upperwick.market.merging import bars_of, put_back
 from upperwick.market.models import BarBlock, Checked, Dividend, Finding, Instrument, Split
-from upperwick.market.store import another_version, put_back, unpack
+from upperwick.market.store import another_version
 from upperwick.market.understood import Answers
 from upperwick.refused import Refused
 from wickcore.bars.bars import FIELDS
@@ -162,8 +163,7 @@ def leave_out(user: Any, symbol: str, day: date) -> Import:
     at = int(bars.on(number)[k]) if k >= 0 else -1
     if at < 0:
         raise Refused(f"{symbol} has no bar on {day}.", 404)
-    stored = BarBlock.objects.filter(instrument__symbol=symbol, frame="day", year=day.year).select_related("content").first()
-    table = unpack(stored.content.data) if stored is not None and stored.content is not None else {}
+    table = bars_of(symbol, "day", day.year)
     row = np.flatnonzero(table["days"] == number)
     # As `touched` would have it of a bar that was added: what stood before is nothing. So putting back takes it out …
     added = {"days": table["days"][row], "had": np.array([False]), "same": np.array([False])}

@@ -15,7 +15,7 @@ from upperwick.data.reading import PACKAGE
 from upperwick.data.rows import DAYS, stored_rows
 from upperwick.market.models import BarBlock, DataVersion
 from upperwick.market.opened import PriceFileError
-from upperwick.market.store import fits, unpack
+from upperwick.market.packing import fits, unpack
 from upperwick.market.tables import BARS, TABLES, Column, Table
 from wickcore.bars.bars import FIELDS
 from wickcore.bars.moment import clock
@@ -115,7 +115,7 @@ def _column(column: Column, values: list[Any]) -> pa.Array:
 
 
 def _write_bars(file: Path, frame: str, tell: Callable[[float], None]) -> int:
-    stored = BarBlock.objects.filter(frame=frame).order_by("instrument__symbol", "year")
+    stored = BarBlock.objects.filter(frame=frame).order_by("instrument__symbol", "year", "part")
     names = ["symbol", "date", *(["time"] if frame != "day" else []), *FIELDS, "ratio"]
     schema = pa.schema([(name, _ARROW[BARS.column(name).kind]) for name in names])
     total, rows, done = stored.count(), 0, 0

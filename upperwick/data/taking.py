@@ -10,8 +10,10 @@ import pyarrow as pa
 from upperwick.data.models import Before, Import
 from upperwick.data.reading import Read
 from upperwick.data.rows import Counted, Row, key_of, merged, stored_rows, write
+from upperwick.market.merging import Imported
 from upperwick.market.models import BarBlock
-from upperwick.market.store import Imported, count_tables, save_tables
+from upperwick.market.packing import pack_each
+from upperwick.market.store import count_tables, save_tables
 from upperwick.market.tables import TABLES
 from wickcore.bars.merge import Table
 from wickcore.bars.moment import of_key
@@ -50,6 +52,7 @@ def take(
     names = [f.name for f in read.files]
     made: list[Import] = []
     touched_bars: list[tuple[str, str, bytes]] = []
+    few: list[tuple[str, str, Table]] = []
     symbols = sorted({s for by_symbol in read.prices.tables.values() for s in by_symbol})
     every = sorted({*symbols, *(row["symbol"] for rows in read.rows.values() for row in rows if "symbol" in row)})
     was = _by_symbol(stored_rows("instruments", every))
@@ -79,14 +82,19 @@ def take(
                     before.setdefault(table, {}).setdefault(key_of(table, row), None)
                     if old is not None:
                         before[table][key_of(table, old)] = old
-        kept = [Before(of=one, table="bars", symbol=s, frame=f, data=data) for s, f, data in touched_bars]
+        small = zip(few, pack_each([table for _, _, table in few]), strict=True)
+        bars_were = [*touched_bars, *((symbol, frame, data) for (symbol, frame, _), data in small)]
+        kept = [Before(of=one, table="bars", symbol=s, frame=f, data=data) for s, f, data in bars_were]
         kept += [Before(of=one, table=table, data=packed_rows(rows)) for table, rows in before.items() if rows]
         Before.objects.bulk_create(kept if undoable else [], batch_size=PUT_ASIDE)
         old_ones = Import.objects.filter(undone__isnull=True).values_list("id", flat=True)[KEPT:]
         Before.objects.filter(of__in=list(old_ones)).delete()
 
     def record(symbol: str, frame: str, table: Table) -> None:
-        touched_bars.append((symbol, frame, packed(table)))
+        if len(table["days"]) > FEW:
+            touched_bars.append((symbol, frame, packed(table)))
+        else:
+            few.append((symbol, frame, table))
 
     tables = {t for t in TABLES if read.rows.get(t)} | ({"bars"} if symbols else set()) | ({"members"} if universe else set())
     changed["touched"] = ",".join(sorted(tables))

@@ -8,6 +8,7 @@ from django.conf import settings
 from django.db import connection, transaction
 
 from upperwick.market.models import BarBlock, BlockData
+from upperwick.market.packing import Packed, digest
 
 PORTION_BYTES, PORTION_BLOCKS = 8_000_000, 400  # of one short transaction
 
@@ -56,15 +57,15 @@ class Stage:
     def __init__(self) -> None:
         self._waiting: list[bytes] = []
         self._size = 0
-        self._placed: list[tuple[str, str, int, int, str]] = []
+        self._placed: list[tuple[str, str, int, int, int, int | None, str]] = []
         self._contents: list[int] = []
         self._replaced: list[int] = []
 
-    def add(self, symbol: str, frame: str, year: int, rows: int, checksum: str, data: bytes) -> None:
-        """Puts one block aside."""
-        self._placed.append((symbol, frame, year, rows, checksum))
-        self._waiting.append(data)
-        self._size += len(data)
+    def add(self, symbol: str, frame: str, block: Packed, part: int = 0) -> None:
+        """Puts one block aside: in place of all parts of its span, or, with a number, as a part beside them."""
+        self._placed.append((symbol, frame, block.span, part, block.rows, block.last, digest(block.data)))
+        self._waiting.append(block.data)
+        self._size += len(block.data)
         if self._size > PORTION_BYTES or len(self._waiting) >= PORTION_BLOCKS:
             self.flush()
 
@@ -76,24 +77,26 @@ class Stage:
         self._waiting, self._size = [], 0
 
     def stand(self, owners: dict[str, int]) -> None:
-        """Puts the blocks in place of those of the same instruments, frames and years. owners: instruments' ids by symbol. To be called
-        inside the transaction that makes the import true."""
+        """Puts the blocks in place of those of the same instruments, frames and spans, or beside them. owners: instruments' ids by symbol. To be
+        called inside the transaction that makes the import true."""
         table = BarBlock._meta.db_table
-        rows = [
-            (owners[symbol], frame, year, count, checksum, content)
-            for (symbol, frame, year, count, checksum), content in zip(self._placed, self._contents, strict=True)
-        ]
-        wanted = {row[:3] for row in rows}
-        stood = BarBlock.objects.filter(frame__in={row[1] for row in rows}, year__in={row[2] for row in rows}).order_by()
-        for *place, content in stood.values_list("instrument_id", "frame", "year", "content_id").iterator(PORTION_BLOCKS):
-            if tuple(place) in wanted:
+        rows = [(owners[symbol], *rest, content) for (symbol, *rest), content in zip(self._placed, self._contents, strict=True)]
+        whole = {row[:3] for row in rows if row[3] == 0}
+        frames, years = {place[1] for place in whole}, {place[2] for place in whole}
+        stood = BarBlock.objects.filter(frame__in=frames, year__in=years).order_by()
+        parts: list[int] = []
+        places = stood.values_list("instrument_id", "frame", "year", "id", "part", "content_id")
+        for *place, number, part, content in places.iterator(PORTION_BLOCKS) if whole else ():
+            if tuple(place) in whole:
                 self._replaced.append(content)
+                if part:
+                    parts.append(number)
+        for portion in _portions(parts):
+            BarBlock.objects.filter(id__in=portion).delete()
+        columns = "instrument_id, frame, year, part, rows, last, checksum, content_id"
         with connection.cursor() as cursor:
             # Straight into the table: making objects of a hundred thousand rows would hold everybody up for seconds.
-            cursor.executemany(
-                f"INSERT OR REPLACE INTO {table} (instrument_id, frame, year, rows, checksum, content_id) VALUES (%s, %s, %s, %s, %s, %s)",
-                rows,
-            )
+            cursor.executemany(f"INSERT OR REPLACE INTO {table} ({columns}) VALUES (%s, %s, %s, %s, %s, %s, %s, %s)", rows)
 
     def clear_replaced(self) -> None:
         """Clears away what stood before."""

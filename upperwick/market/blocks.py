@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 import numpy as np
 import pyarrow as pa
 
-from upperwick.market.store import DamagedBlock, fits
+from upperwick.market.packing import DamagedBlock, fits
 from wickcore.bars.bars import FIELDS
 
 CHUNK, AHEAD = 1_000, 4  # blocks read at once, and how many such chunks may wait for their place
@@ -51,13 +51,14 @@ class Columns:
         self._lock = Lock()
 
     def read(self, stored: Any, place: Callable[[int, int, int], int]) -> None:
-        """Reads blocks. place: where the bars of an instrument's block go, by its id, span and rows. Raises Damaged."""
-        rows = stored.values_list("instrument_id", "year", "checksum", "content__data", "rows").iterator(CHUNK)
+        """Reads blocks. place: where the bars of an instrument's block go, by its id, the block's content and rows. Raises Damaged."""
+        named = stored.values_list("instrument_id", "year", "checksum", "content__data", "rows", "content_id")
+        rows = named.iterator(CHUNK)
         waiting: deque[Any] = deque()
         with ThreadPoolExecutor(2) as pool:
             while chunk := list(islice(rows, CHUNK)):
-                places = [place(owner, span, count) for owner, span, _, _, count in chunk]
-                waiting.append(pool.submit(self._take, chunk, places))
+                places = [place(owner, content, count) for owner, _, _, _, count, content in chunk]
+                waiting.append(pool.submit(self._take, [block[:5] for block in chunk], places))
                 if len(waiting) > AHEAD:
                     waiting.popleft().result()
             while waiting:
@@ -128,7 +129,7 @@ def _in_memory(name: str, length: int, kind: Any) -> Any:
 def one_after_another(begins: dict[int, int]) -> Callable[[int, int, int], int]:
     """Where blocks go that come in the order of their bars. begins: where each instrument's first bar goes; it is used up."""
 
-    def place(owner: int, span: int, rows: int) -> int:
+    def place(owner: int, content: int, rows: int) -> int:
         at = begins[owner]
         begins[owner] += rows
         return at

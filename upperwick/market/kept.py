@@ -6,16 +6,19 @@ the table before, so that a new evening is not twelve years read again.
 
 import fcntl
 import json
+import os
 import shutil
 import zlib
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
+from threading import Thread
 from typing import Any, NamedTuple
 
 import numpy as np
 from django.conf import settings
+from django.db import connection
 
 from upperwick.market.blocks import CHUNK, Columns
 from upperwick.market.load import Events, by_instrument, calendar_of, factor_of, holidays_known, market_with, one_state
@@ -29,6 +32,7 @@ FORMAT = 1  # of the files; others are made anew
 KEPT = 2  # versions: the present one, and the one that answers under way began with
 MANY = 0.3  # of a table's blocks: where more are new, all are read in one go
 DATED = ("own", "overnight")
+GONE = "gone-"  # how the names of folders begin that are to be thrown away
 
 
 class Index(NamedTuple):
@@ -57,8 +61,10 @@ def kept_market(version: str) -> Market:
         found = found or _opened(folder, version)
         if found is None:
             raise OSError("The kept columns cannot be read.")
-        _clear(folder)
-        return found
+        gone = _set_aside(folder)
+    # A gigabyte of files takes a second to give back, for which nobody has to wait.
+    Thread(target=_throw_away, args=(gone,), daemon=True).start()
+    return found
 
 
 @contextmanager
@@ -108,10 +114,12 @@ def _column(place: Path, name: str) -> Any:
 
 
 def _make(folder: Path, version: str) -> None:
-    rows = BarBlock.objects.order_by().values_list("instrument_id", "frame", "year", "rows", "content_id", "checksum")
     by_frame: dict[str, list[tuple[Any, ...]]] = {"day": []}
-    for owner, frame, span, count, content, checksum in rows.iterator(5_000):
-        by_frame.setdefault(frame, []).append((owner, span, count, content, zlib.crc32(checksum.encode())))
+    with connection.cursor() as cursor:
+        # Straight from the table: of a hundred thousand blocks, objects would take longer than the copying of their bars.
+        cursor.execute(f"SELECT frame, instrument_id, year, rows, content_id, checksum, part FROM {BarBlock._meta.db_table}")
+        for frame, owner, span, count, content, checksum, of_span in cursor:
+            by_frame.setdefault(frame, []).append((owner, span, count, content, zlib.crc32(checksum.encode()), of_span))
     with_bars = {row[0] for of_frame in by_frame.values() for row in of_frame}
     instruments = [i for i in Instrument.objects.order_by("symbol") if i.id in with_bars]
     if len(by_frame) > 1 and not by_frame["day"]:
@@ -211,9 +219,10 @@ def _make_table(
 
 
 def _ordered(rows: list[tuple[Any, ...]], number: dict[int, int]) -> Index:
-    columns = [np.array(column, np.int64) for column in zip(*rows, strict=True)] if rows else [np.empty(0, np.int64)] * 5
+    columns = [np.array(column, np.int64) for column in zip(*rows, strict=True)] if rows else [np.empty(0, np.int64)] * 6
+    *columns, parts = columns
     place = np.array([number[o] for o in columns[0].tolist()], np.int64)
-    order = np.lexsort((columns[1], place))
+    order = np.lexsort((parts, columns[1], place))
     return Index(*(column[order] for column in columns))
 
 
@@ -278,28 +287,42 @@ def _copy(columns: Columns, index: Index, source: Any, before: _Before | None) -
     there = source[first] >= 0
     runs = np.column_stack([begins[first], source[first], lengths])[there].tolist()
 
-    def copy(name: str) -> None:
-        new, old = columns.column(name), before.columns[name]
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(lambda name: _copy_runs(before.columns[name], columns.column(name), runs), before.columns))
+    return True
+
+
+def _copy_runs(old: Any, new: Any, runs: list[list[int]]) -> None:
+    """Copies runs of (place, where in the old column, rows). Written to the file: through its pages as they come into memory, each would be
+    cleared first, by one thread at a time."""
+    if not isinstance(new, np.memmap) or new.filename is None:
         for to, at, rows in runs:
             new[to : to + rows] = old[at : at + rows]
-
-    with ThreadPoolExecutor(2) as pool:
-        list(pool.map(copy, before.columns))
-    return True
+        return
+    size, bytes_of = new.itemsize, memoryview(np.ascontiguousarray(old, new.dtype)).cast("B")
+    file = os.open(new.filename, os.O_WRONLY)
+    try:
+        for to, at, rows in runs:
+            part, place = bytes_of[at * size : (at + rows) * size], new.offset + to * size
+            while part:
+                written = os.pwrite(file, part, place)
+                part, place = part[written:], place + written
+    finally:
+        os.close(file)
 
 
 def _read_new(columns: Columns, frame: str, index: Index, source: Any, instruments: list[Instrument], offsets: Any) -> None:
     missing = np.flatnonzero(source < 0)
     begins = np.cumsum(index.rows) - index.rows
-    place = {(int(index.owner[j]), int(index.span[j])): int(begins[j]) for j in missing}
+    place = dict(zip(index.content[missing].tolist(), begins[missing].tolist(), strict=True))
     stored = BarBlock.objects.filter(frame=frame)
     if len(missing) == len(source):
-        columns.read(stored.order_by("instrument_id", "year"), lambda owner, span, rows: place[owner, span])
+        columns.read(stored.order_by("instrument_id", "year", "part"), lambda owner, content, rows: place[content])
         return
     wanted = index.content[missing].tolist()
     for at in range(0, len(wanted), CHUNK):
         some = stored.filter(content_id__in=wanted[at : at + CHUNK])
-        columns.read(some, lambda owner, span, rows: place[owner, span])
+        columns.read(some, lambda owner, content, rows: place[content])
 
 
 def _untouched(
@@ -319,8 +342,9 @@ def _untouched(
     return found
 
 
-def _clear(folder: Path) -> None:
-    """Throws away what is older than the versions that are kept, and what was never finished. Whoever has it open still reads it."""
+def _set_aside(folder: Path) -> list[Path]:
+    """Puts aside what is older than the versions that are kept, and what was never finished. Returns all that lies aside, to be thrown away;
+    whoever has it open still reads it."""
     versions = sorted(folder.glob(f"v{FORMAT}-*"), key=lambda p: p.stat().st_mtime_ns)[-KEPT:]
     used = {p.name for p in versions} | {"lock"}
     for place in versions:
@@ -328,9 +352,16 @@ def _clear(folder: Path) -> None:
             used |= set(json.loads((place / "said.json").read_text(encoding="utf-8"))["tables"])
         except (OSError, ValueError, KeyError):
             continue
+    gone = []
     for place in folder.iterdir():
         if place.name not in used:
-            shutil.rmtree(place, ignore_errors=True)
+            gone.append(place if place.name.startswith(GONE) else place.rename(folder / f"{GONE}{place.name}"))
+    return gone
+
+
+def _throw_away(places: list[Path]) -> None:
+    for place in places:
+        shutil.rmtree(place, ignore_errors=True)
 
 
 # -- all but the tables, as arrays and words ---------------------------------------------------------------------------------

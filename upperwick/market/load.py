@@ -106,7 +106,7 @@ def one_state() -> Iterator[None]:
 
 
 def _load(version: str, left_out: frozenset[Place]) -> Market:
-    stored = BarBlock.objects.order_by("instrument_id", "frame", "year")
+    stored = BarBlock.objects.order_by("instrument_id", "frame", "year", "part")
     for place in left_out:
         stored = stored.exclude(instrument__symbol=place.symbol, frame=place.frame, year=place.span)
     lengths: dict[str, dict[int, int]] = defaultdict(lambda: defaultdict(int))

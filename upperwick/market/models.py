@@ -35,13 +35,16 @@ class BlockData(models.Model):
 
 
 class BarBlock(models.Model):
-    """One year's bars of one instrument, or of five-minute bars one month's. `year`: which, as of `spans`. `checksum` is made of the bytes of
-    `content` (see store.digest)."""
+    """One year's bars of one instrument, or of five-minute bars one month's, or a part of them. `year`: which, as of `spans`. `part`: bars that
+    came later lie beside the others, each part's after those of the parts before it. `last`: see `packing.Packed`; empty where that is not
+    known. `checksum` is made of the bytes of `content` (see packing.digest)."""
 
     # Without indexes of their own, and bytes that are gone are found by who reads them: a hundred thousand blocks come to stand at once.
     instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="blocks", db_index=False)
     frame = models.CharField(max_length=8, default="day")
     year = models.PositiveSmallIntegerField()
+    part = models.PositiveSmallIntegerField(default=0)
+    last = models.BigIntegerField(null=True)
     rows = models.PositiveIntegerField()
     checksum = models.CharField(max_length=32)
     content = models.ForeignKey(
@@ -50,7 +53,7 @@ class BarBlock(models.Model):
 
     class Meta:
         constraints = [
-            models.UniqueConstraint(fields=["instrument", "frame", "year"], name="one_block_a_year"),
+            models.UniqueConstraint(fields=["instrument", "frame", "year", "part"], name="one_block_a_part"),
             models.CheckConstraint(condition=models.Q(rows__gt=0), name="a_block_holds_bars"),
             models.CheckConstraint(condition=models.Q(frame__in=["day", "5min"]), name="frames_that_are_stored"),
         ]

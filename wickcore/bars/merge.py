@@ -115,6 +115,14 @@ def touched(stored: Table | None, given: Table, merged: Table) -> Table:
     return {**{n: merged[n][rows] for n in marks}, "had": had[rows], "same": same[rows], **{n: was[n][rows] for n in names}}
 
 
+def untouched(given: Table) -> Table:
+    """As `touched`, of bars that all are new."""
+    rows = len(given["days"])
+    names = [n for n in (*PRICES, "ratio") if n in given]
+    no, nothing = np.zeros(rows, np.bool_), np.full(rows, np.nan)
+    return {**{n: given[n] for n in ("days", "minute") if n in given}, "had": no, "same": no, **dict.fromkeys(names, nothing)}
+
+
 def without(stored: Table | None, before: Table) -> Table | None:
     """The stored bars as they were before those of `before` (see `touched`) were added or changed. None where none were stored."""
     if stored is None:

@@ -6,7 +6,7 @@ from django.db import migrations
 
 
 def take_apart(apps: Any, schema_editor: Any) -> None:
-    from upperwick.market.store import blocks, digest, fits, unpack
+    from upperwick.market.packing import blocks, digest, fits, unpack
 
     block, content = apps.get_model("market", "BarBlock"), apps.get_model("market", "BlockData")
     for old in list(block.objects.filter(frame="5min", year__lt=10_000).values_list("id", flat=True)):
@@ -17,7 +17,7 @@ def take_apart(apps: Any, schema_editor: Any) -> None:
             block.objects.filter(id=old).update(year=one.year * 12, rows=1)
             continue
         one.delete()
-        for span, rows, data in blocks(unpack(held.data)):
+        for span, rows, data, _ in blocks(unpack(held.data)):
             made = content.objects.create(data=data)
             block.objects.create(
                 instrument_id=one.instrument_id, frame="5min", year=span, rows=rows, checksum=digest(data), content=made
