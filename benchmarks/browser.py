@@ -8,6 +8,7 @@ Each is the time from the key or click until what was asked for stands in the pa
 
 import argparse
 import os
+import shutil
 import socket
 import statistics
 import subprocess
@@ -164,7 +165,7 @@ def main() -> None:
             fill(folder, given.instruments, given.length)
         server, address = served(given.data or folder)
         browser = play.chromium.launch(
-            executable_path="/usr/bin/chromium",
+            executable_path=shutil.which("chromium-headless-shell") or "/usr/bin/chromium",
             args=["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"],
         )
         try:

@@ -4,7 +4,7 @@ import ts from 'typescript-eslint'
 import svelteConfig from './svelte.config.js'
 
 export default ts.config(
-  { ignores: ['dist/', 'node_modules/', 'src/lib/schema.d.ts'] },
+  { ignores: ['dist/', '.svelte-check/', 'node_modules/', 'src/lib/schema.d.ts'] },
   ...ts.configs.recommended,
   ...svelte.configs.recommended,
   { languageOptions: { globals: { ...globals.browser, ...globals.node } } },

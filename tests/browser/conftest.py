@@ -20,6 +20,7 @@ from urllib3.util import Retry
 
 ROOT = Path(__file__).resolve().parents[2]
 COMMAND = str(Path(sys.executable).with_name("upperwick"))
+CHROMIUM = shutil.which("chromium-headless-shell") or "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--no-first-run"]
 # Each process works with an account of its own: what one chooses or saves is not the other's.
 _PROCESS = os.environ.get("PYTEST_XDIST_WORKER", "gw0")
@@ -111,7 +112,7 @@ def address(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Iterato
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as play:
-        made = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        made = play.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         yield made
         made.close()
 
