@@ -6,12 +6,13 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import pyarrow as pa
+from django.db import connection
 
 from upperwick.data.models import Before, Import
 from upperwick.data.reading import Read
 from upperwick.data.rows import Counted, Row, key_of, merged, stored_rows, write
 from upperwick.market.merging import Imported
-from upperwick.market.models import BarBlock
+from upperwick.market.models import BarBlock, Instrument
 from upperwick.market.packing import pack_each
 from upperwick.market.store import count_tables, save_tables
 from upperwick.market.tables import TABLES
@@ -20,7 +21,6 @@ from wickcore.bars.moment import of_key
 
 KEPT = 10  # imports that can be undone
 FEW = 16  # rows that are not worth compressing
-PUT_ASIDE = 400  # rows of what stood before, in one go
 Share = Callable[[float], None]
 
 
@@ -55,6 +55,9 @@ def take(
     few: list[tuple[str, str, Table]] = []
     symbols = sorted({s for by_symbol in read.prices.tables.values() for s in by_symbol})
     every = sorted({*symbols, *(row["symbol"] for rows in read.rows.values() for row in rows if "symbol" in row)})
+    if not read.rows:  # then those that are there stay as they are
+        there = set(Instrument.objects.order_by().values_list("symbol", flat=True))
+        every = [symbol for symbol in every if symbol not in there]
     was = _by_symbol(stored_rows("instruments", every))
     was_member = _membership(universe, symbols)
 
@@ -84,9 +87,10 @@ def take(
                         before[table][key_of(table, old)] = old
         small = zip(few, pack_each([table for _, _, table in few]), strict=True)
         bars_were = [*touched_bars, *((symbol, frame, data) for (symbol, frame, _), data in small)]
-        kept = [Before(of=one, table="bars", symbol=s, frame=f, data=data) for s, f, data in bars_were]
-        kept += [Before(of=one, table=table, data=packed_rows(rows)) for table, rows in before.items() if rows]
-        Before.objects.bulk_create(kept if undoable else [], batch_size=PUT_ASIDE)
+        kept = [(one.id, "bars", symbol, frame, data) for symbol, frame, data in bars_were]
+        kept += [(one.id, table, "", "", packed_rows(rows)) for table, rows in before.items() if rows]
+        if undoable:
+            _keep(kept)
         old_ones = Import.objects.filter(undone__isnull=True).values_list("id", flat=True)[KEPT:]
         Before.objects.filter(of__in=list(old_ones)).delete()
 
@@ -100,6 +104,14 @@ def take(
     changed["touched"] = ",".join(sorted(tables))
     save_tables(read.prices.tables, universe, _version_said(names), record if undoable else None, rest, tell, **changed)
     return made[0]
+
+
+def _keep(rows: list[tuple[int, str, str, str, bytes]]) -> None:
+    """Keeps what stood before. Straight into the table: of thousands of instruments, objects take longer than all else of an evening."""
+    with connection.cursor() as cursor:
+        cursor.executemany(
+            f'INSERT INTO {Before._meta.db_table} (of_id, "table", symbol, frame, data) VALUES (%s, %s, %s, %s, %s)', rows
+        )
 
 
 def _version_said(names: list[str]) -> str:

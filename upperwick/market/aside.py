@@ -71,9 +71,12 @@ class Stage:
 
     def flush(self) -> None:
         """Writes what waits, in one short transaction."""
-        with transaction.atomic():
-            made = BlockData.objects.bulk_create([BlockData(data=data) for data in self._waiting])
-        self._contents += [one.id for one in made]
+        if not self._waiting:
+            return
+        with transaction.atomic(), connection.cursor() as cursor:
+            values = ", ".join(["(%s)"] * len(self._waiting))
+            cursor.execute(f"INSERT INTO {BlockData._meta.db_table} (data) VALUES {values} RETURNING id", self._waiting)
+            self._contents += sorted(number for (number,) in cursor.fetchall())  # given one after another
         self._waiting, self._size = [], 0
 
     def stand(self, owners: dict[str, int]) -> None:

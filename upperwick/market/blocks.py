@@ -8,7 +8,6 @@ from threading import Lock
 from typing import Any, NamedTuple
 
 import numpy as np
-import pyarrow as pa
 
 from upperwick.market.packing import DamagedBlock, fits
 from wickcore.bars.bars import FIELDS
@@ -142,8 +141,10 @@ def _schema(data: bytes) -> bytes:
     return data[: 8 + int.from_bytes(data[4:8], "little")]
 
 
-def _read(streams: list[bytes]) -> pa.Table:
-    """Streams of the same columns as one: one schema, all batches, one end. Raises DamagedBlock where that is no stream."""
+def _read(streams: list[bytes]) -> Any:
+    """Streams of the same columns as one Arrow table: one schema, all batches, one end. Raises DamagedBlock where that is no stream."""
+    import pyarrow as pa
+
     head, end = _schema(streams[0]), streams[0][-8:]
     try:
         with pa.ipc.open_stream(b"".join([head, *(s[len(head) : -8] for s in streams), end])) as reader:

@@ -108,12 +108,12 @@ def take_bars(read: Understood, found: PriceTables) -> None:
     good[list(problems)] = False
     order = np.argsort(codes, kind="stable")
     edges = np.searchsorted(codes[order], np.arange(len(labels) + 1))
+    moments = keys(day, CLOSE if minute is None else minute)
+    columns = {"days": day, **({} if minute is None else {"minute": minute}), **numbers}
     for code, label in enumerate(labels):
         rows = order[edges[code] : edges[code + 1]]
-        rows = rows[good[rows]]
-        rows = _ascending(rows, keys(day, CLOSE if minute is None else minute), problems)
+        rows = _ascending(rows[good[rows]], moments, problems)
         if len(rows):
-            columns = {"days": day, **({} if minute is None else {"minute": minute}), **numbers}
             _add(found, label, {name: column[rows] for name, column in columns.items()})
     for row, reason in sorted(problems.items()):
         found.bad.append(BadRow(file.name, lines.of(row), reason))
@@ -276,6 +276,8 @@ def _check_values(numbers: dict[str, Any], problems: dict[int, str]) -> None:
 
 def _ascending(rows: Any, key: Any, problems: dict[int, str]) -> Any:
     """The rows in the order of their moments; of those with the same moment the first in the file, the others are named."""
+    if len(rows) == 1:
+        return rows
     rows = rows[np.argsort(key[rows], kind="stable")]
     twice = np.concatenate([[False], np.diff(key[rows]) == 0]) if len(rows) else np.empty(0, np.bool_)
     for row in rows[twice].tolist():

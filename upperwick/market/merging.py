@@ -15,7 +15,7 @@ from django.db.models import Sum
 
 from upperwick.market.aside import Stage
 from upperwick.market.models import BarBlock
-from upperwick.market.packing import COLUMNS, DamagedBlock, Packed, blocks, fits, last_key, pack_each, unpack
+from upperwick.market.packing import COLUMNS, DamagedBlock, Packed, blocks, fits, pack_each, unpack
 from upperwick.market.spans import spans, year_of
 from wickcore.bars.merge import CHANGES_KEPT, Change, Merged, Table, merge, table_keys, touched, untouched, without
 
@@ -81,10 +81,9 @@ class _Stored:
         stored = self._blocks if len(given) > FEW else self._blocks.filter(instrument__symbol__in=list(given))
         totals = stored.values_list("instrument__symbol").annotate(total=Sum("rows"))
         self.rows: dict[str, int] = dict(totals.values_list("instrument__symbol", "total"))
-        ends = spans(
-            {name: np.concatenate([t[name][[0, -1]] for t in given.values()]) for name in _marks(given)}
-        ) if given else np.empty(0, int)  # fmt: skip
-        self._ends = dict(zip(given, ends.reshape(-1, 2).tolist(), strict=True))
+        ends = {name: np.concatenate([t[name][[0, -1]] for t in given.values()]) for name in _marks(given)}
+        self._ends = dict(zip(given, spans(ends).reshape(-1, 2).tolist(), strict=True))
+        self._keys = dict(zip(given, table_keys(ends).reshape(-1, 2).tolist(), strict=True))
         self._heads: dict[str, list[_Head]] = defaultdict(list)
         latest = sorted({last for _, last in self._ends.values()})
         for symbol, *head in stored.filter(year__in=latest).values_list("instrument__symbol", "year", "part", "last"):
@@ -98,13 +97,13 @@ class _Stored:
             return False
         if max(head.part for head in there) >= PARTS + zlib.crc32(symbol.encode()) % PARTS:
             return False
-        begins = int(table_keys({name: table[name][:1] for name in ("days", "minute") if name in table})[0])
-        return max(head.last for head in there if head.last is not None) < begins
+        return max(head.last for head in there if head.last is not None) < self._keys[symbol][0]
 
-    def next_part(self, symbol: str) -> tuple[int, int]:
-        """The span that the file's last bar lies in, and the number of the part that comes next there."""
-        last = self._ends[symbol][1]
-        return last, 1 + max(head.part for head in self._heads[symbol] if head.year == last)
+    def next_part(self, symbol: str, data: bytes, rows: int) -> tuple[Packed, int]:
+        """The file's bars that follow, packed, and the number of their part."""
+        span = self._ends[symbol][1]
+        part = 1 + max(head.part for head in self._heads[symbol] if head.year == span)
+        return Packed(span, rows, data, self._keys[symbol][1]), part
 
     def read(self, given: dict[str, Table]) -> dict[str, Read]:
         """The blocks of the years that the files of some instruments touch, and of those beside them where it needs them."""
@@ -134,8 +133,7 @@ def _put_beside(kept: _Stored, given: dict[str, Table], done: Imported, stage: S
     if stage is not None:
         tables = [{name: table[name] for name in COLUMNS if name in table} for table in given.values()]
         for symbol, table, data in zip(given, tables, pack_each(tables), strict=True):
-            span, part = kept.next_part(symbol)
-            stage.add(symbol, kept.frame, Packed(span, len(table["days"]), data, last_key(table)), part)
+            stage.add(symbol, kept.frame, *kept.next_part(symbol, data, len(table["days"])))
     for symbol, table in given.items():
         if record is not None:
             record(symbol, kept.frame, untouched(table))

@@ -1,4 +1,7 @@
-"""Bars as the bytes of stored blocks: Arrow IPC streams, and their checksums."""
+"""Bars as the bytes of stored blocks: Arrow IPC streams, and their checksums.
+
+Arrow is read when it is needed: a command that finds its columns made does without it.
+"""
 
 import hashlib
 import zlib
@@ -7,7 +10,6 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
-import pyarrow as pa
 
 from upperwick.market.spans import spans
 from wickcore.bars.bars import FIELDS
@@ -50,6 +52,8 @@ def pack(table: Table) -> bytes:
 def pack_each(tables: list[Table]) -> list[bytes]:
     """Each table as an Arrow IPC stream of its own. Those of the same columns are made together: of thousands of tables of one bar each,
     the beginning and the end are written once."""
+    import pyarrow as pa
+
     alike: dict[tuple[str, ...], list[int]] = defaultdict(list)
     for i, table in enumerate(tables):
         alike[tuple(table)].append(i)
@@ -67,6 +71,8 @@ def pack_each(tables: list[Table]) -> list[bytes]:
 
 def unpack(data: bytes) -> Table:
     """An Arrow IPC stream to columns."""
+    import pyarrow as pa
+
     with pa.ipc.open_stream(data) as reader:
         table = reader.read_all()
     return {name: table[name].to_numpy() for name in table.column_names}

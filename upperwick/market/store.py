@@ -36,7 +36,7 @@ def save_tables(
         stage.flush()
         with transaction.atomic():
             known = _instruments(firsts)
-            stage.stand({symbol: instrument.id for symbol, instrument in known.items()})
+            stage.stand(known)
             if universe:
                 group = Universe.objects.get_or_create(name=universe)[0]
                 _join(group, known, firsts)
@@ -66,26 +66,24 @@ def _firsts(tables: dict[str, dict[str, Table]]) -> Iterator[tuple[str, date]]:
             yield symbol, to_date(table["days"][0])
 
 
-def _instruments(symbols: Iterable[str]) -> dict[str, Instrument]:
-    """The instruments of these symbols, those that are new made."""
-    wanted = list(symbols)
-    asked = set(wanted)
-    known = {s: i for s, i in ((i.symbol, i) for i in Instrument.objects.all()) if s in asked}
-    fresh = [Instrument(symbol=s, name=s) for s in wanted if s not in known]
+def _instruments(symbols: Iterable[str]) -> dict[str, int]:
+    """The ids of the instruments of these symbols, those that are new made."""
+    known: dict[str, int] = dict(Instrument.objects.order_by().values_list("symbol", "id"))
+    fresh = [Instrument(symbol=s, name=s) for s in symbols if s not in known]
     Instrument.objects.bulk_create(fresh)
-    return {**known, **{i.symbol: i for i in fresh}}
+    return {**known, **{i.symbol: i.id for i in fresh}}
 
 
-def _join(group: Universe, known: dict[str, Instrument], firsts: dict[str, date]) -> None:
+def _join(group: Universe, known: dict[str, int], firsts: dict[str, date]) -> None:
     """Membership from the first bar on; one that began later and has no end begins earlier then."""
     members: dict[int, list[Member]] = defaultdict(list)
     for member in Member.objects.filter(universe=group):
         members[member.instrument_id].append(member)
     fresh, earlier = [], []
     for symbol, first in firsts.items():
-        mine = members[known[symbol].id]
+        mine = members[known[symbol]]
         if not mine:
-            fresh.append(Member(universe=group, instrument=known[symbol], first=first, last=FAR))
+            fresh.append(Member(universe=group, instrument_id=known[symbol], first=first, last=FAR))
         elif len(mine) == 1 and mine[0].last == FAR and first < mine[0].first:
             mine[0].first = first
             earlier.append(mine[0])

@@ -5,8 +5,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import pyarrow as pa
-import pyarrow.parquet as pq
 
 from upperwick.market.services import as_of_moment, open_market, request_limits, shown_as
 from upperwick.market.standing import place
@@ -227,6 +225,9 @@ def as_parquet(owner: Any, text: str, as_of: str | None, columns: Sequence[str],
     row = {hit["symbol"]: hit for hit in found["hits"]}
     rows = [row[s] for s in symbols if s in row] if symbols else found["hits"]
     good = [c["text"] for c in found["columns"] if c["error"] is None]
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
     table = pa.table(
         {
             "day": [found["as_of"]] * len(rows),
