@@ -186,24 +186,29 @@ def test_any_files_in_any_order_store_what_one_file_would(files: list, adjusted:
 @pytest.mark.django_db
 @pytest.mark.parametrize("minutes", [False, True])
 def test_evening_after_evening_lies_in_parts_that_become_one(minutes: bool) -> None:
-    """Forty evenings, one bar each, of two instruments: never more parts than there may be, and always the bars as they came."""
+    """Ninety evenings, one bar each, of two instruments: never more parts than there may be, and always the bars as they came."""
     most = 0
-    for evening in range(40):
-        day = np.array([19_840 + evening], np.int32)
-        table = {"days": day, **({"minute": np.array([570], np.int32)} if minutes else {})}
+    for evening in range(90):
+        day = np.array([19_720 + (evening if not minutes else evening // 3)], np.int32)
+        table = {"days": day, **({"minute": np.array([570 + evening % 3 * 5], np.int32)} if minutes else {})}
         table |= {name: np.array([10.0 + evening]) for name in FIELDS}
         done = store.save_tables({"5min" if minutes else "day": {"ZA": table, "ZB": table}}, None, "an evening")
         assert (done.added, done.replaced, done.same, done.left) == (2, 0, 0, 2 * evening)
         most = max(most, *BarBlock.objects.values_list("part", flat=True))
-    assert merging.PARTS <= most < 2 * merging.PARTS
+        if evening == 30:
+            came = stored_bars()
+            assert merging.join_parts() == 2
+            assert merging.join_parts() == 0
+            assert stored_bars() == came
+    assert merging.PARTS < most <= merging.MOST
     bars = load_market().table("5min" if minutes else "day")
     for k in (bars.number["ZA"], bars.number["ZB"]):
-        assert bars.close[bars.offsets[k] : bars.offsets[k + 1]].tolist() == [10.0 + evening for evening in range(40)]
+        assert bars.close[bars.offsets[k] : bars.offsets[k + 1]].tolist() == [10.0 + evening for evening in range(90)]
     assert BlockData.objects.count() == BarBlock.objects.count()
     # A bar of an evening in the middle makes the span one block again.
-    middle = {**table, "days": np.array([19_860], np.int32), "close": np.array([99.0])}
+    middle = {**table, "days": np.array([19_740], np.int32), "close": np.array([99.0])}
     done = store.save_tables({"5min" if minutes else "day": {"ZA": middle}}, None, "a correction")
-    assert (done.added, done.replaced, done.left) == (0, 1, 39)
+    assert (done.added, done.replaced, done.left) == (0, 1, 89)
     assert list(BarBlock.objects.filter(instrument__symbol="ZA", year=spans(middle)[0]).values_list("part", flat=True)) == [0]
 
 

@@ -26,6 +26,7 @@ from upperwick.data.reading import read_all
 from upperwick.data.taking import take
 from upperwick.data.undo import undo
 from upperwick.market.load import evaluator, load_market
+from upperwick.market import merging
 from upperwick.market.models import CalendarEvent
 from upperwick.market.store import another_version
 from upperwick.market.understood import Answers
@@ -46,6 +47,9 @@ for number, step in enumerate(steps):
     if "undo" in step: undo(step["undo"])
     elif "holiday" in step:
         CalendarEvent.objects.create(day=step["holiday"], kind="holiday", name="Off"); another_version("A holiday.")
+    elif "join" in step:
+        merging.PARTS = 1
+        while merging.join_parts(): pass
     elif "clear" in step:
         import shutil; shutil.rmtree(Path(settings.DATA_DIR) / "columns")
     else:
@@ -86,11 +90,14 @@ def test_after_any_import_they_are_what_the_database_holds(tmp_path: Path) -> No
         {"splits.csv": "symbol,day,ratio\nZZD,2024-02-03,2\n", "dividends.csv": "symbol,day,amount\nZZE,2024-02-04,0.5\n"},
         {"e.csv": within("ABCDEFGH", DAYS[12], ["09:30", "09:35"])},
         {"f.csv": within("ABCDEFGH", DAYS[12], ["09:40"])},
+        {"join": True},
+        {"f.csv": within("ABCDEFGH", DAYS[12], ["09:45"])},
         {"own.csv": "symbol,day,name,value\nZZA,2024-01-03,tone,1.5\n", "overnight.csv":
          "symbol,day,open,high,low,close,low_first\nZZA,2024-01-03,10,11,9,10.5,true\n"},
         {"g.csv": bars("ABCDEFGH", ["2025-01-02"])},
         {"holiday": "2024-01-05"},
         {"undo": 3},
+        {"join": True},
         {"clear": True},
         {"undo": 2},
         {"h.csv": "symbol,date,open,high,low,close,volume,adj_close\nZZF,2024-03-10,10,10,10,10,5,9.5\nZZF,2024-03-11,10,10,10,10,5,10\n"},

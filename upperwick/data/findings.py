@@ -17,7 +17,7 @@ from upperwick.data.reading import read_all
 from upperwick.data.taking import packed, take
 from upperwick.market.aside import clear, importing, staged
 from upperwick.market.load import by_instrument, data_version, evaluator
-from upperwick.market.merging import bars_of, put_back
+from upperwick.market.merging import bars_of, join_parts, put_back
 from upperwick.market.models import BarBlock, Checked, Dividend, Finding, Instrument, Split
 from upperwick.market.store import another_version
 from upperwick.market.understood import Answers
@@ -69,14 +69,17 @@ def look_through() -> int:
 
 
 def keep_looking(ending: Event) -> None:
-    """Looks through the data whenever they have changed and then stood for a moment. To be called by the one worker of a data folder."""
-    seen, since = "", time.monotonic()
+    """Looks through the data whenever they have changed and then stood for a moment, and joins what lies in many parts. To be called by the one
+    worker of a data folder."""
+    seen, since, joined = "", time.monotonic(), ""
     try:
         while not ending.wait(1.0):
             try:
                 version = data_version()
                 if version != seen:
                     seen, since = version, time.monotonic()
+                if joined != seen and time.monotonic() - since > 1.0 and not join_parts():
+                    joined = seen
                 running = Feed.objects.exclude(going="").exists()
                 if not running and time.monotonic() - since > STILL_SECONDS and not is_fresh():
                     look_through()

@@ -1,29 +1,27 @@
 """What a file brings, merged with the stored bars and put aside: by instrument, frame and moment, the file's winning.
 
 Most imports bring what follows: one more bar of each instrument. Such bars lie beside those that are there, as one more part of their span, so
-that an evening of thousands of instruments reads and rewrites nothing; once a span has many parts they become one.
+that an evening of thousands of instruments reads and rewrites nothing. When there is time, many parts become one (`join_parts`).
 """
 
-import zlib
 from collections import Counter, defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
 import numpy as np
-from django.db.models import Sum
+from django.db import transaction
+from django.db.models import Count, Max, Sum
 
 from upperwick.market.aside import Stage
-from upperwick.market.models import BarBlock
-from upperwick.market.packing import COLUMNS, DamagedBlock, Packed, blocks, fits, pack_each, unpack
+from upperwick.market.models import BarBlock, BlockData, Instrument
+from upperwick.market.packing import COLUMNS, DamagedBlock, Packed, blocks, digest, fits, pack_each, unpack
 from upperwick.market.spans import spans, year_of
 from wickcore.bars.merge import CHANGES_KEPT, Change, Merged, Table, merge, table_keys, touched, untouched, without
 
 AT_ONCE = 200  # instruments whose bars are merged together
 FEW = 400  # instruments that are asked for by name
-PARTS = (
-    12  # of a span, at least, before they become one: so many, and by its symbol up to twice as many, so that not all do at once
-)
+PARTS, MOST = 12, 40  # of a span: with more than so many they are joined when there is time, and beyond the most at once
 Record = Callable[[str, str, Table], None]  # told symbol, frame, and what stood at the bars that an import touched (see `touched`)
 Read = list[tuple[int, int, str, bytes]]  # blocks: span, rows, checksum, bytes
 
@@ -65,11 +63,11 @@ def merge_all(
 
 
 class _Head(NamedTuple):
-    """A stored block without its bytes."""
+    """What is stored of a span: the last part's number, the key of the latest bar, and of how many parts that is not known."""
 
-    year: int
     part: int
     last: int | None
+    unknown: int
 
 
 class _Stored:
@@ -79,31 +77,28 @@ class _Stored:
         self.frame = frame
         self._blocks = BarBlock.objects.filter(frame=frame).order_by()
         stored = self._blocks if len(given) > FEW else self._blocks.filter(instrument__symbol__in=list(given))
-        totals = stored.values_list("instrument__symbol").annotate(total=Sum("rows"))
-        self.rows: dict[str, int] = dict(totals.values_list("instrument__symbol", "total"))
+        names = dict(Instrument.objects.order_by().values_list("id", "symbol"))
+        totals = stored.values_list("instrument_id").annotate(total=Sum("rows")).values_list("instrument_id", "total")
+        self.rows: dict[str, int] = {names[owner]: rows for owner, rows in totals}
         ends = {name: np.concatenate([t[name][[0, -1]] for t in given.values()]) for name in _marks(given)}
         self._ends = dict(zip(given, spans(ends).reshape(-1, 2).tolist(), strict=True))
         self._keys = dict(zip(given, table_keys(ends).reshape(-1, 2).tolist(), strict=True))
-        self._heads: dict[str, list[_Head]] = defaultdict(list)
-        latest = sorted({last for _, last in self._ends.values()})
-        for symbol, *head in stored.filter(year__in=latest).values_list("instrument__symbol", "year", "part", "last"):
-            self._heads[symbol].append(_Head(*head))
+        latest = stored.filter(year__in=sorted({last for _, last in self._ends.values()})).values_list("instrument_id", "year")
+        latest = latest.annotate(Max("part"), Max("last"), unknown=Count("id") - Count("last"))
+        self._heads = {(names[owner], year): _Head(*head) for owner, year, *head in latest}
 
     def followed_by(self, symbol: str, table: Table) -> bool:
         """Whether the bars are all of one span and follow those that it has, so that they can lie beside them."""
         first, last = self._ends[symbol]
-        there = [head for head in self._heads[symbol] if head.year == last]
-        if first != last or not there or "ratio" in table or any(head.last is None for head in there):
+        there = self._heads.get((symbol, last))
+        if first != last or there is None or "ratio" in table or there.unknown or there.last is None:
             return False
-        if max(head.part for head in there) >= PARTS + zlib.crc32(symbol.encode()) % PARTS:
-            return False
-        return max(head.last for head in there if head.last is not None) < self._keys[symbol][0]
+        return there.part < MOST and there.last < self._keys[symbol][0]
 
     def next_part(self, symbol: str, data: bytes, rows: int) -> tuple[Packed, int]:
         """The file's bars that follow, packed, and the number of their part."""
         span = self._ends[symbol][1]
-        part = 1 + max(head.part for head in self._heads[symbol] if head.year == span)
-        return Packed(span, rows, data, self._keys[symbol][1]), part
+        return Packed(span, rows, data, self._keys[symbol][1]), 1 + self._heads[symbol, span].part
 
     def read(self, given: dict[str, Table]) -> dict[str, Read]:
         """The blocks of the years that the files of some instruments touch, and of those beside them where it needs them."""
@@ -197,6 +192,29 @@ def _merged(symbol: str, frame: str, table: Table, read: Read, done: Imported) -
         if not len(years):
             return None, [], table
     return merge(old, table), years.tolist(), table
+
+
+def join_parts(at_once: int = 50) -> int:
+    """Makes one block of each span with many parts, of some instruments. Returns how many. The bars stay what they are, and so does the version
+    of the data; whoever imports meanwhile is not in the way, since what is read here is written in the same transaction."""
+    many = BarBlock.objects.order_by().values_list("instrument_id", "frame", "year").annotate(parts=Count("id"))
+    places = list(many.filter(parts__gt=PARTS)[:at_once])
+    joined = 0
+    with transaction.atomic():
+        for owner, frame, span, _ in places:
+            stored = BarBlock.objects.filter(instrument_id=owner, frame=frame, year=span).order_by("part")
+            read = list(stored.values_list("content_id", "checksum", "content__data"))
+            if len(read) <= PARTS or not all(fits(checksum, data) for _, checksum, data in read):
+                continue  # joined by somebody else meanwhile, or damaged, which is said elsewhere
+            (block,) = blocks(_joined([unpack(data) for *_, data in read]) or {})
+            content = BlockData.objects.create(data=block.data)
+            stored.delete()
+            BarBlock.objects.create(
+                instrument_id=owner, frame=frame, year=span, rows=block.rows, last=block.last, checksum=digest(block.data), content=content
+            )  # fmt: skip
+            BlockData.objects.filter(id__in=[one[0] for one in read]).delete()
+            joined += 1
+    return joined
 
 
 def put_back(symbol: str, frame: str, before: Table, stage: Stage) -> list[int]:
