@@ -70,7 +70,7 @@ class Scans:
         """Works out one that is asked for, together with others that will be."""
         # Those whose texts are alike share the most.
         order = sorted(self._waiting, key=lambda question: question[1])
-        at = order.index(first)
+        at = min(order.index(first), max(len(order) - PORTION, 0))
         part = order[at : at + PORTION]
         asked: list[tuple[Question, Asked]] = []
         engine: Evaluator | None = None
