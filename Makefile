@@ -7,6 +7,8 @@ SHELL := /bin/bash
 PORT ?= 8000
 DATA ?= data
 export UPPERWICK_DATA := $(DATA)
+# Compiled modules are kept, whatever the machine's habit: without, each command and each test process compiles them anew.
+unexport PYTHONDONTWRITEBYTECODE
 PY := .venv/bin/python
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
@@ -27,7 +29,7 @@ test: check-tools .stamps/dev .stamps/web chromium ## everything that must pass:
 	@$(MAKE) --no-print-directory -j2 -O lint-python lint-web vitest
 	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2
 
-test-all: check-tools .stamps/dev .stamps/web chromium ## as test, with every case instead of the day's tenth of those that repeat
+test-all: check-tools .stamps/dev .stamps/web chromium ## as test, with every case instead of the day's share of those that repeat
 	@$(MAKE) --no-print-directory -j2 -O lint-python lint-web vitest
 	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 --every-case
 

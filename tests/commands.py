@@ -1,16 +1,23 @@
 """The command line as a person runs it: a process for each command, but one that begins with the program read in already, which takes longer
 than most commands do."""
 
+import fcntl
+import hashlib
 import json
 import multiprocessing
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
 from collections.abc import Sequence
+from functools import cache
 from pathlib import Path
 from typing import Any
 
+ROOT = Path(__file__).resolve().parents[1]
+DATABASE = "upperwick.sqlite3"
+MIGRATE = "import django; django.setup(); from django.core.management import call_command; call_command('migrate', verbosity=0)"
 COMMAND = [str(Path(sys.executable).with_name("upperwick"))]
 SECONDS, STREAMS = 240, ("in", "out", "err")
 _context = multiprocessing.get_context("forkserver")
@@ -39,6 +46,30 @@ _context.set_forkserver_preload(
         "tests.commands",
     ]
 )
+
+
+def _empty(data: Path) -> None:
+    """A new data folder gets a copy of an empty database: making one takes longer than most commands."""
+    target, kept = data / DATABASE, ROOT / ".stamps" / "test-data" / f"empty-{_migrations()}.sqlite3"
+    if target.exists() or not data.parent.exists():
+        return
+    kept.parent.mkdir(parents=True, exist_ok=True)
+    with (kept.parent / "empty.lock").open("w") as held:
+        fcntl.flock(held, fcntl.LOCK_EX)
+        if not kept.exists():
+            with tempfile.TemporaryDirectory(dir=kept.parent) as room:
+                environment = {"UPPERWICK_DATA": room, "DJANGO_SETTINGS_MODULE": "upperwick.settings"}
+                assert Begun([], environment, MIGRATE).ended().returncode == 0
+                Path(room, DATABASE).rename(kept)
+    data.mkdir(exist_ok=True)
+    shutil.copyfile(kept, target)
+    target.chmod(0o600)
+
+
+@cache
+def _migrations() -> str:
+    found = sorted((ROOT / "upperwick").glob("*/migrations/*.py"))
+    return hashlib.blake2b(b"\0".join(path.read_bytes() for path in found), digest_size=8).hexdigest()
 
 
 def _begun(program: str | None, arguments: list[str], folder: str, environment: dict[str, str]) -> None:
@@ -82,12 +113,15 @@ class Begun:
 
 
 def run(*arguments: str, text: str | None = None, data: Path | None = None) -> subprocess.CompletedProcess[str]:
-    """text: what is typed in. data: the folder with the database, none by default."""
+    """text: what is typed in. data: the folder with the database, none by default; a new one gets an empty one."""
+    if data is not None:
+        _empty(data)
     return Begun(arguments, {"UPPERWICK_DATA": str(data or "/nonexistent/never-made")}, text=text or "").ended()
 
 
 def script(program: str, *arguments: str, data: Path) -> Begun:
-    """A program of its own over the database in the folder."""
+    """A program of its own over the database in the folder, an empty one where there is none."""
+    _empty(data)
     return Begun(arguments, {"UPPERWICK_DATA": str(data), "DJANGO_SETTINGS_MODULE": "upperwick.settings"}, program)
 
 

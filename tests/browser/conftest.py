@@ -26,7 +26,7 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--
 _PROCESS = os.environ.get("PYTEST_XDIST_WORKER", "gw0")
 ACCOUNT = ("trader" if _PROCESS == "gw0" else f"trader-{_PROCESS}", "candle-and-wick")
 # How long a thing may take to appear: the tests run beside others on small machines, and time nothing.
-expect.set_options(timeout=20_000)
+expect.set_options(timeout=60_000)
 
 
 @contextmanager
@@ -135,7 +135,7 @@ def page(browser: Browser, address: str, signed_in: Any) -> Iterator[Page]:
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, permissions=["clipboard-read", "clipboard-write"], storage_state=signed_in
     )
-    context.set_default_timeout(15_000)
+    context.set_default_timeout(60_000)
     made = context.new_page()
     errors: list[str] = []
     made.on("pageerror", lambda e: errors.append(str(e)))

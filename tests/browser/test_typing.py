@@ -43,7 +43,7 @@ def test_short_names_at_the_ends_of_lines(page: Page) -> None:
     assert typed(page, ODD) == ODD
 
 
-@pytest.mark.rotated
+@pytest.mark.rotated(18)
 @pytest.mark.parametrize("name", TEXTS)
 def test_a_starter_rule_is_what_was_typed(page: Page, name: str) -> None:
     assert typed(page, TEXTS[name]) == TEXTS[name]

@@ -33,6 +33,7 @@ def send(client: Client, case: Any) -> Any:
     return client.generic(case.method, case.formatted_path, body, kind, QUERY_STRING=urlencode(query, doseq=True))
 
 
+@pytest.mark.rotated(3)
 @pytest.mark.parametrize("label", sorted(OPERATIONS))
 def test_nothing_fails_whatever_is_asked(label: str) -> None:
     client = account("fuzz").client

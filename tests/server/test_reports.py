@@ -25,7 +25,13 @@ ODD = {
 }
 
 
-@pytest.mark.parametrize("name", [*(pytest.param(name, marks=pytest.mark.rotated) for name in STARTER_TEXTS), *ODD])
+@pytest.mark.parametrize(
+    "name",
+    [
+        *(pytest.param(name, marks=pytest.mark.rotated) for name in STARTER_TEXTS),
+        *(pytest.param(name, marks=pytest.mark.rotated(3)) for name in ODD),
+    ],
+)
 def test_a_report_of_every_rule(api: Api, name: str) -> None:
     text = {**STARTER_TEXTS, **ODD}[name]
     run = measured(api, text)

@@ -96,3 +96,11 @@ print(*sorted(set(found)))
     told = [asker.ended().stdout.strip() for asker in askers]
     assert told[0] == told[1] != ""
     assert " " not in told[0]  # one number, from eight who asked
+
+
+def test_every_change_of_the_models_has_its_migration(tmp_path: Path) -> None:
+    look = (
+        "import django; django.setup(); from django.core.management import call_command; call_command('makemigrations', check=True)"
+    )
+    found = script(look, data=tmp_path).ended()
+    assert found.returncode == 0, found.stdout + found.stderr
