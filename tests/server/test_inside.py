@@ -5,7 +5,9 @@ import pytest
 
 from tests.server.conftest import Api
 from tests.server.standing import in_days
+from upperwick.keeping.mail import last_days
 from upperwick.market import load
+from wickcore.bars.moment import read_moment
 
 AT, DAY, MINUTE = "2024-06-28T10:35", "2024-06-28", 10 * 60 + 35
 RULE = "universe: Harbour 500\nclose > open\nclose > sma(20)"
@@ -90,3 +92,13 @@ def test_figures_and_drawings_stand_on_the_day_so_far(api: Api) -> None:
     assert drawn["today"] == pytest.approx(chart["low"][0] * (chart["low"][10] / chart["low"][0]) ** 3.9, rel=1e-4)
     quarter = api.get(f"/drawings/{symbol}?as_of={AT}&frame=15min").json()[0]
     assert quarter["values"][-1] == drawn["today"]
+
+
+@pytest.mark.django_db
+def test_the_chart_of_a_message_ends_on_the_day_so_far() -> None:
+    symbol, market = in_days(), load.evaluator().market
+    evening = last_days(market, symbol, read_moment("2024-06-27"))
+    inside = last_days(market, symbol, read_moment(AT))
+    for name, before, now in zip(("open", "high", "low", "close"), evening, inside, strict=True):
+        assert now[-1] == pytest.approx(so_far(symbol)[name])
+        assert now[:-1] == pytest.approx(before[1:])

@@ -16,9 +16,13 @@ from django.core.mail.backends.base import BaseEmailBackend
 from django.utils import timezone
 
 from upperwick.keeping.models import Message
+from upperwick.market.services import open_market
+from upperwick.market.standing import standing
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment
+from wickcore.language.check import check_expression
 
+PRICES = ("open", "high", "low", "close")
 OURS = "upperwick"  # the attribute that carries what the outbox keeps beside a message
 CHARTS, CHART_BARS = 4, 90
 PAPER, INK, EMBER, HAIR = (246, 241, 230), (33, 29, 24), (184, 67, 15), (221, 211, 190)
@@ -83,14 +87,26 @@ def _inline(symbol: str, name: str, png: bytes) -> Any:
 
 
 def small_chart(market: Market, symbol: str, at: Moment, level: float | None = None) -> bytes:
-    """A PNG of an instrument's last daily bars up to a moment, on that day's scale, with a level across."""
+    """A PNG of an instrument's last daily bars up to a moment (see `last_days`), with a level across."""
+    return _drawn(symbol, last_days(market, symbol, at), level)
+
+
+def last_days(market: Market, symbol: str, at: Moment) -> tuple[tuple[float, ...], ...]:
+    """Opens, highs, lows and closes of an instrument's last daily bars up to a moment, on that day's scale; inside a session the last is the
+    day so far."""
+    if not at.closed and market.finest != "day":
+        stand = standing(open_market(), symbol, str(at))
+        if stand.end == stand.begin:
+            return ((),) * 4
+        ends = stand.ends("day")[-CHART_BARS:]
+        rows = stand.engine.rows([check_expression(n, "day", market.finest).op for n in PRICES], symbol)
+        return tuple(tuple((row[ends] / stand.scale).tolist()) for row in rows)
     bars = market.bars
     k = bars.number[symbol]
     end = int(bars.ends(at)[k])
     begin = max(int(bars.offsets[k]), end - CHART_BARS)
     scale = bars.factor[begin:end] / bars.factor[end - 1] if end > begin else np.empty(0)
-    prices = tuple(tuple((getattr(bars, n)[begin:end] * scale).tolist()) for n in ("open", "high", "low", "close"))
-    return _drawn(symbol, prices, level)
+    return tuple(tuple((getattr(bars, n)[begin:end] * scale).tolist()) for n in PRICES)
 
 
 @lru_cache(256)
