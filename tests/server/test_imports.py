@@ -157,6 +157,15 @@ def test_each_form_says_the_same(tmp_path: Path, ending: str) -> None:
 # -- counted, taken, undone ---------------------------------------------------------------------------------------------
 
 
+def test_files_of_one_name_are_told_apart_by_their_folders(tmp_path: Path) -> None:
+    for year in ("2023", "2024"):
+        (tmp_path / year).mkdir()
+        write(tmp_path / year, GOOD.replace("2024", year), "ZZA.csv")
+    read = read_all([tmp_path], Answers(), by_file={"2023/ZZA.csv": Answers(columns={"symbol": ""})})
+    assert [f.name for f in read.files] == ["2023/ZZA.csv", "2024/ZZA.csv"]
+    assert [dict(f.headings)["symbol"] for f in read.files] == ["", "symbol"]
+
+
 def test_what_an_import_would_do_is_counted_and_nothing_is_done(tmp_path: Path) -> None:
     bring(write(tmp_path, GOOD))
     before = contents()

@@ -3,6 +3,7 @@
 import json
 import tempfile
 import zipfile
+from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
@@ -84,12 +85,15 @@ def read_all(
     with unpacked(paths) as (files, found.market):
         if not files:
             raise PriceFileError(f"{' and '.join(p.name for p in paths)} holds no table: no .csv, .parquet or .arrow file.")
+        times = Counter(file.name for file, _ in files)
         for i, (file, table) in enumerate(files):
-            tell(f"Reading {file.name}", i / len(files))
-            said = (by_file or {}).get(file.name, answers)
+            # Two of one name, as in a zip of a folder a year, are told apart by their folders.
+            name = file.name if times[file.name] == 1 else f"{file.parent.name}/{file.name}"
+            tell(f"Reading {name}", i / len(files))
+            said = (by_file or {}).get(name, answers)
             read = understand(file, replace(said, table=said.table or table))
             one = FileRead(
-                file.name, read.table.name, read.rows.num_rows, read.headings, read.dates, read.decimal, read.questions, read.first
+                name, read.table.name, read.rows.num_rows, read.headings, read.dates, read.decimal, read.questions, read.first
             )
             found.files.append(one)
             if not read.questions:

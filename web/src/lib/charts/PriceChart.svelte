@@ -165,7 +165,7 @@
       viewBox="0 0 {view.width} {view.height}"
       aria-hidden="true"
     >
-      {#each view.names as name (name.full + name.y)}
+      {#each view.names as name, i (i)}
         <text
           x={view.plot.right + 6}
           y={name.y + 4}

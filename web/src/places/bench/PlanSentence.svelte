@@ -139,7 +139,7 @@
     {#if planning.trouble}<p role="alert" class="text-[13px] text-loss">
         {planning.trouble} The figures are of before.
       </p>{/if}
-    {#each plan.warnings as one (one)}
+    {#each plan.warnings as one, i (i)}
       <p class="text-[13px] text-ember"><b aria-hidden="true">!</b> {one}</p>
     {/each}
     {#if plan.choices.length}

@@ -242,11 +242,11 @@
     <div class="flex flex-col gap-1.5 px-4 py-2 pl-[46px] text-[13px]" aria-live="polite">
       {#if reading.trouble}<p class="text-loss">{reading.trouble}</p>{/if}
       {#if !reading.reading}
-        {#each reading.errors as error (`${error.line}:${error.column}:${error.message}`)}
+        {#each reading.errors as error, e (e)}
           {@render remark(error, true)}
         {/each}
         {#if !reading.broken}
-          {#each reading.said?.advice ?? [] as hint (`${hint.line}:${hint.column}:${hint.message}`)}
+          {#each reading.said?.advice ?? [] as hint, h (h)}
             {@render remark(hint, false)}
           {/each}
         {/if}

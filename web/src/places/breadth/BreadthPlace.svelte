@@ -276,7 +276,7 @@
         </div>
       {/if}
       <div aria-live="polite" class="text-[13px]">
-        {#each problem.errors as error (`${error.line}:${error.column}:${error.message}`)}
+        {#each problem.errors as error, e (e)}
           <p class="mt-1 text-loss">
             <b aria-hidden="true">✕</b>
             {error.line - open.offset >= 1 ? `Line ${error.line - open.offset}: ` : ''}{error.message}

@@ -143,7 +143,7 @@
   {#if asked}
     <div class="mt-3"><Progress watched={looking} onagain={again} /></div>
     {#if look}
-      {#each look.files as file (file.name)}
+      {#each look.files as file, i (i)}
         <FileLook {file} {tables} said={asked.answers?.[file.name]} onsay={(more) => say(file.name, more)} />
       {/each}
       {#if look.outside}<p class="mt-2 text-[13px] text-loss">{look.outside}</p>{/if}

@@ -12,7 +12,7 @@
   let open = $state<string | null>(null)
   let kind = $state<string | null>(null)
   let busy = $state(false)
-  const key = (one: Found) => `${one.kind} ${one.symbol} ${one.day}`
+  const key = (one: Found) => `${one.kind} ${one.symbol} ${one.day} ${one.said}`
   const shown = $derived(findings.open.filter((one) => kind === null || one.kind === kind))
   const total = $derived(findings.kinds.reduce((sum, one) => sum + one.open, 0))
   const seen = $derived(findings.open.find((one) => key(one) === open) ?? null)

@@ -18,7 +18,7 @@
   {/if}
   {#if folder.refused.length}
     <ul class="mt-2 text-[13px]">
-      {#each folder.refused as one (one.name)}
+      {#each folder.refused as one, i (i)}
         <li class="border-t border-hair/60 py-1">
           <span class="text-ink3">{when(one.at)}</span> <b class="font-semibold">{one.name}</b>
           <span class="text-loss">refused: {one.why}</span>

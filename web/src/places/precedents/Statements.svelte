@@ -59,7 +59,7 @@
 {#if others.length}
   <h2 class="mt-3 font-title text-[17px]">Ticked before</h2>
   <ul>
-    {#each others as line (line)}
+    {#each others as line, i (i)}
       {@const found = morning.lines.find((one) => one.text === line)}
       {@render row(line, line, null, found?.this ?? false, null)}
     {/each}

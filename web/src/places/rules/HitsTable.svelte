@@ -114,7 +114,7 @@
   <table class="w-full table-fixed border-collapse text-[13px]" style:min-width="{least}px">
     <colgroup>
       <col style:width="26px" />
-      {#each columns as column (column.text)}<col
+      {#each columns as column, c (c)}<col
           style:width={column.width === null ? 'auto' : `${column.width}px`}
         />{/each}
     </colgroup>
@@ -130,7 +130,7 @@
             onchange={() => (all ? selected.clear() : rows.forEach((hit) => selected.add(hit.symbol)))}
           />
         </th>
-        {#each columns as column, at (column.text)}
+        {#each columns as column, at (at)}
           <th
             scope="col"
             data-head
@@ -203,7 +203,7 @@
               onchange={() => toggle(hit.symbol)}
             />
           </td>
-          {#each columns as column (column.text)}
+          {#each columns as column, c (c)}
             {@const value = column.of(hit)}
             <td
               class="truncate px-1.5 last:pr-4 {column.shown === 'text' ? '' : 'num'} {column.text ===

@@ -51,7 +51,7 @@
   <Popover.Portal>
     <Popover.Content align="start" sideOffset={4} class="pop w-[340px]">
       <p class="text-ink3">Each puts a line into the rule.</p>
-      {#each lines as [label, line] (line)}
+      {#each lines as [label, line], i (i)}
         <button
           class="flex justify-between text-left hover:underline disabled:text-ink3 disabled:no-underline"
           disabled={has(line)}

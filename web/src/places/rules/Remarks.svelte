@@ -32,7 +32,7 @@
 
 <div class="flex flex-col gap-1.5 px-4 py-2 pl-[46px] text-[13px]" aria-live="polite">
   {#if counts.trouble}<p class="text-loss">{counts.trouble}</p>{/if}
-  {#each shownErrors as error (`${error.line}:${error.column}:${error.message}`)}
+  {#each shownErrors as error, e (e)}
     <p>
       <span class="font-semibold text-loss" aria-hidden="true">✕</span>
       {#if error.at >= 1}<button class="hover:underline" title="Go there" onclick={() => online(error.at)}
@@ -46,7 +46,7 @@
       {/if}
     </p>
   {/each}
-  {#each counts.advice as hint (`${hint.line}:${hint.column}:${hint.message}`)}
+  {#each counts.advice as hint, h (h)}
     <p>
       <span class="font-semibold text-ember" aria-hidden="true">!</span>
       <button class="hover:underline" title="Go there" onclick={() => online(hint.line - offset)}

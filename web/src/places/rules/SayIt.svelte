@@ -50,7 +50,7 @@
       {#if trouble}
         <p class="text-loss">{trouble}</p>
       {:else if lines.length}
-        {#each lines as line (line)}<p class="font-mono text-ink">{line}</p>{/each}
+        {#each lines as line, i (i)}<p class="font-mono text-ink">{line}</p>{/each}
         <p class="mt-1 text-ink3"><kbd>↵</kbd> puts {lines.length > 1 ? 'them' : 'it'} in the rule</p>
       {:else if unknown.length}
         <p>

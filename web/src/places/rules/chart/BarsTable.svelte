@@ -12,7 +12,7 @@
       <tr>
         {#each ['Day', 'Open', 'High', 'Low', 'Close', 'Change', 'Volume', ...data.overlays.map((o) => o.label), ...data.panes
             .flat()
-            .map((line) => line.text)] as head (head)}
+            .map((line) => line.text)] as head, h (h)}
           <th scope="col" class="px-1 text-right font-normal">{head}</th>
         {/each}
       </tr>
@@ -27,10 +27,10 @@
           <td class="px-1">{price(data.close[i])}</td>
           <td class="px-1">{percent(data.change[i])}</td>
           <td class="px-1">{short(data.volume[i])}</td>
-          {#each data.overlays as overlay (overlay.label)}
+          {#each data.overlays as overlay, o (o)}
             <td class="px-1">{price(overlay.values[i])}</td>
           {/each}
-          {#each data.panes.flat() as line (line.text)}
+          {#each data.panes.flat() as line, i (i)}
             <td class="px-1">{read(line.values[i], line.shown, line.text)}</td>
           {/each}
         </tr>

@@ -141,7 +141,7 @@
             {label} <code class="ml-auto font-mono text-[11.5px] text-ink3">{lines[0]}</code></label
           >
         {/each}
-        {#each others as lines (lines.join())}
+        {#each others as lines, i (i)}
           <label class="flex items-center gap-2 py-0.5"
             ><input class="tick" type="checkbox" checked onchange={() => toggle(lines)} />
             <code class="truncate font-mono">{lines.join('; ')}</code></label

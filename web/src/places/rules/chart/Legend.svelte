@@ -39,10 +39,10 @@
     </span>
   {:else}
     <span class="min-w-0 max-w-full truncate text-ink2">
-      {#each data.overlays.slice(0, 3) as overlay (overlay.label)}
+      {#each data.overlays.slice(0, 3) as overlay, o (o)}
         {overlay.label.slice(0, 18)} {price(overlay.values[at])}&ensp;
       {/each}
-      {#each data.panes.flat() as line (line.text)}
+      {#each data.panes.flat() as line, i (i)}
         {line.text} {read(line.values[at], line.shown, line.text)}&ensp;
       {/each}
     </span>
