@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from upperwick.data.models import Before, Import
@@ -259,11 +259,12 @@ def test_an_instrument_goes_with_the_last_import_that_spoke_of_it(tmp_path: Path
     assert list(Instrument.objects.values_list("symbol", flat=True)) == ["ZZZ"]
 
 
-@given(st.data())
+@given(seed=st.integers(0, 10**6), undone=st.lists(st.sampled_from(range(4)), unique=True, min_size=1, max_size=3))
+@example(seed=5771, undone=[0, 1, 3])  # the last import that spoke of an instrument was not the next one
 @settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-def test_undone_in_any_order_the_market_is_as_if_they_had_never_been(tmp_path: Path, data: st.DataObject) -> None:
+def test_undone_in_any_order_the_market_is_as_if_they_had_never_been(tmp_path: Path, seed: int, undone: list[int]) -> None:
     """Against the plain way: all imports but the undone ones, anew from nothing."""
-    rng = np.random.default_rng(data.draw(st.integers(0, 10**6)))
+    rng = np.random.default_rng(seed)
     files = []
     for i in range(4):
         rows = {(f"ZZ{'AB'[rng.integers(2)]}", int(rng.integers(1, 9))): rng.integers(10, 99) for _ in range(5)}
@@ -271,7 +272,6 @@ def test_undone_in_any_order_the_market_is_as_if_they_had_never_been(tmp_path: P
         splits = {(f"ZZ{'AB'[rng.integers(2)]}", int(rng.integers(1, 9))): int(rng.integers(2, 5)) for _ in range(2)}
         events = "symbol,day,ratio\n" + "".join(f"{s},2024-02-{d:02d},{r}\n" for (s, d), r in splits.items())
         files.append((write(tmp_path, HEAD + text, f"p{i}.csv"), write(tmp_path, events, f"splits{i}.csv")))
-    undone = data.draw(st.lists(st.sampled_from(range(4)), unique=True, min_size=1, max_size=3))
 
     def clear() -> None:
         for model in (Import, BarBlock, Member, Split, Instrument):

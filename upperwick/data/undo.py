@@ -127,17 +127,33 @@ def _rows_handed_on(one: Import, row: Before, changed: list[Before]) -> dict[str
 
 
 def _hand_on_new(one: Import, rows: dict[str, Row | None]) -> None:
-    """Instruments that this import made and that later ones speak of stay with those: the next one remembers that they had not been there."""
+    """Instruments that this import made and that later ones speak of stay with those: each of them remembers that they had not been there, so
+    that they go with the last of them, whichever that is; with the next import where none speaks of them."""
     made = [key for key, row in rows.items() if row is None]
     symbols = {str(json.loads(key)[0]): key for key in made}
-    stay = Instrument.objects.filter(symbol__in=symbols).values_list("symbol", flat=True)
-    later = Import.objects.filter(id__gt=one.id, undone__isnull=True, before__isnull=False).order_by("id").first()
-    if later is None or not stay:
+    stay = set(Instrument.objects.filter(symbol__in=symbols).values_list("symbol", flat=True))
+    later = list(Import.objects.filter(id__gt=one.id, undone__isnull=True, before__isnull=False).distinct().order_by("id"))
+    if not later or not stay:
         return
-    kept = Before.objects.filter(of=later, table="instruments").first() or Before(of=later, table="instruments")
-    known = unpacked_rows(kept.data) if kept.pk else {}
-    kept.data = packed_rows({**{symbols[symbol]: None for symbol in stay}, **known})
-    kept.save()
+    spoken = {of.id: stay & _spoken_of(of) for of in later}
+    spoken[later[0].id] |= stay - set().union(*spoken.values())
+    for of in later:
+        if not spoken[of.id]:
+            continue
+        kept = Before.objects.filter(of=of, table="instruments").first() or Before(of=of, table="instruments")
+        known = unpacked_rows(kept.data) if kept.pk else {}
+        kept.data = packed_rows({**{symbols[symbol]: None for symbol in sorted(spoken[of.id])}, **known})
+        kept.save()
+
+
+def _spoken_of(one: Import) -> set[str]:
+    """The instruments that an import says anything of."""
+    found = set(Before.objects.filter(of=one, table="bars").values_list("symbol", flat=True))
+    for row in Before.objects.filter(of=one).exclude(table="bars"):
+        if "symbol" in TABLES[row.table].key:
+            at = TABLES[row.table].key.index("symbol")
+            found |= {str(json.loads(key)[at]) for key in unpacked_rows(row.data)}
+    return found
 
 
 def _without_first(first: Row | None, stood: list[Row | None]) -> list[Row | None]:
