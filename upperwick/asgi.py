@@ -2,6 +2,7 @@
 
 import os
 import threading
+import warnings
 
 from django.core.asgi import get_asgi_application
 from django.urls import get_resolver
@@ -12,6 +13,8 @@ from upperwick.processes import processes, steady_memory
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
 prepare()
 steady_memory()
+# Files are short and on this disk: that they are read at once is nothing that whoever runs the server could mend.
+warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous iterators")
 application = get_asgi_application()
 _ = get_resolver().url_patterns  # read now, and not by the first who asks
 

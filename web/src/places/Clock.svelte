@@ -34,7 +34,7 @@
       aria-label="Pause the feed"
       onclick={() => go('pause')}
     >
-      <Pause size={15} /><span class="text-[12.5px] max-[1180px]:hidden">running</span>
+      <Pause size={15} /><span class="text-[12.5px] max-[1380px]:hidden">running</span>
     </button>
   {:else}
     <DropdownMenu.Root>

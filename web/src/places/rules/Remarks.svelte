@@ -70,13 +70,15 @@
         {whole(counts.scan.near_misses.length)} near {counts.scan.near_misses.length === 1
           ? 'miss'
           : 'misses'}:
-        {#each near as [line, symbols], i (line)}{i ? ', ' : ''}<button
-            class="underline underline-offset-3"
-            aria-expanded={nearLine === line}
-            onclick={() => (nearLine = nearLine === line ? null : line)}
-            >{whole(symbols.length)}
-            {symbols.length === 1 ? 'fails' : 'fail'} only line {line - offset}</button
-          >{/each}.
+        {#each near as [line, symbols], i (line)}{i ? ' ' : ''}<span class="whitespace-nowrap"
+            ><button
+              class="underline underline-offset-3"
+              aria-expanded={nearLine === line}
+              onclick={() => (nearLine = nearLine === line ? null : line)}
+              >{whole(symbols.length)}
+              {symbols.length === 1 ? 'fails' : 'fail'} only line {line - offset}</button
+            >{i < near.length - 1 ? ',' : '.'}</span
+          >{/each}
       </p>
       {#each near.filter(([line]) => line === nearLine) as [line, symbols] (line)}
         <p class="font-mono text-[12px] leading-relaxed text-ink2">
