@@ -161,3 +161,20 @@ def test_five_minute_bars_of_a_year_are_taken_apart_into_months_and_what_is_dama
     assert np.concatenate([unpack(b.content.data)["close"] for b in whole]).tolist() == [1.0, 2.0, 3.0]
     (bad,) = BarBlock.objects.filter(instrument=owners[1])
     assert (bad.year, bad.rows, fits(bad.checksum, bad.content.data)) == (2024 * 12, 1, False)
+
+
+def test_a_block_whose_bytes_are_gone_is_named_and_moves_no_other(tmp_path: Path) -> None:
+    made = script(COMPARE, json.dumps([{"a.csv": bars("ABC", DAYS)}]), data=tmp_path).ended()
+    assert made.returncode == 0, made.stderr[-3000:]
+    harm = """
+import django; django.setup()
+from upperwick.market.load import damage, evaluator
+from upperwick.market.models import BarBlock
+from upperwick.market.store import another_version
+BarBlock.objects.filter(instrument__symbol="ZZB").update(content=None)
+another_version("Harmed.")
+market = evaluator().market.bars
+print(damage(), [float(market.close[market.offsets[market.number[s]]]) for s in ("ZZA", "ZZC")], "ZZB" in market.number)
+"""
+    found = script(harm, data=tmp_path).ended()
+    assert found.stdout.split() == "[Place(symbol='ZZB', frame='day', span=2024)] [11.0, 11.0] False".split(), found.stderr[-2000:]

@@ -4,7 +4,6 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
 from typing import Any
 
@@ -313,7 +312,6 @@ def test_a_worker_answers_and_one_that_is_killed_leaves_an_interrupted_run(tmp_p
             state = call(text, "state", number)
             if state in states:
                 return state
-            time.sleep(1)  # which leaves the machine to the worker
         raise AssertionError(f"{number} stayed {state}")
 
     quick, endless = "close > sma(20)", "\n".join(f"corr(close, volume, {n}) > 0" for n in range(300, 420))

@@ -78,7 +78,7 @@ def keep_looking(ending: Event) -> None:
                 version = data_version()
                 if version != seen:
                     seen, since = version, time.monotonic()
-                if joined != seen and time.monotonic() - since > 1.0 and not join_parts():
+                if joined != seen and time.monotonic() - since > 1.0 and not _joined_some():
                     joined = seen
                 running = Feed.objects.exclude(going="").exists()
                 if not running and time.monotonic() - since > STILL_SECONDS and not is_fresh():
@@ -90,6 +90,17 @@ def keep_looking(ending: Event) -> None:
                 Checked.objects.update_or_create(id=1, defaults={"version": seen})  # not again before something changes
     finally:
         connection.close()
+
+
+def _joined_some() -> int:
+    """How many were joined; an error of that is told, and keeps nobody from looking through the data."""
+    try:
+        return join_parts()
+    except DatabaseError:
+        raise
+    except Exception:
+        _log.exception("What is stored in many parts could not be joined.")
+        return 0
 
 
 def is_fresh() -> bool:

@@ -8,7 +8,7 @@ import fcntl
 import json
 import shutil
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from threading import Thread
 from typing import Any
@@ -141,8 +141,13 @@ def _set_aside(folder: Path) -> list[Path]:
             continue
     gone = []
     for place in folder.iterdir():
-        if place.name not in used:
-            gone.append(place if place.name.startswith(GONE) else place.rename(folder / f"{GONE}{place.name}"))
+        if place.name in used:
+            continue
+        if not place.name.startswith(GONE):
+            with suppress(OSError):  # one of that name lies there still: then this one goes with the next
+                place = place.rename(folder / f"{GONE}{place.name.replace('.', '-')}")
+        if place.name.startswith(GONE):
+            gone.append(place)
     return gone
 
 

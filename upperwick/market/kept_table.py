@@ -53,12 +53,14 @@ def stand(part: Path, place: Path) -> None:
 
 def stored_index(frame: str) -> Index:
     """The blocks of a frame in the order of their instruments' ids, of their spans and parts."""
-    names = ("id", "instrument_id", "year", "rows", "content_id", "part")
+    # Nothing may be empty, which would be left out; bytes that are not there are found by who reads them.
+    names = ("id", "instrument_id", "year", "rows", "coalesce(content_id, 0)", "part")
     whole = ", ".join(f"group_concat({name})" for name in names)
     with connection.cursor() as cursor:
         # A text a column instead of a row a block: of a hundred thousand rows, making them would take as long as the copying of their bars.
         cursor.execute(
-            f"SELECT {whole}, group_concat(substr(checksum, 1, 8), '') FROM {BarBlock._meta.db_table} WHERE frame = %s", [frame]
+            f"SELECT {whole}, group_concat(substr(checksum || '00000000', 1, 8), '') FROM {BarBlock._meta.db_table} WHERE frame = %s",
+            [frame],
         )
         *texts, checksums = cursor.fetchone()
     if checksums is None:
@@ -234,9 +236,9 @@ def _read_new(columns: Columns, frame: str, index: Index, source: Any) -> None:
     place = dict(zip(index.content[missing].tolist(), begins[missing].tolist(), strict=True))
     stored = BarBlock.objects.filter(frame=frame)
     if len(missing) == len(source):
-        columns.read(stored.order_by("instrument_id", "year", "part"), lambda owner, content, rows: place[content])
+        columns.read(stored.order_by("instrument_id", "year", "part"), lambda owner, content, rows: place[content or 0])
         return
     wanted = index.id[missing].tolist()
     for at in range(0, len(wanted), CHUNK):
         some = stored.filter(id__in=wanted[at : at + CHUNK])
-        columns.read(some, lambda owner, content, rows: place[content])
+        columns.read(some, lambda owner, content, rows: place[content or 0])
