@@ -4,6 +4,7 @@ Those of the desk, the bench, the outbox, breadth and precedents show what a per
 """
 
 import re
+import shutil
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -123,7 +124,8 @@ VIEWS: dict[str, Callable[[Page], None]] = {
 
 def main(address: str, *names: str) -> None:
     with sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
+        chromium = shutil.which("chromium-headless-shell") or "/usr/bin/chromium"
+        browser = play.chromium.launch(executable_path=chromium, args=["--no-sandbox", "--disable-gpu"])
         for name in names or VIEWS:
             page = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address).new_page()
             page.goto("/")

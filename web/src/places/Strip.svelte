@@ -99,7 +99,10 @@
       >
     {/each}
     <label class="relative cursor-pointer">
-      {past ? 'standing on' : (market.asOf?.length ?? 0) > 10 ? 'now' : 'evening of'}
+      <!-- The line under the strip says it too, and the strip keeps to one line. -->
+      {#if past}<span class="max-[1380px]:hidden">standing on</span>{:else}{(market.asOf?.length ?? 0) > 10
+          ? 'now'
+          : 'evening of'}{/if}
       <span class="font-semibold">{session ? longDay(session) : '–'}</span>
       <input
         bind:this={picker}
