@@ -101,7 +101,7 @@
               <td class="pl-4 text-right whitespace-nowrap">
                 <button
                   class="link"
-                  aria-label="{one.armed ? 'Disarm' : 'Arm'}: {one.words}"
+                  aria-label="{one.armed ? 'Disarm' : 'Arm again'}: {one.words}"
                   onclick={() => attempt(() => kept.arm(one.id, !one.armed))}
                   >{one.armed ? 'Disarm' : 'Arm again'}</button
                 >
