@@ -12,9 +12,12 @@ from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, of_key
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_expression, check_rule
+from wickcore.language.operations import Op
 from wickcore.language.problems import RuleError
+from wickcore.scan import at_moment as moments
 from wickcore.scan import tail as tails
 from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.kernels import Column
 from wickcore.scan.scan import Hit, scan
 from wickcore.scan.tail import reach, tail_of
 
@@ -51,6 +54,7 @@ def short(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(tails, "SIZES", (40, 80, 160, 320, 640))
     monkeypatch.setattr(tails, "SPARE", 6)
     monkeypatch.setattr(tails, "WORTH", 1)
+    monkeypatch.setattr(moments, "FEW", 1)
 
 
 def expressions() -> list[str]:
@@ -102,11 +106,21 @@ MORE = [
 ]
 
 
+def few_are_as_all(engine: Evaluator, op: Op, at: Moment, column: Column) -> None:
+    """What is worked out for some instruments alone is what the whole column says of them."""
+    numbers = np.array([4, 1])
+    (found,) = moments.at_moment(Evaluator(engine.market, table=engine.table), [op], at, numbers=numbers)
+    position = engine.bars.on(at)[numbers]
+    there = position >= 0
+    assert found[numbers][there].tobytes() == column[position[there]].tobytes()
+
+
 @pytest.mark.parametrize("text", [*MORE, *(pytest.param(text, marks=pytest.mark.rotated) for text in expressions())])
 def test_the_tail_says_what_the_whole_history_says(text: str, engine: Evaluator) -> None:
     value = check_expression(text)
     bars = engine.bars
     for day in (int(bars.sessions[-1]), int(bars.sessions[600])):
+        few_are_as_all(engine, value.op, Moment(day), engine.column(value.op))
         found = tail_of(engine, [value.op], Moment(day))
         if found is None:
             assert reach(value.op, "day").bars > 300
@@ -198,6 +212,7 @@ def test_days_beside_a_tail_of_the_bars_within_them(text: str, within: Evaluator
     value = check_expression(text, base="5min")
     inner = within.market.table("5min")
     for at in (of_key(int(inner.moments[-9])), of_key(int(inner.moments[-700]))):
+        few_are_as_all(within, value.op, at, within.column(value.op))
         found = tail_of(within, [value.op], at)
         assert found is not None
         tail, reaches = found

@@ -121,9 +121,7 @@ def _of_those_left(
         if wanted.all():
             columns = engine.at(part, rows.rows[here], limits)
         elif len(here):
-            small = engine.beside(engine.market.of_some(np.flatnonzero(wanted)), 0)
-            moved = small.bars.offsets[:-1] - engine.bars.offsets[:-1]
-            columns = small.at(part, rows.rows[here] + moved[rows.owner[here]], limits)
+            columns = engine.at_apart(part, rows.rows[here], rows.owner[here], limits)
         else:
             columns = [np.empty(0, np.int8) for _ in part]
         for op, column in zip(part, columns, strict=True):

@@ -239,7 +239,7 @@ def values_at(
     bars = evaluator.bars
     scale = bars.factor[np.maximum(bars.ends(as_of)[numbers] - 1, 0)]
     found = {}
-    made = at_moment(evaluator, [value.op for value in columns.values()], as_of, limits)
+    made = at_moment(evaluator, [value.op for value in columns.values()], as_of, limits, numbers)
     for (name, value), whole in zip(columns.items(), made, strict=True):
         column = whole[numbers]
         if value.type == "condition":

@@ -120,9 +120,10 @@ def _most_in(coarse: str, frame: str) -> int | None:
 
 
 class Tail:
-    """The last so many bars of each instrument up to a moment. rows: their positions in the whole table, one after another."""
+    """The last so many bars of each instrument up to a moment. rows: their positions in the whole table, one after another. numbers: the only
+    instruments that are in it; None for all."""
 
-    def __init__(self, whole: Evaluator, size: int, at: Moment) -> None:
+    def __init__(self, whole: Evaluator, size: int, at: Moment, numbers: Ints | None = None) -> None:
         self.market, self.table, self.size, self.at = whole.market, whole.table, size, at
         self._shared = ref(whole.shared)  # which holds the tail: nothing large waits for the collector when a market goes
         bars, market = whole.bars, whole.market
@@ -130,6 +131,8 @@ class Tail:
         begins = np.maximum(bars.offsets[:-1], ends - size)
         if within_day(bars.frame):  # whole sessions, and all that no daily bar tells
             begins = np.minimum(_with_session(bars, begins), bars.ends_of(market.first_alone - 1))
+        if numbers is not None:
+            begins = np.where(np.isin(np.arange(len(begins)), numbers), begins, ends)
         lengths = ends - begins
         offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
         self.rows: Ints = np.repeat(begins - offsets[:-1], lengths) + np.arange(offsets[-1])
