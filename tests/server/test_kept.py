@@ -26,7 +26,7 @@ from upperwick.data.reading import read_all
 from upperwick.data.taking import take
 from upperwick.data.undo import undo
 from upperwick.market.load import evaluator, load_market
-from upperwick.market import merging
+from upperwick.market import kept_ahead, kept_table, merging
 from upperwick.market.models import CalendarEvent
 from upperwick.market.store import another_version
 from upperwick.market.understood import Answers
@@ -42,9 +42,22 @@ def flat(x):
 room = Path(settings.DATA_DIR) / "files"
 room.mkdir(exist_ok=True)
 steps = json.loads(sys.argv[1])
-done = []
+done, ahead = [], {}
+took = kept_table.copied_ahead
+def noted(folder, frame, *rest):
+    there = took(folder, frame, *rest)
+    ahead[number] = ahead.get(number) or bool(there)
+    return there
+kept_table.copied_ahead = noted
 for number, step in enumerate(steps):
-    if "undo" in step: undo(step["undo"])
+    kept_ahead.AT_LEAST = 10**9 if step.pop("alone", False) else 0
+    if "ahead" in step:  # of an import that comes to nothing
+        (room / "ahead.csv").write_text(step["ahead"])
+        with kept_ahead.copying(read_all([room / "ahead.csv"], Answers()).prices.tables): pass
+    elif "half" in step:  # of one that was killed
+        place = Path(settings.DATA_DIR) / "columns" / "ahead" / "day"
+        place.mkdir(parents=True); (place / "close.npy").write_bytes(b"half of it")
+    elif "undo" in step: undo(step["undo"])
     elif "holiday" in step:
         CalendarEvent.objects.create(day=step["holiday"], kind="holiday", name="Off"); another_version("A holiday.")
     elif "join" in step:
@@ -63,7 +76,7 @@ for number, step in enumerate(steps):
         if not name.startswith("_"):
             assert flat(getattr(market, name)) == flat(getattr(whole, name)), (number, name)
     done.append(sorted(p.name.split("-")[0] for p in Path(settings.DATA_DIR).glob("columns/*")))
-print(json.dumps(done))
+print(json.dumps([done, ahead]))
 """
 HEAD = "symbol,date,open,high,low,close,volume"
 DAYS = [f"2024-{month:02d}-{day:02d}" for month in (1, 2, 3) for day in (2, 3, 4, 9, 10)]
@@ -85,7 +98,7 @@ def test_after_any_import_they_are_what_the_database_holds(tmp_path: Path) -> No
     steps = [
         {"a.csv": bars("ABCDEFGH", DAYS[:10])},
         {"b.csv": bars("ABCDEFGH", DAYS[10:11])},  # an evening: everything goes on
-        {"c.csv": bars("C", DAYS[11:13])},
+        {"c.csv": bars("C", DAYS[11:13]), "alone": True},
         {"d.csv": bars("BI", DAYS[8:9], 1.5)},  # a bar that is corrected, and an instrument that is new
         {"splits.csv": "symbol,day,ratio\nZZD,2024-02-03,2\n", "dividends.csv": "symbol,day,amount\nZZE,2024-02-04,0.5\n"},
         {"e.csv": within("ABCDEFGH", DAYS[12], ["09:30", "09:35"])},
@@ -100,12 +113,20 @@ def test_after_any_import_they_are_what_the_database_holds(tmp_path: Path) -> No
         {"join": True},
         {"clear": True},
         {"undo": 2},
+        {"ahead": bars("ABCDEFGH", ["2025-01-03"])},
+        {"i.csv": bars("ABCDEFGH", ["2025-01-03", "2025-01-06"]), "alone": True},  # more than was copied for
+        {"half": True},
+        {"j.csv": bars("ABCDEFGH", ["2025-01-07"])},
+        {"k.csv": bars("ABDEFGH", ["2025-01-08"])},  # one did not trade
         {"h.csv": "symbol,date,open,high,low,close,volume,adj_close\nZZF,2024-03-10,10,10,10,10,5,9.5\nZZF,2024-03-11,10,10,10,10,5,10\n"},
     ]  # fmt: skip
     found = script(COMPARE, json.dumps(steps), data=tmp_path).ended()
     assert found.returncode == 0, found.stderr[-3000:]
-    names = json.loads(found.stdout)
+    names, ahead = json.loads(found.stdout)
     assert all(n.count("day") <= 2 and n.count("5min") <= 2 and n.count("v1") <= 2 for n in names)  # what is older is thrown away
+    used = {next(iter(steps[int(number)])) for number, there in ahead.items() if there}
+    assert {"b.csv", "g.csv", "k.csv"} <= used
+    assert not used & {"c.csv", "d.csv", "h.csv", "i.csv", "join", "undo", "clear"}
 
 
 def test_what_was_harmed_or_half_made_is_made_anew(tmp_path: Path) -> None:

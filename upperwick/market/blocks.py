@@ -3,7 +3,7 @@
 from collections import deque
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from itertools import groupby, islice
+from itertools import groupby, islice, pairwise
 from threading import Lock
 from typing import Any, NamedTuple
 
@@ -13,6 +13,7 @@ from upperwick.market.packing import DamagedBlock, fits
 from wickcore.bars.bars import FIELDS
 
 CHUNK, AHEAD = 1_000, 4  # blocks read at once, and how many such chunks may wait for their place
+FEW_ROWS = 16  # a piece, from which on pieces are put in their place one by one
 Room = Callable[[str, int, Any], Any]  # an empty column of a name, of so many values of a type
 
 
@@ -94,18 +95,24 @@ class Columns:
         table = _read([data for data, _, _ in blocks]).combine_chunks()
         if table.num_rows != sum(rows for _, rows, _ in blocks):
             raise DamagedBlock("Some of the stored bars hold more or fewer rows than they should; import the prices again.")
-        runs: list[list[int]] = []  # first row, place, rows: neighbours in the table that are neighbours in the columns
-        row = 0
-        for _, rows, at in blocks:
-            if runs and runs[-1][1] + runs[-1][2] == at:
-                runs[-1][2] += rows
-            else:
-                runs.append([row, at, rows])
-            row += rows
+        lengths = np.array([rows for _, rows, _ in blocks])
+        begins = np.array([at for *_, at in blocks])
+        # To where each row of the table goes. Where neighbours in the table are neighbours in the columns, in one piece.
+        to = np.repeat(begins - (np.cumsum(lengths) - lengths), lengths) + np.arange(table.num_rows)
+        edges = np.flatnonzero(np.diff(to) != 1) + 1
+        pieces = list(pairwise([0, *edges.tolist(), len(to)])) if len(edges) < len(to) / FEW_ROWS else None
         for name in table.column_names:
             column, values = self.column(name), table[name].to_numpy()
-            for begin, at, rows in runs:
-                column[at : at + rows] = values[begin : begin + rows]
+            if pieces is None:
+                column[to] = values
+            else:
+                for begin, end in pieces:
+                    column[to[begin] : to[begin] + end - begin] = values[begin:end]
+
+    @property
+    def names(self) -> list[str]:
+        """The columns that have values."""
+        return ["days", *FIELDS, *(name for name in ("minute", "ratio") if getattr(self, name) is not None)]
 
     def column(self, name: str) -> Any:
         """A column; one that had no values yet is made, unknown throughout."""

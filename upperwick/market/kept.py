@@ -16,7 +16,9 @@ from typing import Any
 import numpy as np
 from django.conf import settings
 
-from upperwick.market.kept_table import FORMAT, column, fresh, make_table, stand, stored_index
+from upperwick.market.kept_ahead import AHEAD
+from upperwick.market.kept_before import FORMAT, before_of, column, fresh, stand
+from upperwick.market.kept_table import make_table, stored_bars
 from upperwick.market.load import by_instrument, market_with, one_state
 from upperwick.market.models import DataVersion, Dividend, Instrument, Split
 from upperwick.market.version import data_version
@@ -64,6 +66,12 @@ def _name(version: str) -> str:
     return f"v{FORMAT}-{version}-{int(at.timestamp() * 1e6) if at else 0}"
 
 
+def _is_of_this_data(table: str) -> bool:
+    """Whether a table, by its folder's name, was made of an earlier state of this database, and of none that a copy was laid back over."""
+    made_of = table.partition("-")[2]
+    return made_of == _name(made_of.split("-")[1])
+
+
 # -- opening ---------------------------------------------------------------------------------------------------------------
 
 
@@ -92,10 +100,11 @@ def _open_table(place: Path) -> Bars:
 
 
 def _make(folder: Path, version: str) -> None:
-    stored = {frame: stored_index(frame) for frame in ("day", "5min")}
-    with_bars = set(np.unique(np.concatenate([index.owner for index in stored.values()])).tolist())
+    before = {frame: before_of(folder, frame) for frame in ("day", "5min")}
+    stored = {frame: stored_bars(frame, made, made is not None and _is_of_this_data(made.name)) for frame, made in before.items()}
+    with_bars = set(np.unique(np.concatenate([one.blocks.owner for one in stored.values()])).tolist())
     instruments = [i for i in Instrument.objects.order_by("symbol") if i.id in with_bars]
-    frames = [frame for frame, index in stored.items() if len(index.owner)] or ["day"]
+    frames = [frame for frame, one in stored.items() if len(one.blocks.owner)] or ["day"]
     splits, dividends = by_instrument(Split, "ratio"), by_instrument(Dividend, "amount")
     own = _name(version)
     names: list[str] = []
@@ -104,10 +113,9 @@ def _make(folder: Path, version: str) -> None:
         daily = tables[0] if tables else None
         stands = bool(names) and not names[0].endswith(own)
         plain = not names or not (folder / names[0] / "ratio.npy").exists()
-        names.append(make_table(folder, frame, stored[frame], instruments, splits, dividends, daily, stands, plain, own))
+        names.append(make_table(folder, stored[frame], instruments, splits, dividends, daily, stands, plain, own))
         tables.append(_open_table(folder / names[-1]))
-    before = _same_facts(folder, version, instruments)
-    market = market_with(tuple(tables), instruments, splits, dividends, version, before)
+    market = market_with(tuple(tables), instruments, splits, dividends, version, _same_facts(folder, version, instruments))
     said, arrays = _flat(market)
     part = fresh(folder / f"{_name(version)}.part")
     np.savez(part / "arrays.npz", **arrays)
@@ -133,7 +141,7 @@ def _set_aside(folder: Path) -> list[Path]:
     """Puts aside what is older than the versions that are kept, and what was never finished. Returns all that lies aside, to be thrown away;
     whoever has it open still reads it."""
     versions = sorted(folder.glob(f"v{FORMAT}-*"), key=lambda p: p.stat().st_mtime_ns)[-KEPT:]
-    used = {p.name for p in versions} | {"lock"}
+    used = {p.name for p in versions} | {"lock", AHEAD}
     for place in versions:
         try:
             used |= set(json.loads((place / "said.json").read_text(encoding="utf-8"))["tables"])

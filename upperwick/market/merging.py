@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 from django.db import transaction
-from django.db.models import Count, Max, Sum
+from django.db.models import Count, Max, QuerySet, Sum
 
 from upperwick.market.aside import Stage
 from upperwick.market.models import BarBlock, BlockData, Instrument
@@ -49,6 +49,7 @@ def merge_all(
     merged = 0
     for frame, by_symbol in tables.items():
         kept = _Stored(frame, by_symbol)
+        done.left += kept.rows
         symbols = list(by_symbol)
         for begin in range(0, len(symbols), AT_ONCE):
             tell(merged / total)
@@ -71,15 +72,18 @@ class _Head(NamedTuple):
 
 
 class _Stored:
-    """What is stored of some instruments in a frame. rows: how many bars each has in all."""
+    """What is stored of some instruments in a frame. rows: how many bars they have in all."""
 
     def __init__(self, frame: str, given: dict[str, Table]) -> None:
         self.frame = frame
         self._blocks = BarBlock.objects.filter(frame=frame).order_by()
         stored = self._blocks if len(given) > FEW else self._blocks.filter(instrument__symbol__in=list(given))
         names = dict(Instrument.objects.order_by().values_list("id", "symbol"))
-        totals = stored.values_list("instrument_id").annotate(total=Sum("rows")).values_list("instrument_id", "total")
-        self.rows: dict[str, int] = {names[owner]: rows for owner, rows in totals}
+        if len(given) <= FEW or given.keys() >= set(names.values()):
+            self.rows = _rows(stored)
+        else:
+            by_owner = stored.values_list("instrument_id").annotate(Sum("rows"))
+            self.rows = sum(rows for owner, rows in by_owner if names[owner] in given)
         ends = {name: np.concatenate([t[name][[0, -1]] for t in given.values()]) for name in _marks(given)}
         self._ends = dict(zip(given, spans(ends).reshape(-1, 2).tolist(), strict=True))
         self._keys = dict(zip(given, table_keys(ends).reshape(-1, 2).tolist(), strict=True))
@@ -113,10 +117,19 @@ class _Stored:
             found[symbol].append(tuple(block))
         return found
 
+    def rows_of(self, symbol: str) -> int:
+        """How many bars one has."""
+        return _rows(self._blocks.filter(instrument__symbol=symbol))
+
     def all_of(self, symbol: str) -> Read:
         """All of an instrument's blocks."""
         stored = self._blocks.filter(instrument__symbol=symbol).order_by("year", "part")
         return list(stored.values_list("year", "rows", "checksum", "content__data"))
+
+
+def _rows(stored: QuerySet[BarBlock]) -> int:
+    found: int = stored.aggregate(rows=Sum("rows"))["rows"] or 0
+    return found
 
 
 def _marks(given: dict[str, Table]) -> list[str]:
@@ -133,7 +146,6 @@ def _put_beside(kept: _Stored, given: dict[str, Table], done: Imported, stage: S
         if record is not None:
             record(symbol, kept.frame, untouched(table))
         done.added += len(table["days"])
-        done.left += kept.rows.get(symbol, 0)
 
 
 def _merge_aside(
@@ -144,6 +156,7 @@ def _merge_aside(
         read = everything  # its adjusted closes move those of every year
         merged, years, table = _merged(symbol, kept.frame, table, read, done)
     if merged is None:
+        done.left -= kept.rows_of(symbol)
         return
     sound = [(year, data) for year, _, checksum, data in read if fits(checksum, data)]
     changed = set(years) if not merged.rescaled else {year for year, _ in sound} | set(years)
@@ -157,7 +170,7 @@ def _merge_aside(
     done.added += merged.added
     done.replaced += merged.replaced
     done.same += merged.same
-    done.left += kept.rows.get(symbol, 0) - merged.replaced - merged.same
+    done.left -= merged.replaced + merged.same
     done.changes += [(symbol, change) for change in merged.changes][: CHANGES_KEPT - len(done.changes)]
     if merged.seam:
         done.notes.append(

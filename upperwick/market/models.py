@@ -39,7 +39,8 @@ class BarBlock(models.Model):
     came later lie beside the others, each part's after those of the parts before it. `last`: see `packing.Packed`; empty where that is not
     known. `checksum` is made of the bytes of `content` (see packing.digest)."""
 
-    # Without indexes of their own, and bytes that are gone are found by who reads them: a hundred thousand blocks come to stand at once.
+    # Its references have no indexes of their own, and bytes that are gone are found by who reads them: a hundred thousand blocks come to stand
+    # at once. What each import asks of all blocks, where its instruments' bars end, is read from one index alone.
     instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="blocks", db_index=False)
     frame = models.CharField(max_length=8, default="day")
     year = models.PositiveSmallIntegerField()
@@ -57,6 +58,7 @@ class BarBlock(models.Model):
             models.CheckConstraint(condition=models.Q(rows__gt=0), name="a_block_holds_bars"),
             models.CheckConstraint(condition=models.Q(frame__in=["day", "5min"]), name="frames_that_are_stored"),
         ]
+        indexes = [models.Index(fields=["frame", "year", "instrument", "part", "last", "rows"], name="where_blocks_end")]
 
 
 class Split(models.Model):

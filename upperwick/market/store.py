@@ -8,6 +8,7 @@ from typing import Any
 from django.db import transaction
 
 from upperwick.market.aside import importing, staged
+from upperwick.market.kept_ahead import copying
 from upperwick.market.merging import Imported, Record, merge_all
 from upperwick.market.models import DataVersion, Instrument, Member, Universe
 from wickcore.bars.merge import Table
@@ -29,7 +30,7 @@ def save_tables(
     """
     done = Imported(symbols=len({symbol for by_symbol in tables.values() for symbol in by_symbol}))
     firsts: dict[str, date] = {}
-    with importing(), staged() as stage:
+    with importing(), copying(tables), staged() as stage:
         for symbol, first in _firsts(tables):
             firsts[symbol] = min(firsts.get(symbol, FAR), first)
         merge_all(tables, done, stage, record, tell)

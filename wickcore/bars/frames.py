@@ -166,6 +166,6 @@ def count_before(bars: Bars, frame: str, rows: Ints) -> Ints:
         there = rows < bars.offsets[1:]
         out[there] = changes[rows[there]] - changes[bars.offsets[:-1][there]]
     elif len(bars):
-        first, last = int(bars.sessions[0]), bars.last_day
+        first, last = int(bars.days[bars.offsets[:-1][np.diff(bars.offsets) > 0]].min()), bars.last_moment.day
         _count_before(bars.days, bars.offsets, rows, first, number_of(np.arange(first, last + 1), frame), out)
     return out

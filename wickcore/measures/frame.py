@@ -6,6 +6,7 @@ bars ended so far. On the base frame every bar ends its own: then `commit` is No
 compiles each kernel a second time without the question, which is what `ends` asks.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -41,22 +42,26 @@ def _ends(commit: Any, i: int) -> Any:
 @dataclass(frozen=True, slots=True)
 class Frame:
     """offsets: int64, instruments + 1, into the base bars. commit: bool a base bar, None where every bar ends its own.
-    starts: int64 an instrument, where its history begins. before: int64 an instrument, how many of the frame's bars were left out before that
-    (wickcore.scan.tail): sums over windows are made afresh at bars that are told by their place among all."""
+    starts: int64 an instrument, where its history begins. left_out: tells what `before` is; None for none."""
 
     offsets: Ints
     commit: Bools | None
     starts: Ints
-    before: Ints
+    left_out: Callable[[], Ints] | None = None
 
     @staticmethod
-    def of(offsets: Ints, commit: Bools | None, before: Ints | None = None) -> "Frame":
+    def of(offsets: Ints, commit: Bools | None, left_out: Callable[[], Ints] | None = None) -> "Frame":
         """The frame whose bars end where `commit` says."""
-        before = np.zeros(len(offsets) - 1, np.int64) if before is None else before
         if commit is None:
-            return Frame(offsets, None, offsets[:-1], before)
+            return Frame(offsets, None, offsets[:-1], left_out)
         ended = np.concatenate([[0], np.cumsum(commit)])
-        return Frame(offsets, commit, ended[offsets[:-1]].astype(np.int64), before)
+        return Frame(offsets, commit, ended[offsets[:-1]].astype(np.int64), left_out)
+
+    @property
+    def before(self) -> Ints:
+        """How many of the frame's bars were left out before each instrument's first (int64; wickcore.scan.tail): sums over windows are made
+        afresh at bars that are told by their place among all. Counting weeks takes all days, so only who asks has them counted."""
+        return np.zeros(len(self.offsets) - 1, np.int64) if self.left_out is None else self.left_out()
 
     def history(self, x: Any) -> Any:
         """The column's values on the bars that end the frame's."""

@@ -163,7 +163,8 @@ def _rolled(x: Floats, frame: Frame, n: int, kind: int) -> Floats:
     history, base = frame.history(x), frame.commit is None
     out = np.empty(len(history))
     starts = frame.offsets if base else np.append(frame.starts, len(history))
-    roll(history, starts, frame.before, n if base else max(1, n - 1), kind, out)
+    before = frame.before if kind in (MEAN, VARIANCE) else np.zeros(len(starts) - 1, np.int64)
+    roll(history, starts, before, n if base else max(1, n - 1), kind, out)
     return out
 
 

@@ -21,7 +21,8 @@ def at_moment(
     evaluator: Evaluator, ops: Sequence[Op], at: int | Moment, limits: Limits | None = None, numbers: Ints | None = None
 ) -> list[Column]:
     """For each operation one value an instrument: that of its bar of the moment (float64, or int8 for conditions), NaN or unknown where it has
-    none. Kept for the next who asks. numbers: the only instruments that are wanted; where they are few, others may be unknown. Raises Stopped."""
+    none. Kept for the next who asks. numbers: the only instruments that are wanted; where they are few, others may be unknown.
+    Raises Stopped."""
     moment = moment_of(at)
     keys = [(evaluator.table, op.key, moment) for op in ops]
     kept, lock = evaluator.shared.moments, evaluator.shared.lock
@@ -63,9 +64,7 @@ def _of_few(evaluator: Evaluator, ops: Sequence[Op], at: Moment, numbers: Ints, 
     there = np.unique(numbers[position[numbers] >= 0])
     reaches = reaches_of(evaluator, ops)
     day = evaluator.table == "day"  # beside a tail of shorter bars that needs all days, those of all instruments would stand
-    told = [
-        i for i, r in enumerate(reaches) if not r.laid and (day or r.days is not None) and size_for(evaluator, [r]) is not None
-    ]
+    told = [i for i, r in enumerate(reaches) if not r.laid and (day or r.days is not None) and size_for(evaluator, [r]) is not None]
     others = [i for i in range(len(ops)) if i not in told]
     made: dict[int, Column] = {}
     if told and (size := size_for(evaluator, [reaches[i] for i in told])) is not None:

@@ -1,6 +1,7 @@
 """Whole instruments evaluated together: the plumbing between operations and kernels."""
 
 from collections.abc import Callable, Mapping
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -317,8 +318,8 @@ class Rows:
     def frame(self, name: str) -> Frame:
         """The frame's bars as kernels count them."""
         if name not in self._frames:
-            before = None if self.bars.before is None else self.bars.before(name)[self.first : self.last]
-            self._frames[name] = Frame.of(self.offsets, commits(self.bars, name, self.first, self.last), before)
+            told = None if self.bars.before is None else partial(_part, self.bars.before, name, self.first, self.last)
+            self._frames[name] = Frame.of(self.offsets, commits(self.bars, name, self.first, self.last), told)
         return self._frames[name]
 
     @property
@@ -344,3 +345,7 @@ class Rows:
         if degree == -1:
             return x / factor
         return np.asarray(x * np.power(factor, degree))
+
+
+def _part(before: Callable[[str], Ints], frame: str, first: int, last: int) -> Ints:
+    return before(frame)[first:last]

@@ -137,7 +137,8 @@ class Tail:
         offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
         self.rows: Ints = np.repeat(begins - offsets[:-1], lengths) + np.arange(offsets[-1])
         self.begins, self.offsets, self.complete = begins, offsets, begins == bars.offsets[:-1]
-        self._table = replace(bars.taken(self.rows, offsets), before=cache(partial(count_before, bars, rows=begins)))
+        taken = bars.runs(begins, offsets, whole.shared.pool.map)
+        self._table = replace(taken, before=cache(partial(count_before, bars, rows=begins)))
         self._near: dict[int, Evaluator] = {}
         self._room = whole.shared.kept.most
         self._laid = KeptColumns(self._room // 8)
@@ -179,8 +180,9 @@ class Tail:
         begins = np.maximum(bars.ends_of(first - 1) - size, bars.offsets[:-1])
         lengths = bars.ends_of(np.full(len(first), at)) - begins
         offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
-        rows = np.repeat(begins - offsets[:-1], lengths) + np.arange(offsets[-1])
-        return replace(bars.taken(rows, offsets), before=cache(partial(count_before, bars, rows=begins)))
+        return replace(
+            bars.runs(begins, offsets, self.whole.shared.pool.map), before=cache(partial(count_before, bars, rows=begins))
+        )
 
     @property
     def held(self) -> int:
