@@ -56,6 +56,7 @@ bench: check-tools .stamps/dev ## time the core side by side with general-purpos
 	@$(PY) benchmarks/books.py
 	@$(PY) benchmarks/whole.py
 	@$(PY) benchmarks/keeping.py
+	@$(PY) benchmarks/evening.py
 
 docs: .stamps/dev ## write the generated parts of docs/ and the API schema anew
 	@UPPERWICK_DATA=.stamps/test-data $(PY) scripts/generate.py

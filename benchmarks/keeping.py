@@ -4,15 +4,13 @@ python benchmarks/keeping.py [--instruments 5000] [--length 5000] [--data FOLDER
 """
 
 import argparse
-import os
 import sys
-import tempfile
 import time
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
-from benchmarks.store import store
+from benchmarks.store import open_large
 
 RULES, ALERTS = 200, 200
 
@@ -24,22 +22,7 @@ def timed(words: str, work: object) -> None:
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser()
-    parser.add_argument("--instruments", type=int, default=5_000)
-    parser.add_argument("--length", type=int, default=5_000)
-    parser.add_argument("--data", help="a folder that holds such a market already, or is to hold it")
-    chosen = parser.parse_args()
-    folder = chosen.data or tempfile.mkdtemp()
-    os.environ["UPPERWICK_DATA"] = folder
-    os.environ["DJANGO_SETTINGS_MODULE"] = "upperwick.settings"
-    if not (Path(folder) / "upperwick.sqlite3").exists():
-        store(chosen.instruments, chosen.length)
-    import django
-
-    django.setup()
-    from django.core.management import call_command
-
-    call_command("migrate", verbosity=0)
+    open_large(argparse.ArgumentParser())
     measure()
 
 

@@ -6,9 +6,10 @@ import json
 import logging
 import shutil
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
-from threading import Thread
+from threading import Event, Thread
 from typing import Any
 
 import numpy as np
@@ -27,7 +28,7 @@ _log = logging.getLogger("upperwick")
 @contextmanager
 def copying(tables: dict[str, dict[str, Table]]) -> Iterator[None]:
     """To be held while an import is taken. tables: its bars, by frame, then by symbol."""
-    folder = Path(settings.DATA_DIR) / "columns"
+    folder, written = Path(settings.DATA_DIR) / "columns", Event()
     for frame, given in tables.items():
         before = before_of(folder, frame) if given else None
         if before is None or before.offsets[-1] < AT_LEAST or not (rows := _rows_after(before, given)):
@@ -40,8 +41,11 @@ def copying(tables: dict[str, dict[str, Table]]) -> Iterator[None]:
             held.close()
             continue
         # Not for this import to wait for: whoever makes the table does.
-        Thread(target=_copy, args=(held, folder / AHEAD / frame, before, rows), daemon=True).start()
-    yield
+        Thread(target=_copy, args=(held, folder / AHEAD / frame, before, rows, written), daemon=True).start()
+    try:
+        yield
+    finally:
+        written.set()
 
 
 def copied_ahead(folder: Path, frame: str, part: Path, before: Before | None, runs: list[list[int]], bars: int) -> frozenset[str]:
@@ -76,7 +80,8 @@ def _rows_after(before: Before, given: dict[str, Table]) -> dict[int, int]:
     return dict(zip(numbers.tolist(), (len(table["days"]) for table in given.values()), strict=True))
 
 
-def _copy(held: Any, place: Path, before: Before, rows: dict[int, int]) -> None:
+def _copy(held: Any, place: Path, before: Before, rows: dict[int, int], written: Event) -> None:
+    """written: set once the import is, and leaves its processor to the copying."""
     try:
         with held:
             fresh(place)
@@ -86,9 +91,17 @@ def _copy(held: Any, place: Path, before: Before, rows: dict[int, int]) -> None:
             blocks = np.column_stack([np.diff(before.offsets), more]).ravel()
             source = np.column_stack([before.offsets[:-1], np.full(len(more), -1)]).ravel()
             runs = runs_of(blocks[blocks > 0], source[blocks > 0])
-            for name in COPIED:  # one after another: the import has the other processor
-                old = before.factor if name == "factor" else before.columns[name]
-                copy_runs(old, np.lib.format.open_memmap(place / f"{name}.npy", "w+", old.dtype, (int(blocks.sum()),)), runs)
+            names = iter(COPIED)  # which both take from
+
+            def work(_: bool) -> None:
+                for name in names:
+                    old = before.factor if name == "factor" else before.columns[name]
+                    copy_runs(old, np.lib.format.open_memmap(place / f"{name}.npy", "w+", old.dtype, (int(blocks.sum()),)), runs)
+
+            with ThreadPoolExecutor(2) as pool:
+                done = [pool.submit(work, True), pool.submit(lambda: work(written.wait()))]
+                for one in done:
+                    one.result()
             np.save(place / "runs.npy", np.array(runs, np.int64))
             (place / "said.json").write_text(json.dumps({"before": before.name, "bars": int(blocks.sum())}), encoding="utf-8")
     except (OSError, ValueError):  # there may be no room: then it is copied when the table is made, which says so
