@@ -3,7 +3,7 @@
 import ctypes
 import os
 
-# What the C library's `mallopt` calls them (malloc.h), and what suits columns of half a megabyte that come and go on many threads.
+# What the C library's `mallopt` calls them (malloc.h), and what suits columns of a megabyte that come and go on many threads.
 M_TRIM_THRESHOLD, M_MMAP_THRESHOLD, M_ARENA_MAX = -1, -3, -8
 ARENAS, MAPPED_FROM, KEPT_FREE = 2, 32 << 20, 128 << 20
 NAME = "UPPERWICK_PROCESSES"

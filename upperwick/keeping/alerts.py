@@ -59,11 +59,13 @@ def looked_at(alert: Alert, market: Market, moments: Sequence[Moment], scans: Sc
     return _LOOK[alert.kind](alert, market, moments)
 
 
-def expected(alerts: Sequence[Alert]) -> list[tuple[Any, str, str | None]]:
-    """The scans that alerts may ask for."""
+def expected(alerts: Sequence[Alert], scans: ScansByMoment) -> list[tuple[Any, str, str | None]]:
+    """The scans that alerts may ask for. Their rules are read for all of them at once, and stay those of this look."""
     rules = [(alert, alert.about["rule"]) for alert in alerts if alert.kind == "rule"]
-    texts = dict(Rule.objects.filter(id__in=[rule for _, rule in rules], deleted__isnull=True).values_list("id", "text"))
-    return [(alert.owner, texts[rule], alert.about.get("scope") or None) for alert, rule in rules if rule in texts]
+    found = Rule.objects.filter(id__in={rule for _, rule in rules}, deleted__isnull=True)
+    scans.rules = {(rule.owner_id, rule.id): rule for rule in found}
+    asked = [(alert, scans.rules.get((alert.owner_id, rule))) for alert, rule in rules]
+    return [(alert.owner, rule.text, alert.about.get("scope") or None) for alert, rule in asked if rule is not None]
 
 
 def name_of(market: Market, symbol: str) -> str:
@@ -122,7 +124,7 @@ def _met(alert: Alert, market: Market, found: Crossed, what: str) -> Fired:
 
 
 def _rule(alert: Alert, market: Market, moments: Sequence[Moment], scans: ScansByMoment) -> list[Fired]:
-    rule = find_rule(alert.owner, alert.about["rule"])
+    rule = scans.rules.get((alert.owner_id, alert.about["rule"])) or find_rule(alert.owner, alert.about["rule"])
     scope = alert.about.get("scope") or None
     for moment in moments:
         if alert.symbol:

@@ -38,6 +38,7 @@ from wickcore.scan.limits import Stopped
 LOOK_SECONDS = 0.5
 MOST_CLOSES = 10  # evenings that came at once and are each looked at
 MOST_NAMED = 40
+AT_ONCE = 500  # alerts that are noted together
 MOST_TOLD = 5_000  # reports that an alert remembers having told
 OWN_ERROR = "This met an error of its own; it is written in the server's log."
 _log = logging.getLogger("upperwick")
@@ -95,10 +96,12 @@ def look() -> int:
     alerts = list(Alert.objects.filter(armed=True, deleted__isnull=True).select_related("owner").order_by("id"))
     watched = Watched.objects.filter(rule__deleted__isnull=True).select_related("rule__owner")
     stale = {one: digest for one in watched if (digest := digest_at(one.rule, now)) != one.digest}
-    scans.at(now).expect(expected([alert for alert in alerts if alert.seen < now.key]))
+    scans.at(now).expect(expected([alert for alert in alerts if alert.seen < now.key], scans))
     scans.at(now).expect((one.rule.owner, one.rule.text, None) for one in stale)
+    quiet: list[int] = []
     for alert in alerts:
-        told += _alert(alert, market, now, scans)
+        told += _alert(alert, market, now, scans, quiet)
+    _seen(quiet, now)
     for item_id in left_to_clock():
         told += _played(item_id, now)
     for one in sorted(stale, key=lambda one: one.rule.text):  # as they are worked out, portion by portion
@@ -109,7 +112,8 @@ def look() -> int:
 # -- alerts ------------------------------------------------------------------------------------------------------------------
 
 
-def _alert(alert: Alert, market: Market, now: Moment, scans: ScansByMoment) -> int:
+def _alert(alert: Alert, market: Market, now: Moment, scans: ScansByMoment, quiet: list[int]) -> int:
+    """quiet: gets the ids of those that have nothing to tell."""
     if alert.until is not None and str(alert.until) < str(now)[:10]:
         Alert.objects.filter(id=alert.id, armed=True).update(armed=False, said=f"It ended on {alert.until}.")
         return 0
@@ -126,7 +130,17 @@ def _alert(alert: Alert, market: Market, now: Moment, scans: ScansByMoment) -> i
         _log.exception("An alert could not be looked at: %s", alert.id)
         Alert.objects.filter(id=alert.id).update(trouble=OWN_ERROR, seen=now.key)
         return 0
+    if not fired:
+        quiet.append(alert.id)
+        return 0
     return _keep(alert, market, now, fired)
+
+
+def _seen(quiet: list[int], now: Moment) -> None:
+    """How far the others were looked at, of all at once: whoever is looked at again for want of that has nothing to tell again."""
+    for begin in range(0, len(quiet), AT_ONCE):
+        some = Alert.objects.filter(id__in=quiet[begin : begin + AT_ONCE], armed=True, seen__lt=now.key)
+        some.update(seen=now.key, trouble="")
 
 
 @transaction.atomic
@@ -143,12 +157,16 @@ def _keep(alert: Alert, market: Market, now: Moment, fired: list[Fired]) -> int:
             place=one.place, symbols=symbols, charts=charts,
         )  # fmt: skip
     stays = alert.kind == "report"  # it is of many reports: each is told once
-    last = fired[-1] if fired else None
-    changed: dict[str, Any] = {"seen": now.key, "trouble": ""}
-    if last is not None and last.told:
+    last = fired[-1]
+    changed: dict[str, Any] = {
+        "fired": str(last.moment),
+        "said": last.subject[:300],
+        "armed": stays,
+        "seen": now.key,
+        "trouble": "",
+    }
+    if last.told:
         changed["about"] = {**alert.about, "told": [*alert.about.get("told", ()), *last.told][-MOST_TOLD:]}
-    if last is not None:
-        changed |= {"fired": str(last.moment), "said": last.subject[:300], "armed": stays}
     mine.update(**changed)
     return len(fired)
 

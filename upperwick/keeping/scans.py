@@ -100,10 +100,11 @@ class Scans:
 
 
 class ScansByMoment:
-    """Scans of a look: one a moment."""
+    """Scans of a look: one a moment. rules: those that it read, by owner and id."""
 
     def __init__(self) -> None:
         self._of: dict[Moment, Scans] = {}
+        self.rules: dict[tuple[int, int], Any] = {}
 
     def at(self, moment: Moment) -> Scans:
         return self._of.setdefault(moment, Scans(moment))

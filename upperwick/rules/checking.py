@@ -2,6 +2,7 @@
 
 import contextlib
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any
 
 from upperwick.bench.services import universe_key
@@ -15,6 +16,8 @@ from wickcore.language.check import RuleNames, check_named
 from wickcore.language.parts import name_of, those_used, universe_said, universes_in
 from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator
+
+KEPT = 400  # texts that were checked
 
 
 @dataclass(frozen=True)
@@ -34,7 +37,16 @@ class PreparedRule:
 
     def with_dials(self, dials: dict[str, float]) -> CheckedRule:
         """The same rule with dials turned. Raises RuleError for one out of its range."""
-        return check_named(self.rule.text, self.parts, dials, self.key, self.engine.market.finest)[0]
+        return _checked(self.rule.text, tuple(self.parts.items()), tuple(dials.items()), self.key, self.engine.market.finest)[0]
+
+
+@lru_cache(KEPT)
+def _checked(
+    text: str, parts: tuple[tuple[str, str], ...], dials: tuple[tuple[str, float], ...], key: str, finest: str
+) -> tuple[CheckedRule, RuleNames]:
+    """What a text means hangs on nothing but these: one that is counted, charted and explained at once, or looked at evening after evening, is
+    read once."""
+    return check_named(text, dict(parts), dict(dials), key, finest)
 
 
 def prepared(
@@ -51,7 +63,7 @@ def prepared(
     wanted = universe or header_in(text, "universe")
     key, lists = universe_key(owner, engine.market, wanted)
     parts = with_universes(owner, engine.market, text, parts_for(owner, text) if parts is None else parts)
-    rule, names = check_named(text, parts, dials, key, engine.market.finest)
+    rule, names = _checked(text, tuple(parts.items()), tuple((dials or {}).items()), key, engine.market.finest)
     engine = engine.stepping(rule.frame, as_of_moment(engine.market, as_of) if as_of else None)
     return PreparedRule(rule, names, engine, members_of(engine.market, key, engine.table), wanted or None, lists, parts, key)
 

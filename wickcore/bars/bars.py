@@ -167,18 +167,17 @@ class Bars:
     def cut(self, at: int | Moment) -> "Bars":
         """The same table without what is not known at the moment (a day stands for its close)."""
         lengths = self.ends(at) - self.offsets[:-1]
-        offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
-        return self.taken(np.repeat(self.offsets[:-1] - offsets[:-1], lengths) + np.arange(offsets[-1]), offsets)
+        return self.runs(self.offsets[:-1], np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64))
 
-    def of_some(self, numbers: Ints) -> "Bars":
-        """The bars of some instruments, none of all others'."""
+    def of_some(self, numbers: Ints, many: Callable[..., Iterable[Any]] = map) -> "Bars":
+        """The bars of some instruments, none of all others'. many: as `runs` takes it."""
         lengths = np.zeros(len(self.symbols), np.int64)
         lengths[numbers] = np.diff(self.offsets)[numbers]
         offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
         if len(numbers) == 1:
             k = int(numbers[0])
             return self.taken(slice(int(self.offsets[k]), int(self.offsets[k + 1])), offsets)
-        return self.taken(np.repeat(self.offsets[:-1] - offsets[:-1], lengths) + np.arange(offsets[-1]), offsets)
+        return self.runs(self.offsets[:-1], offsets, many)
 
     def runs(self, begins: Ints, offsets: Ints, many: Callable[..., Iterable[Any]] = map) -> "Bars":
         """A table of one run of rows of each instrument, ragged by new offsets. begins: where they begin. many: a `map` that may work on several

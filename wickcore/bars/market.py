@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from threading import Lock
+from typing import Any
 from zlib import crc32
 
 import numpy as np
@@ -139,11 +140,14 @@ class Market:
         """For each daily bar the position of its day's latest five-minute bar, -1 where there is none."""
         return latest_inner(self.bars, self.table("5min"))
 
-    def of_some(self, numbers: Sequence[int] | Ints) -> "Market":
-        """The same instruments, of which only those of these numbers have bars: what is looked up for a few alone."""
+    def of_some(self, numbers: Sequence[int] | Ints, many: Callable[..., Iterable[Any]] = map) -> "Market":
+        """The same instruments, of which only those of these numbers have bars: what is looked up for a few alone. many: as `Bars.runs` takes
+        it."""
         kept = np.asarray(numbers, np.int64)
-        inner = (t.of_some(kept) for t in self.tables if t.frame != "day")
-        return replace(self, tables=(self.bars.of_some(kept), *inner), version=f"{self.version} of {crc32(kept.tobytes()):08x}")
+        inner = (t.of_some(kept, many) for t in self.tables if t.frame != "day")
+        return replace(
+            self, tables=(self.bars.of_some(kept, many), *inner), version=f"{self.version} of {crc32(kept.tobytes()):08x}"
+        )
 
     @cached_property
     def latest(self) -> Moment:

@@ -12,7 +12,7 @@ import numpy as np
 from numba import vectorize
 
 from wickcore.bars.bars import Floats, Truth
-from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
+from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, kernel
 
 
 def _quietly(function: Callable[..., Any]) -> Callable[..., Any]:
@@ -115,9 +115,22 @@ def rounded(a: Any) -> Any:
     return np.rint(a)
 
 
+@kernel
+def _pick(condition: Truth, a: Floats, b: Floats, out: Floats) -> None:
+    for i in range(len(out)):  # without a branch: which way a bar goes cannot be foreseen
+        x, y = a[i], b[i]
+        picked = x if condition[i] == TRUE else y
+        out[i] = np.nan if condition[i] == UNKNOWN else picked
+
+
 def pick(condition: Any, a: Any, b: Any) -> Any:
     """a where the condition is true, b where it is false; unknown where it is unknown."""
-    return np.where(condition == UNKNOWN, np.nan, np.where(condition == TRUE, a, b))
+    if np.ndim(condition) == 0:
+        return np.where(condition == UNKNOWN, np.nan, a if condition == TRUE else b)
+    out = np.empty(len(condition))
+    sides = (np.asarray(x, np.float64) if np.ndim(x) else np.full(len(condition), x, np.float64) for x in (a, b))
+    _pick(condition, *sides, out)
+    return out
 
 
 @_bar_by_bar(["float64(float64)"])

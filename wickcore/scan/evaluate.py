@@ -31,9 +31,8 @@ from wickcore.scan.limits import Limits as Limits
 from wickcore.scan.limits import Stopped as Stopped
 from wickcore.scan.plan import Place, across, by_bar, cost, momentary, uses, walk
 
-BLOCK_BARS = (
-    1 << 16
-)  # columns of half a megabyte: longer ones leave the processor's cache, and the system clears their memory anew each time
+# Columns of a megabyte: longer ones leave the processor's cache, and of shorter ones there are so many that handing them out takes its time.
+BLOCK_BARS = 1 << 17
 BATCH_BYTES = 256_000_000
 SUMMED = 4  # parts in which a column is counted, as many as threads take in turn
 MOST_HISTORIES = 5_000
@@ -185,7 +184,7 @@ class Evaluator:
 
     def at_apart(self, ops: Sequence[Op], positions: Ints, owners: Ints, limits: Limits | None = None) -> list[Column]:
         """As `at`, of few instruments, worked out for them alone; nothing that looks across. owners: the instrument of each position."""
-        small = self.beside(self.market.of_some(np.unique(owners)), 0)
+        small = self.beside(self.market.of_some(np.unique(owners), self._shared.pool.map), 0)
         moved = small.bars.offsets[:-1] - self.bars.offsets[:-1]
         return small.at(ops, positions + moved[owners], limits)
 
@@ -201,7 +200,7 @@ class Evaluator:
             here = np.flatnonzero(place == number)
             begin = part.rows(self.table).begin
             for op, column in zip(ops, out, strict=True):
-                column[here] = part.take(op, self.table)[positions[here] - begin]
+                column[here] = part.take_at(op, self.table, positions[here] - begin)
 
         self._shared.run(run, np.unique(place).tolist(), stop)
         return out

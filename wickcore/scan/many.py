@@ -1,8 +1,9 @@
 """Many rules at one moment: who is a hit, and whose hit is fresh. What a scan says besides (the taper, near misses, history) is not worked out,
 and what the rules share is worked out once for all of them."""
 
-from collections.abc import Mapping, Sequence, Set
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -14,9 +15,9 @@ from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.kernels import Column
 from wickcore.scan.plan import across, looks_across
-from wickcore.scan.tail import Reach, reaches_of, size_for, tail_of_size
+from wickcore.scan.tail import Reach, Tail, reaches_of, size_for, tail_of_size
 
-SHARED = (128, 512)  # bars of the tails that are made; where these do not do, one of its own
+SHARED = (128, 512)  # bars of the tails that many operations share; longer ones are made of those instruments alone that are left
 FEW = 0.4  # of all bars: more than these need not be set apart
 
 
@@ -40,8 +41,8 @@ class Found:
 def scan_many(evaluator: Evaluator, asked: Sequence[Asked], as_of: Moment, limits: Limits | None = None) -> list[Found]:
     """What `scan` finds of each rule at a moment. Raises Stopped when `limits` say so.
 
-    Lines that the tails of the instruments tell (wickcore.scan.tail) come first, for all instruments; those that take the whole history are then
-    worked out for the instruments that are left of some rule."""
+    Lines that short tails of the instruments tell (wickcore.scan.tail) come first, for all instruments; those that take long ones or the whole
+    history are then worked out for the instruments that are left of some rule."""
     limits = limits or Limits()
     found: list[Found | None] = [None] * len(asked)
     tables: dict[str, list[int]] = {}
@@ -50,10 +51,13 @@ def scan_many(evaluator: Evaluator, asked: Sequence[Asked], as_of: Moment, limit
     for table, numbers in tables.items():
         rows = _Rows(evaluator.on(table), as_of)
         ops = {line.op.key: line.op for i in numbers for line in asked[i].rule.deciding}
-        made = _from_tails(rows, ops, limits)
+        told = _told_by(rows.engine, ops)
+        short = {key: one for key, one in told.items() if one.size <= SHARED[-1]}
+        made = _from_tails(rows, ops, short, limits)
         marked = {i: _belongs(rows, asked[i].members) for i in numbers}
         left = {i: _all_true(rows, asked[i].rule, made, marked[i]) for i in numbers}
-        made |= _of_those_left(rows, {i: asked[i].rule for i in numbers}, left, ops.keys() - made.keys(), limits)
+        rest = {key: op for key, op in ops.items() if key not in made}
+        made |= _of_those_left(rows, {i: asked[i].rule for i in numbers}, left, rest, told, limits)
         for i in numbers:
             found[i] = _found(rows, _all_true(rows, asked[i].rule, made, marked[i]), marked[i])
     return [one for one in found if one is not None]
@@ -74,59 +78,79 @@ class _Rows:
         self.owner: Ints = np.concatenate([self.who, self.who[self.earlier]])
 
 
-def _from_tails(rows: _Rows, ops: Mapping[str, Op], limits: Limits) -> dict[str, Column]:
-    """The operations that the tails tell, on few tails that many of them share."""
-    engine = rows.engine
-    by_size: dict[int, list[tuple[Op, Reach]]] = {}
-    for op, needed in zip(ops.values(), reaches_of(engine, list(ops.values())), strict=True):
+class _Told(NamedTuple):
+    """By how long a tail an operation is told."""
+
+    needed: Reach
+    size: int
+
+
+def _told_by(engine: Evaluator, ops: Mapping[str, Op]) -> dict[str, _Told]:
+    """The operations that tails tell."""
+    found = {}
+    for key, needed in zip(ops, reaches_of(engine, list(ops.values())), strict=True):
         size = None if needed.laid else size_for(engine, [needed])
         if size is not None:
-            by_size.setdefault(next((s for s in SHARED if s >= size), size), []).append((op, needed))
+            found[key] = _Told(needed, next((s for s in SHARED if s >= size), size))
+    return found
+
+
+def _from_tails(rows: _Rows, ops: Mapping[str, Op], told: Mapping[str, _Told], limits: Limits) -> dict[str, Column]:
+    """The operations that the tails tell, on few tails that many of them share."""
     made: dict[str, Column] = {}
-    for size, told in by_size.items():
-        tail = tail_of_size(engine, size, rows.at)
-        place = tail.place(rows.rows)
-        columns = tail.at_places([op for op, _ in told], [needed for _, needed in told], place, limits)
-        for (op, needed), column in zip(told, columns, strict=True):
-            far = np.flatnonzero(place < tail.sound(needed)[rows.owner])
-            if len(far):  # the bar before of one that has not traded for long, compared with others
-                column[far] = engine.at([op], rows.rows[far], limits)[0]
-            made[op.key] = column
+    for size in sorted({one.size for one in told.values()}):
+        keys = [key for key, one in told.items() if one.size == size]
+        tail = tail_of_size(rows.engine, size, rows.at)
+        here = np.arange(len(rows.rows))
+        made |= zip(keys, _on(tail, rows, here, [(ops[key], told[key].needed) for key in keys], limits), strict=True)
     return made
 
 
+def _on(tail: Tail, rows: _Rows, here: Ints, told: Sequence[tuple[Op, Reach]], limits: Limits) -> list[Column]:
+    """Operations on some of the rows, whose instruments are in the tail."""
+    place = tail.place(rows.rows[here])
+    columns = tail.at_places([op for op, _ in told], [needed for _, needed in told], place, limits)
+    for (op, needed), column in zip(told, columns, strict=True):
+        far = np.flatnonzero(place < tail.sound(needed)[rows.owner[here]])
+        if len(far):  # the bar before of one that has not traded for long, compared with others
+            column[far] = rows.engine.at([op], rows.rows[here[far]], limits)[0]
+    return columns
+
+
 def _of_those_left(
-    rows: _Rows, rules: Mapping[int, CheckedRule], left: Mapping[int, Bools], keys: Set[str], limits: Limits
-) -> dict[str, Column]:
+    rows: _Rows, rules: Mapping[int, CheckedRule], left: Mapping[int, Bools], ops: Mapping[str, Op], told: Mapping[str, _Told], limits: Limits
+) -> dict[str, Column]:  # fmt: skip
     """The other operations, on the bars of the instruments that are left of any rule that has them; unknown elsewhere."""
-    users: dict[str, list[int]] = {}
-    ops: dict[str, Op] = {}
+    users: dict[str, set[int]] = {}
     for i, rule in rules.items():
         for line in rule.deciding:
-            if line.op.key in keys:
-                users.setdefault(line.op.key, []).append(i)
-                ops[line.op.key] = line.op
+            if line.op.key in ops:
+                users.setdefault(line.op.key, set()).add(i)
     engine, lengths = rows.engine, np.diff(rows.engine.bars.offsets)
-    together: dict[bytes, list[Op]] = {}
+    together: dict[tuple[bytes, int], list[str]] = {}
     for key, of in users.items():
         wanted = np.zeros(len(lengths), np.bool_)
         for i in of:
             wanted[rows.who[left[i][: len(rows.who)]]] = True
         few = lengths[wanted].sum() <= FEW * len(engine.bars) and not looks_across([ops[key]], engine.table)
-        together.setdefault((wanted if few else np.ones(len(lengths), np.bool_)).tobytes(), []).append(ops[key])
+        size = told[key].size if key in told else 0
+        together.setdefault(((wanted if few else np.ones(len(lengths), np.bool_)).tobytes(), size), []).append(key)
     made: dict[str, Column] = {}
-    for marks, part in together.items():
+    for (marks, size), keys in together.items():
         wanted = np.frombuffer(marks, np.bool_)
-        here = np.flatnonzero(wanted[rows.owner])
-        if wanted.all():
+        here, part = np.flatnonzero(wanted[rows.owner]), [ops[key] for key in keys]
+        if not len(here):
+            columns: list[Column] = [np.empty(0, np.int8) for _ in part]
+        elif size:
+            tail = tail_of_size(engine, size, rows.at) if wanted.all() else Tail(engine, size, rows.at, np.flatnonzero(wanted))
+            columns = _on(tail, rows, here, [(ops[key], told[key].needed) for key in keys], limits)
+        elif wanted.all():
             columns = engine.at(part, rows.rows[here], limits)
-        elif len(here):
-            columns = engine.at_apart(part, rows.rows[here], rows.owner[here], limits)
         else:
-            columns = [np.empty(0, np.int8) for _ in part]
-        for op, column in zip(part, columns, strict=True):
-            made[op.key] = np.full(len(rows.rows), UNKNOWN, np.int8)
-            made[op.key][here] = column
+            columns = engine.at_apart(part, rows.rows[here], rows.owner[here], limits)
+        for key, column in zip(keys, columns, strict=True):
+            made[key] = np.full(len(rows.rows), UNKNOWN, np.int8)
+            made[key][here] = column
     return made
 
 
