@@ -1,10 +1,13 @@
 """The API: who may, whose it is, what it answers, and how it says no."""
 
+import gzip
+
 import pytest
 from django.contrib.auth import get_user_model
 from django.test import Client
 
 from tests.server.conftest import Api
+from wickcore.language.catalogue import CATALOGUE
 
 RULE = "name: Tall\n\nclose > 10\nclose > sma(50)\nrsi(14) between 20 and 80"
 pytestmark = pytest.mark.django_db
@@ -23,6 +26,15 @@ def test_nothing_is_told_to_who_is_not_signed_in() -> None:
         assert answer.status_code == 401
         assert answer["Content-Type"] == "application/problem+json"
         assert answer.json()["detail"]
+
+
+def test_the_catalogue_is_the_same_squeezed_and_not(client: Client) -> None:
+    client.force_login(get_user_model().objects.create_user("cora"))
+    plain, squeezed = (client.get("/api/catalogue", HTTP_ACCEPT_ENCODING=how) for how in ("identity", "br, gzip"))
+    assert {entry["name"] for entry in plain.json()["entries"]} == set(CATALOGUE.entries)
+    assert (plain.has_header("Content-Encoding"), squeezed["Content-Encoding"]) == (False, "gzip")
+    assert gzip.decompress(squeezed.content) == plain.content
+    assert "Accept-Encoding" in plain["Vary"]
 
 
 def test_signing_in_and_out() -> None:

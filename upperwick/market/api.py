@@ -1,9 +1,12 @@
 """Routes of the market and the language reference."""
 
+import gzip
 from datetime import date
+from functools import cache
 from typing import Literal
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
+from django.utils.cache import patch_vary_headers
 from ninja import Router, Schema, Status
 from pydantic import Field
 
@@ -93,6 +96,17 @@ def market(request: HttpRequest):
 @router.get("/catalogue", response=CatalogueOut, operation_id="catalogue")
 def catalogue(request: HttpRequest):
     """Every name a rule may use."""
+    squeezed = "gzip" in request.headers.get("Accept-Encoding", "")
+    response = HttpResponse(_catalogue(squeezed), content_type="application/json; charset=utf-8")
+    patch_vary_headers(response, ("Accept-Encoding",))
+    if squeezed:
+        response["Content-Encoding"] = "gzip"
+    return response
+
+
+@cache
+def _catalogue(squeezed: bool) -> bytes:
+    """The answer as it goes out: the same as long as the program is, and asked for with each page that is opened."""
     entries = [
         {
             "name": e.name, "signature": e.signature, "family": e.family, "result": e.result, "bare": e.bare, "help": e.help,
@@ -101,7 +115,9 @@ def catalogue(request: HttpRequest):
         for e in CATALOGUE.entries.values()
     ]  # fmt: skip
     ideas, forms = ([{"said": said, "line": line} for said, line in table] for table in (IDEAS, FORMS))
-    return {"entries": entries, "frames": list(FRAMES), "ideas": ideas, "forms": forms, "alike": [list(words) for words in ALIKE]}
+    alike = [list(words) for words in ALIKE]
+    found = CatalogueOut(entries=entries, frames=list(FRAMES), ideas=ideas, forms=forms, alike=alike).model_dump_json().encode()
+    return gzip.compress(found, mtime=0) if squeezed else found
 
 
 class FigureOut(Schema):
