@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.states import choices_kept, counted
 from tests.browser.test_rules import open_rule, write_rule
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
 
 
 @pytest.mark.parametrize(

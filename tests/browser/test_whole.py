@@ -8,7 +8,7 @@ from playwright.sync_api import Locator, Page, expect
 from tests.browser.states import counted as rule_counted
 from tests.browser.test_evening import serious
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
 
 
 def counted(page: Page) -> None:

@@ -1,9 +1,6 @@
 """Studies as they are asked for: kept, repeated, sealed, counted as tries, compared, swept, carried out by a worker."""
 
 import os
-import signal
-import subprocess
-import sys
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +8,7 @@ import pytest
 from django.contrib.auth import get_user_model
 from django.utils import timezone
 
-from tests.commands import script
+from tests.commands import Begun, script
 from tests.server.conftest import Api
 from upperwick.jobs import registry
 from upperwick.jobs import services as jobs
@@ -282,12 +279,18 @@ from upperwick.market.store import save_tables
 from upperwick.jobs.services import find
 from upperwick.studies import runs, services
 from wickcore.demo.market import make_market
-import sys
+import sys, time
 runs.SMALL_BARS = 0
 user, new = get_user_model().objects.get_or_create(username="ada")
 body = dict(as_of=None, dials={}, universe=None, first=None, last=None, horizons=[5], entry="next-open", repeats="every",
             cost=0.001, slippage=0.0, seed=1, survivors=False, rule_id=None, text=sys.argv[1])
-print(services.measure(user, body).id if sys.argv[2] == "ask" else find(user, int(sys.argv[3])).state)
+if sys.argv[2] == "ask":
+    print(services.measure(user, body).id)
+else:
+    for _ in range(1_000):
+        if (state := find(user, int(sys.argv[2])).state) in sys.argv[3:]: break
+        time.sleep(0.05)
+    print(state)
 """
 
 
@@ -304,32 +307,23 @@ def test_a_worker_answers_and_one_that_is_killed_leaves_an_interrupted_run(tmp_p
         assert done.returncode == 0, done.stderr
         return done.stdout.strip()
 
-    def worker() -> "subprocess.Popen[bytes]":
-        return subprocess.Popen([sys.executable, "-m", "upperwick.cli", "worker"], env=env)
-
-    def until(text: str, number: str, *states: str) -> str:
-        for _ in range(200):  # each look is a process of its own
-            state = call(text, "state", number)
-            if state in states:
-                return state
-        raise AssertionError(f"{number} stayed {state}")
+    def until(text: str, number: str, state: str) -> None:
+        assert call(text, number, state) == state
 
     quick, endless = "close > sma(20)", "\n".join(f"corr(close, volume, {n}) > 0" for n in range(300, 420))
-    first = worker()
+    first = Begun(["worker"], env)
     try:
         number = call(quick, "ask")
-        assert until(quick, number, "done") == "done"
-        second = subprocess.run(
-            [sys.executable, "-m", "upperwick.cli", "worker"], env=env, capture_output=True, text=True, timeout=60
-        )
+        until(quick, number, "done")
+        second = Begun(["worker"], env).ended()
         assert second.returncode == 2
         assert "already" in second.stderr
         number = call(endless, "ask")
         until(endless, number, "running")
-        first.send_signal(signal.SIGKILL)
-        first.wait(10)
-        first = worker()
-        assert until(endless, number, "interrupted") == "interrupted"
+        first.process.kill()
+        first.process.join(10)
+        first = Begun(["worker"], env)
+        until(endless, number, "interrupted")
     finally:
-        first.kill()
-        first.wait(10)
+        first.process.kill()
+        first.process.join(10)
