@@ -83,6 +83,8 @@ def before_of(folder: Path, frame: str) -> Before | None:
 def runs_of(rows: Any, source: Any) -> list[list[int]]:
     """What of blocks of so many rows the table before has, in as long runs as there are: (place, place there, rows). source: where they begin
     there; -1 for those it has not."""
+    if not len(rows):
+        return []
     begins = np.cumsum(rows) - rows
     goes_on = np.zeros(len(source), np.bool_)
     goes_on[1:] = (source[1:] >= 0) & (source[:-1] >= 0) & (source[1:] == source[:-1] + rows[:-1])
