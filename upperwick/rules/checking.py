@@ -17,7 +17,7 @@ from wickcore.language.parts import name_of, those_used, universe_said, universe
 from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator
 
-KEPT = 400  # texts that were checked
+KEPT, SMALL = 400, 20_000  # texts that were checked, with parts of no more characters: all of them go with each
 
 
 @dataclass(frozen=True)
@@ -37,15 +37,22 @@ class PreparedRule:
 
     def with_dials(self, dials: dict[str, float]) -> CheckedRule:
         """The same rule with dials turned. Raises RuleError for one out of its range."""
-        return _checked(self.rule.text, tuple(self.parts.items()), tuple(dials.items()), self.key, self.engine.market.finest)[0]
+        return _checked(self.rule.text, self.parts, dials, self.key, self.engine.market.finest)[0]
+
+
+def _checked(
+    text: str, parts: dict[str, str], dials: dict[str, float] | None, key: str, finest: str
+) -> tuple[CheckedRule, RuleNames]:
+    """As `check_named`. What a text means hangs on nothing but these: one that is counted, charted and explained at once, or looked at evening
+    after evening, is read once."""
+    work = _kept if sum(map(len, parts.values())) <= SMALL else _kept.__wrapped__
+    return work(text, tuple(parts.items()), tuple((dials or {}).items()), key, finest)
 
 
 @lru_cache(KEPT)
-def _checked(
+def _kept(
     text: str, parts: tuple[tuple[str, str], ...], dials: tuple[tuple[str, float], ...], key: str, finest: str
 ) -> tuple[CheckedRule, RuleNames]:
-    """What a text means hangs on nothing but these: one that is counted, charted and explained at once, or looked at evening after evening, is
-    read once."""
     return check_named(text, dict(parts), dict(dials), key, finest)
 
 
@@ -63,7 +70,7 @@ def prepared(
     wanted = universe or header_in(text, "universe")
     key, lists = universe_key(owner, engine.market, wanted)
     parts = with_universes(owner, engine.market, text, parts_for(owner, text) if parts is None else parts)
-    rule, names = _checked(text, tuple(parts.items()), tuple((dials or {}).items()), key, engine.market.finest)
+    rule, names = _checked(text, parts, dials, key, engine.market.finest)
     engine = engine.stepping(rule.frame, as_of_moment(engine.market, as_of) if as_of else None)
     return PreparedRule(rule, names, engine, members_of(engine.market, key, engine.table), wanted or None, lists, parts, key)
 
