@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.states import choices_kept, counted
 from tests.browser.test_rules import open_rule, write_rule
@@ -106,7 +106,13 @@ def test_the_panes_keep_their_widths_wherever_one_signs_in(page: Page) -> None:
     page.mouse.up()
     choices_kept(page)
     page.evaluate("localStorage.clear()")
-    page.reload()
+    held: list[Route] = []  # however late they come
+    page.route("**/api/preferences", lambda route: held.append(route))
+    with page.expect_response("**/api/lists"), page.expect_response("**/api/market"), page.expect_response("**/api/catalogue"):
+        page.reload()
+    expect(page.get_by_text("Loading the market …")).to_be_visible()
+    held[0].continue_()
+    page.unroute("**/api/preferences")
     expect(handle).to_have_attribute("aria-valuenow", str(round(box["x"]) - 80 if box["x"] % 1 == 0 else round(box["x"] - 80)))
     page.mouse.move(box["x"] - 78, 300)
     page.mouse.down()

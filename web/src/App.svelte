@@ -20,6 +20,8 @@
 
   let who = $state<string | null>(null)
   let known = $state(false)
+  // Nothing is shown before the account's own choices are there: what opens with others would keep them.
+  let ready = $state(false)
   let trouble = $state('')
   let keysOpen = $state(false)
   let finding = $state(false)
@@ -60,10 +62,12 @@
   async function begin(name: string | null): Promise<void> {
     who = name
     known = true
+    ready = false
     if (!name) return
     trouble = ''
     try {
       const [end] = await Promise.all([loadMarket(), loadPreferences()])
+      ready = true
       ends.push(end, listen())
       // Where nothing is there yet, the first thing to do is to bring it.
       const none = !market.now?.sessions.length
@@ -173,7 +177,7 @@
           <p class="mt-3 text-ink2">{trouble}</p>
           <button class="quiet mt-4" onclick={() => begin(who)}>Try again</button>
         </div>
-      {:else if !market.now}
+      {:else if !ready}
         <p class="p-12 text-ink2">Loading the market …</p>
       {:else if here}
         {#if lost}
