@@ -199,3 +199,20 @@ print(damage(), [float(market.close[market.offsets[market.number[s]]]) for s in 
 """
     found = script(harm, data=tmp_path).ended()
     assert found.stdout.split() == "[Place(symbol='ZZB', frame='day', span=2024)] [11.0, 11.0] False".split(), found.stderr[-2000:]
+
+
+def test_a_database_that_was_laid_back_is_not_taken_for_what_it_became(tmp_path: Path) -> None:
+    """The evening that is imported again has the numbers of the one that never was, and other prices."""
+
+    def evening(*steps: dict[str, str]) -> None:
+        made = script(COMPARE, json.dumps(steps), data=tmp_path).ended()
+        assert made.returncode == 0, made.stderr[-3000:]
+
+    evening({"a.csv": bars("AB", DAYS)})
+    kept = {path.name: path.read_bytes() for path in tmp_path.glob("upperwick.sqlite3*")}
+    evening({"b.csv": bars("AB", ["2024-03-11"])})
+    for path in tmp_path.glob("upperwick.sqlite3*"):
+        path.unlink()
+    for name, content in kept.items():
+        (tmp_path / name).write_bytes(content)
+    evening({"b.csv": bars("AB", ["2024-03-11"]).replace(",11.0,", ",11.5,")}, {"c.csv": bars("AB", ["2024-03-12"])})

@@ -279,7 +279,7 @@ from upperwick.market.store import save_tables
 from upperwick.jobs.services import find
 from upperwick.studies import runs, services
 from wickcore.demo.market import make_market
-import sys, time
+import sys
 runs.SMALL_BARS = 0
 user, new = get_user_model().objects.get_or_create(username="ada")
 body = dict(as_of=None, dials={}, universe=None, first=None, last=None, horizons=[5], entry="next-open", repeats="every",
@@ -287,9 +287,11 @@ body = dict(as_of=None, dials={}, universe=None, first=None, last=None, horizons
 if sys.argv[2] == "ask":
     print(services.measure(user, body).id)
 else:
-    for _ in range(1_000):
+    from django.conf import settings
+    from watchfiles import watch
+    # Looked at whenever something was written.
+    for _ in watch(settings.DATA_DIR, debounce=50, step=20, rust_timeout=500, yield_on_timeout=True):
         if (state := find(user, int(sys.argv[2])).state) in sys.argv[3:]: break
-        time.sleep(0.05)
     print(state)
 """
 

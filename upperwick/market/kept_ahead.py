@@ -21,6 +21,7 @@ from wickcore.bars.merge import Table, table_keys
 
 AHEAD = "ahead"  # the folder of what is copied
 AT_LEAST = 1_000_000  # bars of a table; fewer are copied in no time
+ROOM = 3  # times what is copied: as much has to be free
 COPIED = ("factor", "days", *FIELDS)
 _log = logging.getLogger("upperwick")
 
@@ -32,6 +33,9 @@ def copying(tables: dict[str, dict[str, Table]]) -> Iterator[None]:
     for frame, given in tables.items():
         before = before_of(folder, frame) if given else None
         if before is None or before.offsets[-1] < AT_LEAST or not (rows := _rows_after(before, given)):
+            continue
+        # Never what an import itself may need the room for.
+        if shutil.disk_usage(folder).free < ROOM * sum(column.nbytes for column in (before.factor, *before.columns.values())):
             continue
         (folder / AHEAD).mkdir(exist_ok=True)
         held = (folder / AHEAD / f"{frame}.lock").open("w")
@@ -82,8 +86,8 @@ def _rows_after(before: Before, given: dict[str, Table]) -> dict[int, int]:
 
 def _copy(held: Any, place: Path, before: Before, rows: dict[int, int], written: Event) -> None:
     """written: set once the import is, and leaves its processor to the copying."""
-    try:
-        with held:
+    with held:
+        try:
             fresh(place)
             more = np.zeros(len(before.symbols), np.int64)
             more[list(rows)] = list(rows.values())
@@ -104,8 +108,9 @@ def _copy(held: Any, place: Path, before: Before, rows: dict[int, int], written:
                     one.result()
             np.save(place / "runs.npy", np.array(runs, np.int64))
             (place / "said.json").write_text(json.dumps({"before": before.name, "bars": int(blocks.sum())}), encoding="utf-8")
-    except (OSError, ValueError):  # there may be no room: then it is copied when the table is made, which says so
-        _log.info("Columns could not be copied ahead.", exc_info=True)
+        except (OSError, ValueError, RuntimeError):  # a command may end meanwhile: then it is copied when the table is made
+            _log.info("Columns could not be copied ahead.", exc_info=True)
+            shutil.rmtree(place, ignore_errors=True)
 
 
 def _is_of(place: Path, before: Before, runs: list[list[int]], bars: int) -> bool:

@@ -71,7 +71,8 @@ class Before:
 
 
 def before_of(folder: Path, frame: str) -> Before | None:
-    made = sorted(folder.glob(f"{frame}-v{FORMAT}-*"), key=lambda p: p.stat().st_mtime_ns)
+    made = [p for p in folder.glob(f"{frame}-v{FORMAT}-*") if p.suffix != ".part"]
+    made.sort(key=lambda p: p.stat().st_mtime_ns)
     while made:
         try:
             return Before(made.pop())

@@ -62,6 +62,8 @@ def _of_few(evaluator: Evaluator, ops: Sequence[Op], at: Moment, numbers: Ints, 
     """As `at_moment`, of operations that do not look across instruments, and worked out for those instruments alone."""
     position = evaluator.bars.on(at)
     there = np.unique(numbers[position[numbers] >= 0])
+    if not len(there):
+        return [np.full(len(position), *((UNKNOWN, np.int8) if op.result == "condition" else (np.nan, np.float64))) for op in ops]
     reaches = reaches_of(evaluator, ops)
     day = evaluator.table == "day"  # beside a tail of shorter bars that needs all days, those of all instruments would stand
     told = [i for i, r in enumerate(reaches) if not r.laid and (day or r.days is not None) and size_for(evaluator, [r]) is not None]
