@@ -12,7 +12,7 @@ unexport PYTHONDONTWRITEBYTECODE
 PY := .venv/bin/python
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: help demo start serve test test-all lint lint-python lint-web vitest bench clean docs api check-tools chromium
+.PHONY: help demo start serve test test-all test-slow lint lint-python lint-web vitest bench clean docs api check-tools chromium
 
 help: ## these lines
 	@awk -F ':.*## ' '/^[a-z-]+:.*## /{printf "  make %-9s %s\n", $$1, $$2}' Makefile
@@ -28,6 +28,9 @@ start: check-tools ## install, build and begin with your own prices instead of t
 test: check-tools .stamps/dev .stamps/web chromium ## everything that must pass: lint, pytest, Vitest, build
 	@$(MAKE) --no-print-directory -j2 -O lint-python lint-web vitest
 	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2
+
+test-slow: check-tools .stamps/dev .stamps/web chromium ## the browser tests, with answers that come late and out of turn
+	@CI=1 SLOW_ANSWERS=2 UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 tests/browser
 
 test-all: check-tools .stamps/dev .stamps/web chromium ## as test, with every case instead of the day's share of those that repeat
 	@$(MAKE) --no-print-directory -j2 -O lint-python lint-web vitest

@@ -25,6 +25,12 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--
 # Each process works with an account of its own: what one chooses or saves is not the other's.
 _PROCESS = os.environ.get("PYTEST_XDIST_WORKER", "gw0")
 ACCOUNT = ("trader" if _PROCESS == "gw0" else f"trader-{_PROCESS}", "candle-and-wick")
+# Every answer of the server, in a page, later by up to so many seconds: what depends on which of two comes first is seen so.
+SLOW = float(os.environ.get("SLOW_ANSWERS", "0"))
+LATER = """most => {
+  const [ask, wait] = [window.fetch.bind(window), () => new Promise(go => setTimeout(go, Math.random() * most * 500))];
+  window.fetch = async (...asked) => { await wait(); const answer = await ask(...asked); await wait(); return answer; };
+}"""
 # How long a thing may take to appear: the tests run beside others on small machines, and time nothing.
 expect.set_options(timeout=60_000)
 
@@ -136,6 +142,8 @@ def page(browser: Browser, address: str, signed_in: Any) -> Iterator[Page]:
         viewport={"width": 1280, "height": 800}, permissions=["clipboard-read", "clipboard-write"], storage_state=signed_in
     )
     context.set_default_timeout(60_000)
+    if SLOW:
+        context.add_init_script(f"({LATER})({SLOW})")
     made = context.new_page()
     errors: list[str] = []
     made.on("pageerror", lambda e: errors.append(str(e)))

@@ -22,3 +22,10 @@ def insert(page: Page, text: str) -> None:
 def choices_kept(page: Page) -> None:
     """What was chosen last is on the server."""
     expect(page.locator("html")).to_have_attribute("data-choices", re.compile("kept"))
+
+
+def undo(page: Page, said: str) -> None:
+    """Takes back what the page says was done. said: how that sentence begins, so that it is not the deed before that is undone."""
+    line = page.get_by_role("status").filter(has_text=re.compile(f"^{re.escape(said)}"))
+    line.get_by_role("button", name="Undo").click()
+    expect(line).to_have_count(0)

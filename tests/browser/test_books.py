@@ -5,6 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.states import undo
 from tests.browser.test_rules import open_rule
 
 pytestmark = pytest.mark.browser
@@ -89,7 +90,7 @@ def test_a_book_is_mended_turned_saved_and_kept(page: Page) -> None:
     page.get_by_role("button", name="More").click()
     page.get_by_role("menuitem", name="Delete").click()
     expect(page.get_by_text("is deleted.")).to_be_visible()
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "“Short-term dip, tight exit copy” is deleted.")
     stands(page)
     page.get_by_role("button", name="More").click()
     page.get_by_role("menuitem", name="Delete").click()

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.states import choices_kept
+from tests.browser.states import choices_kept, undo
 from tests.browser.test_rules import open_rule, write_rule
 
 pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
@@ -94,7 +94,7 @@ def test_drawings_are_made_moved_named_erased_and_brought_back(page: Page) -> No
     line.focus()
     page.keyboard.press("ArrowUp")
     expect(line).not_to_have_attribute("aria-label", before)
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "Trend line moved.")
     expect(line).to_have_attribute("aria-label", before)
     page.reload()
     expect(page.get_by_role("button", name=re.compile("^Trend line: the long base"))).to_have_count(1)
@@ -104,7 +104,7 @@ def test_drawings_are_made_moved_named_erased_and_brought_back(page: Page) -> No
     page.get_by_role("button", name=re.compile("^Level:")).focus()
     page.keyboard.press("Delete")
     expect(page.get_by_role("button", name=re.compile("^Level:"))).to_have_count(0)
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "Level deleted.")
     expect(page.get_by_role("button", name=re.compile("^Level:"))).to_have_count(1)
     for kind in ("Level:", "Trend line:"):
         page.get_by_role("button", name=re.compile(f"^{kind}")).focus()

@@ -7,7 +7,7 @@ import pyarrow.parquet as pq
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.states import choices_kept
+from tests.browser.states import choices_kept, undo
 from tests.browser.test_rules import open_rule, write_rule
 
 pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
@@ -42,7 +42,7 @@ def test_columns_are_added_moved_kept_and_taken_out(page: Page) -> None:
     expect(page.get_by_text("did you mean `close`?")).to_be_visible()
     expect(page.get_by_role("columnheader", name="closs + 1")).to_have_count(0)  # what is wrong is no column
     page.get_by_label("Take out range / atr(14)").click()
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "Column “range / atr(14)” is taken out.")
     expect(page.get_by_role("columnheader", name="range / atr(14)")).to_be_visible()
     if not page.get_by_label("Name of the set").is_visible():
         page.get_by_role("button", name="Columns", exact=True).click()
@@ -126,7 +126,7 @@ def test_a_selection_becomes_a_list_and_a_universe(page: Page) -> None:
     page.get_by_label("Delete the list Three of a test").click()
     page.keyboard.press("Escape")
     expect(page.get_by_text("There is no universe named “Three of a test”")).to_be_visible()
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "The list “Three of a test” is deleted.")
     expect(page.get_by_text("There is no universe named")).to_have_count(0)
 
 

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.states import counted
+from tests.browser.states import counted, undo
 from tests.browser.test_evening import serious
 from tests.browser.test_rules import open_rule
 
@@ -34,7 +34,7 @@ def test_a_watched_rule_stands_on_the_desk_until_it_is_taken_off(page: Page) -> 
     page.get_by_role("button", name="Back to the rules").click()
     page.get_by_role("button", name="Take Two-day dip off the desk").click()
     expect(row).to_have_count(0)
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "“Two-day dip” is off the desk.")
     expect(row).to_be_visible()
     page.get_by_role("button", name="Take Two-day dip off the desk").click()
     expect(row).to_have_count(0)
@@ -88,7 +88,7 @@ def test_an_instrument_goes_over_the_bench_by_keys(page: Page) -> None:
     page.keyboard.press("x")
     expect(listed).to_have_count(0)  # at once, whatever the server is at
     expect(page.get_by_text(f"{symbol} is off the bench.")).to_be_visible()
-    page.get_by_role("button", name="Undo").click()
+    undo(page, f"{symbol} is off the bench.")
     expect(listed).to_be_visible()
     page.keyboard.press("x")
     expect(listed).to_have_count(0)
@@ -128,7 +128,7 @@ def test_an_alert_is_set_on_a_chart_armed_and_deleted(page: Page) -> None:
     expect(page.get_by_role("button", name="Disarm: BEACON rises to 123456")).to_be_visible()
     page.get_by_role("button", name="Delete: BEACON rises to 123456").click()
     expect(mine).to_have_count(1)
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "“BEACON rises to 123456” is deleted.")
     expect(mine).to_have_count(2)
     for words in ("rises to 123456", "falls to 1"):
         page.get_by_role("button", name=f"Delete: BEACON {words}", exact=True).click()

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.states import counted
+from tests.browser.states import counted, undo
 from tests.browser.test_evening import serious
 from tests.browser.test_keeping import settled
 from tests.browser.test_rules import open_rule
@@ -81,7 +81,7 @@ def test_a_plan_goes_to_the_clock_and_back_and_is_filled_by_hand(page: Page, add
     expect(page.get_by_role("table", name=f"Fills of {symbol}").get_by_role("row")).to_have_count(2)
     page.get_by_role("table", name=f"Fills of {symbol}").get_by_role("button", name="Take this fill away").last.click()
     expect(page.get_by_role("table", name=f"Fills of {symbol}").get_by_role("row")).to_have_count(1)
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "The fill is taken away.")
     expect(page.get_by_role("table", name=f"Fills of {symbol}").get_by_role("row")).to_have_count(2)
     page.keyboard.press("m")
     expect(page.get_by_text("100 of it are held; enter what was sold, and it is closed by that.")).to_be_visible()

@@ -6,6 +6,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import ACCOUNT, sign_in
+from tests.browser.states import undo
 
 pytestmark = pytest.mark.browser
 
@@ -177,7 +178,7 @@ def test_duplicate_delete_and_undo(page: Page) -> None:
     expect(copy).to_be_visible()
     page.get_by_role("button", name="Delete Two-day dip copy").click()
     expect(copy).to_have_count(0)
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "“Two-day dip copy” is deleted.")
     expect(copy).to_be_visible()
 
 

@@ -8,6 +8,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.states import undo
+
 STARTERS = sorted((Path(__file__).resolve().parents[2] / "upperwick" / "rules" / "starters").rglob("*.rule"))
 TEXTS = {path.stem: path.read_text().split("\n\n", 1)[1].strip() for path in STARTERS}
 ODD = "close < open\nrange > atr\nhigh > low\nadr > 3%\nclose < open held 4w\nrel_volume > 2\nrange > atr"
@@ -90,5 +92,5 @@ def test_a_head_that_is_pasted_or_typed_moves_into_the_controls(page: Page) -> N
     page.keyboard.press("ArrowDown")
     expect(page.get_by_label("Side")).to_have_value("")  # long, which goes without saying
     expect(editor).to_have_text("close > sma(50)")
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "Moved into the controls above: side.")
     expect(editor).to_contain_text("side: long")

@@ -6,6 +6,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.states import counted as rule_counted
+from tests.browser.states import undo
 from tests.browser.test_evening import serious
 
 pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
@@ -95,7 +96,7 @@ def test_a_condition_is_written_kept_and_named_in_a_rule(page: Page, address: st
     page.get_by_role("button", name="Kept breadths").click()
     page.get_by_role("button", name="Delete Over twenty").click()
     expect(page.get_by_text("“Names it” names it and cannot count without it.")).to_be_visible()
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "“Over twenty” is deleted.")
     expect(page.get_by_role("button", name="Delete Over twenty")).to_be_visible()
     page.request.delete(f"{address}/api/rules/{made['id']}", headers=token(page))
 
@@ -138,7 +139,7 @@ def test_ticked_statements_leave_precedents_and_become_a_rule(page: Page, addres
     page.get_by_role("button", name="open it in Rules").click()
     rule_counted(page)
     expect(page.get_by_label("Name of the rule")).to_have_value(re.compile("^Mornings like 28 Jun 2024"))
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "The ticked lines are a rule of yours now.")
     counted(page)
     page.get_by_role("button", name="Untick all").click()
     counted(page)

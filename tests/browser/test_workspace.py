@@ -5,6 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.states import undo
 from tests.browser.test_rules import open_rule, write_rule
 
 pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
@@ -88,7 +89,7 @@ def test_versions_differ_and_come_back(page: Page) -> None:
     expect(items.first).to_contain_text("0 gained")
     items.nth(1).get_by_role("button", name="Restore").click()
     expect(page.get_by_label("Lines of the rule")).not_to_contain_text("rsi(14)")
-    page.get_by_role("button", name="Undo").click()
+    undo(page, "Version 2 of")
     expect(page.get_by_label("Lines of the rule")).to_contain_text("rsi(14)")
 
 

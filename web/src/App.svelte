@@ -8,7 +8,7 @@
   import { loadMarket, market } from '$lib/market.svelte'
   import { listen } from '$lib/moved'
   import { loadPreferences } from '$lib/preferences.svelte'
-  import { hush, notice } from '$lib/notice.svelte'
+  import { act, notice } from '$lib/notice.svelte'
   import { nextPart, nextRow } from '$lib/regions'
   import { client } from '$lib/queries'
   import { HOME, PLACES, placeOf, type Place } from './places/places'
@@ -124,6 +124,7 @@
       const page = document.querySelector('[role=dialog]') ?? document
       nextPart(page, from, command === 'part.before')?.focus()
     }
+    if (command === 'undo') act()
     const row = commandIn(event, 'list')
     // A chart or a sheet that is in view moves by the same keys.
     if (row && !document.querySelector('[data-arrows]')) {
@@ -204,12 +205,8 @@
     >
       <span>{notice.now.text}</span>
       {#if notice.now.action}
-        <button
-          class="font-semibold underline underline-offset-3"
-          onclick={() => {
-            notice.now?.action?.run()
-            hush()
-          }}>{notice.now.action.label}</button
+        <button class="font-semibold underline underline-offset-3" title="z" onclick={act}
+          >{notice.now.action.label}</button
         >
       {/if}
     </div>

@@ -39,6 +39,11 @@ export const COMMANDS = {
   'month.forward': row({ scope: 'everywhere', keys: ['>'], what: 'one month forward' }),
   find: row({ scope: 'everywhere', keys: ['mod+k'], what: 'find anything', shown: 'Ctrl K' }),
   shortlist: row({ scope: 'everywhere', keys: ['s'], what: 'put the instrument in view on the bench' }),
+  undo: row({
+    scope: 'everywhere',
+    keys: ['z'],
+    what: 'what the line at the foot offers: mostly Undo',
+  }),
   keys: row({ scope: 'everywhere', keys: ['?'], what: 'this list' }),
   'part.next': row({ scope: 'everywhere', keys: ['F6'], what: 'the next part of the page' }),
   'part.before': row({

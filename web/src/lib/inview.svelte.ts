@@ -1,9 +1,9 @@
 /** The instrument in view, wherever that is, and the rule it is looked at through: `s` puts it on the bench. */
-import { sentence, type Schemas } from './api'
+import { type Schemas } from './api'
+import { attempt, undoable } from './attempt'
 import { bench } from './keeping'
 import { market } from './market.svelte'
 import { tell } from './notice.svelte'
-import { forget } from './queries'
 
 interface InView {
   symbol: string
@@ -22,19 +22,9 @@ export function show(symbol: string, rule: Schemas['BenchRule'] | null = null): 
 /** Puts an instrument on the bench; the one in view where none is named. */
 export async function shortlist(asked: InView | null = now): Promise<void> {
   if (!asked) return tell('No instrument is in view: choose one first.')
-  try {
+  await attempt(['bench'], async () => {
     const made = await bench.put(asked.symbol, market.asOf, asked.rule)
-    await forget('bench')
     if (!made.new) return tell(`${made.symbol} is on the bench already, ${made.stage}.`)
-    tell(`${made.symbol} is shortlisted.`, {
-      label: 'Undo',
-      run: () =>
-        void bench
-          .drop(made.id)
-          .then(() => forget('bench'))
-          .catch((error) => tell(sentence(error))),
-    })
-  } catch (error) {
-    tell(sentence(error))
-  }
+    undoable(`${made.symbol} is shortlisted.`, ['bench'], () => bench.drop(made.id))
+  })
 }

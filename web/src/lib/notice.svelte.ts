@@ -13,6 +13,13 @@ export function tell(text: string, action?: Notice['action']): void {
   timer = setTimeout(() => (notice.now = null), action ? 12_000 : 4_000)
 }
 
+/** Does what the line at the foot offers. */
+export function act(): void {
+  const action = notice.now?.action
+  hush() // first: it may have something to say itself
+  action?.run()
+}
+
 export function hush(): void {
   clearTimeout(timer)
   notice.now = null

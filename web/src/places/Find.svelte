@@ -2,9 +2,8 @@
   /** One box for everything: instruments, rules, books, lists, breadths, places, names of the language, and what can be done. */
   import { Command, Dialog } from 'bits-ui'
   import { sentence } from '$lib/api'
-  import { keeping as kept } from '$lib/keeping'
-  import { tell } from '$lib/notice.svelte'
-  import { ask, forget, keeping, query } from '$lib/queries'
+  import { setAlert } from '$lib/alerting'
+  import { ask, keeping, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { PLACES } from './places'
   import { acts, near, recent, remember, type Item } from './finding'
@@ -30,13 +29,7 @@
     open = false
     wanted = ''
     if (item.act) {
-      try {
-        const made = await kept.setAlert(item.act)
-        await forget('keeping')
-        tell(`You are told when ${made.words}.`)
-      } catch (error) {
-        tell(sentence(error))
-      }
+      await setAlert(item.act)
       return
     }
     remember(item)

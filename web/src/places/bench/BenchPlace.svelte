@@ -1,13 +1,14 @@
 <script lang="ts">
   /** What waits: shortlisted, planned, holding, closed; each looked at one after another. */
   import { sentence } from '$lib/api'
+  import { attempt, undoable } from '$lib/attempt'
   import { commandIn } from '$lib/commands'
   import { copy, csv, download } from '$lib/csv'
   import { longMoment } from '$lib/format'
   import { bench, type BenchItem, type Stage } from '$lib/keeping'
   import { latest, market } from '$lib/market.svelte'
-  import { tell } from '$lib/notice.svelte'
-  import { ask, forget, keeping, query } from '$lib/queries'
+  import { hush, tell } from '$lib/notice.svelte'
+  import { ask, keeping, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import Sizes from '../books/Sizes.svelte'
   import ChartPane from '../rules/chart/ChartPane.svelte'
@@ -56,16 +57,10 @@
   const planning = new Planning(() => (stage === 'closed' ? null : (item?.id ?? null)))
 
   /** What is asked for is done in the order it was asked: a key may well be faster than the answer to the one before. */
-  let before: Promise<void> = Promise.resolve()
-  function attempt(work: () => Promise<unknown>): Promise<void> {
-    before = before.then(async () => {
-      try {
-        await work()
-        await forget('bench')
-      } catch (error) {
-        tell(sentence(error))
-      }
-    })
+  let before: Promise<unknown> = Promise.resolve()
+  function inTurn(work: () => Promise<unknown>): Promise<unknown> {
+    hush() // what it would undo is no more the last that was done
+    before = before.then(() => attempt(['bench'], work))
     return before
   }
 
@@ -81,7 +76,7 @@
   async function away(one: BenchItem, work: () => Promise<unknown>): Promise<void> {
     chosen = shown[at + 1]?.id ?? shown[at - 1]?.id ?? null
     leaving = [...leaving, one.id]
-    await attempt(work)
+    await inTurn(work)
     leaving = leaving.filter((id) => id !== one.id)
   }
 
@@ -89,20 +84,14 @@
     const from = one.stage
     void away(one, async () => {
       await bench.move(one.id, to, market.asOf)
-      tell(`${one.symbol} is ${to} now.`, {
-        label: 'Undo',
-        run: () => void attempt(() => bench.move(one.id, from, market.asOf)),
-      })
+      undoable(`${one.symbol} is ${to} now.`, ['bench'], () => bench.move(one.id, from, market.asOf))
     })
   }
 
   function drop(one: BenchItem): void {
     void away(one, async () => {
       await bench.drop(one.id)
-      tell(`${one.symbol} is off the bench.`, {
-        label: 'Undo',
-        run: () => void attempt(() => bench.restore(one.id)),
-      })
+      undoable(`${one.symbol} is off the bench.`, ['bench'], () => bench.restore(one.id))
     })
   }
 
@@ -127,7 +116,11 @@
     else if (command === 'bench.keep' && next) move(item, next)
     else if (command === 'bench.drop') drop(item)
     else if (command === 'bench.note') noting = true
-    else if (command === 'bench.fill' && !position.data?.clock) entering = true
+    else if (command === 'bench.fill') {
+      if (position.data?.clock)
+        tell(`${item.symbol} is with the clock: take it back to enter a fill by hand.`)
+      else entering = true
+    }
   }
 </script>
 

@@ -1,11 +1,11 @@
 <script lang="ts">
   /** What is known of the instrument in view: technical state, what the watched rules say, notes and history. */
   import { sentence } from '$lib/api'
+  import { attempt } from '$lib/attempt'
   import { fixed, moment, percent, price } from '$lib/format'
   import { bench, type BenchItem, type Position } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
-  import { tell } from '$lib/notice.svelte'
-  import { ask, forget, query } from '$lib/queries'
+  import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import FactsAside from '../rules/chart/FactsAside.svelte'
   import Fills from './Fills.svelte'
@@ -48,13 +48,10 @@
 
   async function keep(event: SubmitEvent): Promise<void> {
     event.preventDefault()
-    try {
+    await attempt(['bench'], async () => {
       await bench.note(item.id, text, market.asOf)
       text = ''
-      await forget('bench')
-    } catch (error) {
-      tell(sentence(error))
-    }
+    })
   }
 </script>
 

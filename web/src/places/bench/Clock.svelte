@@ -1,11 +1,10 @@
 <script lang="ts">
   /** Under the plan: whether the clock has it, what waits, what is held and what a stop may follow to. */
-  import { sentence } from '$lib/api'
+  import { attempt } from '$lib/attempt'
   import { fixed, moment, price, tone, whole } from '$lib/format'
   import { bench, type BenchItem, type Position } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
-  import { forget } from '$lib/queries'
   import Rail from '$lib/Rail.svelte'
   import { go } from '$lib/router.svelte'
   import type { Planning } from './planning.svelte'
@@ -22,15 +21,9 @@
 
   async function clock(on: boolean, leaves: boolean, said: string): Promise<void> {
     busy = true
-    try {
-      await bench.clock(item.id, { on, leaves, as_of: market.asOf })
-      await forget('bench', 'keeping')
-      tell(said)
-    } catch (error) {
-      tell(sentence(error))
-    } finally {
-      busy = false
-    }
+    const asked = { on, leaves, as_of: market.asOf }
+    if (await attempt(['bench', 'keeping'], () => bench.clock(item.id, asked))) tell(said)
+    busy = false
   }
 
   async function moveStop(stop: number): Promise<void> {

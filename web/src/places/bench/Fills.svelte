@@ -2,10 +2,11 @@
   /** What was bought and sold, on paper or by hand; and the form that enters a real fill. */
   import { tick, untrack } from 'svelte'
   import { sentence } from '$lib/api'
+  import { hush } from '$lib/notice.svelte'
+  import { attempt, undoable } from '$lib/attempt'
   import { moment, price, whole } from '$lib/format'
   import { bench, type BenchItem, type FillIn, type Position } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
-  import { tell } from '$lib/notice.svelte'
   import { forget } from '$lib/queries'
   import { go } from '$lib/router.svelte'
 
@@ -17,6 +18,7 @@
   }
   let { item, position, entering = $bindable() }: Props = $props()
   const held = $derived(position.holding && position.holding.shares > 0 ? position.holding : null)
+  const ABOUT = ['bench', 'keeping']
   const WORDS: Record<string, string> = {
     buy: 'bought',
     sell: 'sold',
@@ -55,8 +57,10 @@
 
   async function enter(event: SubmitEvent): Promise<void> {
     event.preventDefault()
+    hush()
+    const of = item.id
     try {
-      const made = await bench.fill(item.id, {
+      const made = await bench.fill(of, {
         action,
         shares: Number(shares),
         price: Number(at),
@@ -65,31 +69,23 @@
       })
       entering = false
       go(`/bench/${item.stage}/${item.id}`, true) // named, it is gone after to the stage that the fill moves it to
-      await forget('bench', 'keeping')
-      tell(
+      undoable(
         `${item.symbol}: ${WORDS[action]} ${whole(Number(shares))} at ${price(Number(at))}.${made.warning ? ` ${made.warning}` : ''}`,
-        { label: 'Undo', run: () => void strike(made.id) },
+        ABOUT,
+        () => bench.strike(of, made.id),
       )
+      await forget(...ABOUT)
     } catch (error) {
       trouble = sentence(error)
     }
   }
 
   async function strike(id: number): Promise<void> {
-    try {
-      await bench.strike(item.id, id)
-      await forget('bench', 'keeping')
-      tell('The fill is taken away.', {
-        label: 'Undo',
-        run: () =>
-          void bench
-            .restoreFill(item.id, id)
-            .then(() => forget('bench', 'keeping'))
-            .catch((e) => tell(sentence(e))),
-      })
-    } catch (error) {
-      tell(sentence(error))
-    }
+    const of = item.id
+    await attempt(ABOUT, async () => {
+      await bench.strike(of, id)
+      undoable('The fill is taken away.', ABOUT, () => bench.restoreFill(of, id))
+    })
   }
 </script>
 

@@ -1,12 +1,11 @@
 <script lang="ts">
   /** The plan as a sentence, each underlined part a control. */
-  import { sentence, type Schemas } from '$lib/api'
+  import { type Schemas } from '$lib/api'
+  import { setAlert } from '$lib/alerting'
   import DayPick from '$lib/DayPick.svelte'
   import { fixed, percent, price, whole } from '$lib/format'
-  import { keeping as kept, type PlanIn } from '$lib/keeping'
+  import { type PlanIn } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
-  import { tell } from '$lib/notice.svelte'
-  import { forget } from '$lib/queries'
   import PlanTargets from './PlanTargets.svelte'
   import type { Planning } from './planning.svelte'
 
@@ -35,19 +34,13 @@
 
   const before = $derived(plan?.before ?? 0)
   async function tellBefore(): Promise<void> {
-    try {
-      const made = await kept.setAlert({
-        kind: 'price',
-        symbol,
-        level: before,
-        way: levels!.side === 'long' ? 'up' : 'down',
-        note: `Planned: ${levels!.side === 'long' ? 'buy' : 'sell short'} at ${levels!.entry}, stop ${levels!.stop}.`,
-      })
-      await forget('keeping')
-      tell(`You are told when ${made.words}.`)
-    } catch (error) {
-      tell(sentence(error))
-    }
+    await setAlert({
+      kind: 'price',
+      symbol,
+      level: before,
+      way: levels!.side === 'long' ? 'up' : 'down',
+      note: `Planned: ${levels!.side === 'long' ? 'buy' : 'sell short'} at ${levels!.entry}, stop ${levels!.stop}.`,
+    })
   }
 </script>
 

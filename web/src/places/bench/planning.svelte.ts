@@ -1,9 +1,10 @@
 /** The plan of the item in view: proposed, kept, or with levels being tried. */
 import { sentence, type Schemas } from '$lib/api'
+import { attempt, undoable } from '$lib/attempt'
 import { bench, type Plan, type PlanIn } from '$lib/keeping'
 import { market } from '$lib/market.svelte'
 import { tell } from '$lib/notice.svelte'
-import { ask, forget, keeping, query } from '$lib/queries'
+import { ask, keeping, query } from '$lib/queries'
 
 type Target = NonNullable<PlanIn['targets']>[number]
 
@@ -86,29 +87,22 @@ export class Planning {
   async keep(symbol: string): Promise<void> {
     const [id, plan] = [this.#id(), this.levels]
     if (id === null || !plan) return
-    try {
+    await attempt(['bench'], async () => {
       await bench.keepPlan(id, plan, market.asOf)
       this.tried = null
-      tell(`The plan for ${symbol} is kept.`) // at once: said later it would take the place of what is said meanwhile
-      await forget('bench')
-    } catch (error) {
-      tell(sentence(error))
-    }
+      tell(`The plan for ${symbol} is kept.`)
+    })
   }
 
   async drop(symbol: string): Promise<void> {
     const [id, before] = [this.#id(), this.now?.kept ? { ...this.now.plan } : null]
     if (id === null) return
-    try {
+    await attempt(['bench'], async () => {
       await bench.keepPlan(id, null, market.asOf)
       this.tried = null
-      tell(`The plan for ${symbol} is taken away.`, {
-        label: 'Undo',
-        run: () => before && void bench.keepPlan(id, before, market.asOf).then(() => forget('bench')),
-      })
-      await forget('bench')
-    } catch (error) {
-      tell(sentence(error))
-    }
+      const taken = `The plan for ${symbol} is taken away.`
+      if (before) undoable(taken, ['bench'], () => bench.keepPlan(id, before, market.asOf))
+      else tell(taken)
+    })
   }
 }

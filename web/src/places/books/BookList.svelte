@@ -1,9 +1,9 @@
 <script lang="ts">
   import { books, sentence } from '$lib/api'
+  import { attempt, undoable } from '$lib/attempt'
   import { day } from '$lib/format'
   import { go } from '$lib/router.svelte'
-  import { tell } from '$lib/notice.svelte'
-  import { ask, forget, query } from '$lib/queries'
+  import { ask, query } from '$lib/queries'
   import Sizes from './Sizes.svelte'
 
   const listed = query(() => ask.books())
@@ -18,27 +18,15 @@
     ),
   )
 
-  async function attempt(work: () => Promise<unknown>): Promise<void> {
-    try {
-      await work()
-      await forget('books')
-    } catch (error) {
-      tell(sentence(error))
-    }
-  }
-
-  function remove(book: { id: number; name: string }): Promise<void> {
-    return attempt(async () => {
+  function remove(book: { id: number; name: string }): Promise<boolean> {
+    return attempt(['books'], async () => {
       await books.remove(book.id)
-      tell(`“${book.name}” is deleted.`, {
-        label: 'Undo',
-        run: () => void attempt(() => books.restore(book.id)),
-      })
+      undoable(`“${book.name}” is deleted.`, ['books'], () => books.restore(book.id))
     })
   }
 
-  function begin(rule: number): Promise<void> {
-    return attempt(async () => go(`/books/${(await books.fromRule(rule)).id}`))
+  function begin(rule: number): Promise<boolean> {
+    return attempt(['books'], async () => go(`/books/${(await books.fromRule(rule)).id}`))
   }
 </script>
 
@@ -112,7 +100,7 @@
               <span class="flex gap-4">
                 <button
                   class="link"
-                  onclick={() => attempt(() => books.duplicate(book.id))}
+                  onclick={() => attempt(['books'], () => books.duplicate(book.id))}
                   aria-label="Duplicate {book.name}">Duplicate</button
                 >
                 <button class="link" onclick={() => remove(book)} aria-label="Delete {book.name}"

@@ -1,7 +1,8 @@
 <script lang="ts">
   /** The text of a book: its head as a sentence of controls, its lines, and what came of its signals. */
   import { DropdownMenu } from 'bits-ui'
-  import { books, sentence, type BookResult, type RuleProblem } from '$lib/api'
+  import { books, type BookResult, type RuleProblem } from '$lib/api'
+  import { attempt, undoable } from '$lib/attempt'
   import { commandIn } from '$lib/commands'
   import { download } from '$lib/csv'
   import DayPick from '$lib/DayPick.svelte'
@@ -73,27 +74,18 @@
   const monthOf = (iso: string | undefined) => (iso ? day(iso).replace(/^\d+ /, '') : '')
   const only = $derived(/^only\b/i.test(open.headers.universe ?? ''))
 
-  async function attempt(work: () => Promise<unknown>): Promise<void> {
-    try {
-      await work()
-    } catch (error) {
-      tell(sentence(error))
-    }
-  }
-
   const remove = () =>
-    attempt(async () => {
+    attempt(['books'], async () => {
       const book = open.saved!
       await books.remove(book.id)
       go('/books')
-      tell(`“${book.name}” is deleted.`, {
-        label: 'Undo',
-        run: () => void attempt(async () => go(`/books/${(await books.restore(book.id)).id}`)),
-      })
+      undoable(`“${book.name}” is deleted.`, ['books'], async () =>
+        go(`/books/${(await books.restore(book.id)).id}`),
+      )
     })
 
   const mirror = () =>
-    attempt(async () => {
+    attempt(['books'], async () => {
       const found = await books.mirror(open.text)
       const made = await books.create(found.text, `${open.saved!.name.slice(0, 100)}, other side`)
       go(`/books/${made.id}`)
@@ -138,14 +130,14 @@
             <DropdownMenu.Item onSelect={() => (editingAbout = true)}>Describe it</DropdownMenu.Item>
             <DropdownMenu.Item
               onSelect={() =>
-                attempt(async () => {
+                attempt(['books'], async () => {
                   open.body = split((await books.layOut(open.text)).text).body
                 })}>Lay it out</DropdownMenu.Item
             >
             <DropdownMenu.Item onSelect={mirror}>Mirror</DropdownMenu.Item>
             <DropdownMenu.Item
               onSelect={() =>
-                attempt(async () =>
+                attempt(['books'], async () =>
                   go(
                     `/books/${(await books.create(open.text, `${open.saved!.name.slice(0, 100)} copy`)).id}`,
                   ),

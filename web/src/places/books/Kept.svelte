@@ -2,11 +2,12 @@
   /** Runs of this book that are kept, the settings that were tried, and every version saved. */
   import { diffLines } from 'diff'
   import { books, sentence, type BookDetail, type Schemas } from '$lib/api'
+  import { attempt } from '$lib/attempt'
   import { day, fixed, percent, when } from '$lib/format'
   import { unfinished } from '$lib/moved'
   import { tell } from '$lib/notice.svelte'
   import Compared from './Compared.svelte'
-  import { ask, forget, query } from '$lib/queries'
+  import { ask, query } from '$lib/queries'
 
   interface Props {
     book: BookDetail
@@ -33,17 +34,8 @@
   )
   const versions = query(() => ask.bookVersions(book.id))
 
-  async function attempt(work: () => Promise<unknown>): Promise<void> {
-    try {
-      await work()
-      await forget('jobs', 'books')
-    } catch (error) {
-      tell(sentence(error))
-    }
-  }
-
   const restore = (version: Schemas['BookVersionOut']) =>
-    attempt(async () => {
+    attempt(['jobs', 'books'], async () => {
       onrestored(await books.save(book.id, version.text, book.mark))
       tell(`Version ${version.number} is the book’s text again, as its latest version.`)
     })
@@ -92,10 +84,14 @@
           <td class="pl-4">
             {#if run.state === 'done'}{run.headline}{:else if unfinished(run)}{run.stage},
               {percent(run.share, 0, false)}
-              <button class="link underline" onclick={() => attempt(() => books.stop(run.id))}>Stop</button>
+              <button
+                class="link underline"
+                onclick={() => attempt(['jobs', 'books'], () => books.stop(run.id))}>Stop</button
+              >
             {:else}<span class="text-ink2">{run.state}. {run.detail}</span>
-              <button class="link underline" onclick={() => attempt(() => books.again(run.id))}
-                >Run again</button
+              <button
+                class="link underline"
+                onclick={() => attempt(['jobs', 'books'], () => books.again(run.id))}>Run again</button
               >
             {/if}
             <span class="block text-ink3">{run.words}; data version {run.data_version}</span>

@@ -3,14 +3,14 @@
   import { untrack } from 'svelte'
   import { Popover } from 'bits-ui'
   import { sentence } from '$lib/api'
+  import { setAlert } from '$lib/alerting'
   import { copy, download } from '$lib/csv'
   import Editor from '$lib/editor/Editor.svelte'
   import { textsOf } from '$lib/editor/texts'
   import { longDay, whole } from '$lib/format'
   import { dayOf, market, standOn } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
-  import { keeping as alerts } from '$lib/keeping'
-  import { ask, forget, keeping, query } from '$lib/queries'
+  import { ask, keeping, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { breadths, type Breadth } from '$lib/whole'
   import BreadthChart from './BreadthChart.svelte'
@@ -139,22 +139,16 @@
 
   async function watchLevel(): Promise<void> {
     const { level, way, by, smooth } = open.look
-    try {
-      const made = await alerts.setAlert({
-        kind: 'breadth',
-        level,
-        way: way ?? 'below',
-        by: by ?? 'day',
-        smooth: smooth ?? 1,
-        breadth: open.title.slice(0, 120),
-        scope: open.head.universe ?? '',
-        ...(open.id !== null && !open.dirty ? {} : { text: open.text }),
-      })
-      await forget('keeping')
-      tell(`You are told when ${made.words}.`, { label: 'All alerts', run: () => go('/outbox/alerts') })
-    } catch (error) {
-      tell(sentence(error))
-    }
+    await setAlert({
+      kind: 'breadth',
+      level,
+      way: way ?? 'below',
+      by: by ?? 'day',
+      smooth: smooth ?? 1,
+      breadth: open.title.slice(0, 120),
+      scope: open.head.universe ?? '',
+      ...(open.id !== null && !open.dirty ? {} : { text: open.text }),
+    })
   }
 
   async function copyLine(): Promise<void> {

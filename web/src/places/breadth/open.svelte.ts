@@ -1,5 +1,6 @@
 /** The breadth that is open: kept by name, always there, or typed in place. What is not kept survives a reload. */
 import { Problem, sentence, type RuleProblem } from '$lib/api'
+import { attempt, undoable } from '$lib/attempt'
 import { market } from '$lib/market.svelte'
 import { forget } from '$lib/queries'
 import { tell } from '$lib/notice.svelte'
@@ -112,7 +113,7 @@ export class OpenBreadth {
 
   async save(): Promise<void> {
     if (this.id === null) return
-    await this.#attempt(async () => {
+    await attempt(['breadths'], async () => {
       const kept = await breadths.change(this.id!, { text: this.text, look: this.look, seen: this.mark })
       this.mark = kept.mark
       this.#was = this.#now
@@ -121,26 +122,26 @@ export class OpenBreadth {
   }
 
   async saveAs(name: string): Promise<boolean> {
-    return this.#attempt(async () => {
+    return attempt(['breadths'], async () => {
       const kept = await breadths.keep({ name, text: this.text, look: this.look })
       this.id = kept.id
       this.name = kept.name
       this.mark = kept.mark
       this.#was = this.#now
-      await forget('breadths')
+      await forget('breadths') // the place it is gone to looks for it there
       leave(this.#draft)
       go(`/breadth/${kept.id}`)
     })
   }
 
   async rename(name: string): Promise<boolean> {
-    return this.#attempt(async () => {
+    return attempt(['breadths'], async () => {
       this.name = (await breadths.change(this.id!, { name })).name
     })
   }
 
   async remove(kept: KeptBreadth): Promise<void> {
-    await this.#attempt(async () => {
+    await attempt(['breadths'], async () => {
       await breadths.remove(kept.id!)
       if (kept.id === this.id) {
         this.id = null
@@ -149,22 +150,8 @@ export class OpenBreadth {
       const named = kept.named_by.length
         ? ` ${kept.named_by.map((n) => `“${n}”`).join(', ')} name${kept.named_by.length === 1 ? 's' : ''} it and cannot count without it.`
         : ''
-      tell(`“${kept.name}” is deleted.${named}`, {
-        label: 'Undo',
-        run: () => void this.#attempt(() => breadths.restore(kept.id!)),
-      })
+      undoable(`“${kept.name}” is deleted.${named}`, ['breadths'], () => breadths.restore(kept.id!))
     })
-  }
-
-  async #attempt(work: () => Promise<unknown>): Promise<boolean> {
-    try {
-      await work()
-      await forget('breadths')
-      return true
-    } catch (error) {
-      tell(sentence(error))
-      return false
-    }
   }
 }
 

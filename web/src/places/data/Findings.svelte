@@ -1,11 +1,12 @@
 <script lang="ts">
   /** What looks wrong in the data: each finding with its chart, and how it can be settled. */
   import { data, sentence, type DataThere } from '$lib/api'
+  import { attempt, undoable } from '$lib/attempt'
   import MiniChart from '$lib/charts/MiniChart.svelte'
   import { day as shownDay, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
-  import { ask, forget, query } from '$lib/queries'
+  import { ask, query } from '$lib/queries'
 
   type Found = DataThere['findings']['open'][number]
   const { findings, may }: { findings: DataThere['findings']; may: boolean } = $props()
@@ -36,25 +37,15 @@
 
   async function settle(one: Found, how: string, said: string): Promise<void> {
     busy = true
-    try {
+    await attempt(['data'], async () => {
       const at = { kind: one.kind, symbol: one.symbol, day: one.day }
       await data.settle({ ...at, how })
       open = null
-      await forget('data')
-      const again = async () => {
-        await data.openAgain(at)
-        await forget('data')
-      }
-      const done = how === 'split' || how === 'out'
-      tell(
-        `${one.symbol}, ${shownDay(one.day)}: ${said.toLowerCase()}.${done ? ' It stands among the imports, and is undone there.' : ''}`,
-        done ? undefined : { label: 'Undo', run: () => void again() },
-      )
-    } catch (error) {
-      tell(sentence(error))
-    } finally {
-      busy = false
-    }
+      const done = `${one.symbol}, ${shownDay(one.day)}: ${said.toLowerCase()}.`
+      if (how === 'split' || how === 'out') tell(`${done} It stands among the imports, and is undone there.`)
+      else undoable(done, ['data'], () => data.openAgain(at))
+    })
+    busy = false
   }
 </script>
 

@@ -1,13 +1,13 @@
 <script lang="ts">
   /** The evening in one look; everything leads where it comes from. */
   import { sentence } from '$lib/api'
+  import { attempt, undoable } from '$lib/attempt'
   import EChart from '$lib/charts/EChart.svelte'
   import { MONO } from '$lib/charts/echarts'
   import { longDay, longMoment, percent, whole } from '$lib/format'
   import { keeping } from '$lib/keeping'
   import { latest, market } from '$lib/market.svelte'
-  import { tell } from '$lib/notice.svelte'
-  import { ask, forget, query } from '$lib/queries'
+  import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { colour } from '$lib/theme.svelte'
   import Positions from './Positions.svelte'
@@ -28,20 +28,10 @@
   }
 
   async function unwatch(rule: number, name: string): Promise<void> {
-    try {
+    await attempt(['keeping'], async () => {
       await keeping.watch(rule, false)
-      await forget('keeping')
-      tell(`“${name}” is off the desk.`, {
-        label: 'Undo',
-        run: () =>
-          void keeping
-            .watch(rule, true)
-            .then(() => forget('keeping'))
-            .catch((e) => tell(sentence(e))),
-      })
-    } catch (error) {
-      tell(sentence(error))
-    }
+      undoable(`“${name}” is off the desk.`, ['keeping'], () => keeping.watch(rule, true))
+    })
   }
 
   const line = () => {

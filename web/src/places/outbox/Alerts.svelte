@@ -1,11 +1,12 @@
 <script lang="ts">
   /** All alerts: what each waits for, whether it is armed, and what it said. */
   import { sentence } from '$lib/api'
+  import { removeAlert } from '$lib/alerting'
+  import { attempt } from '$lib/attempt'
   import { day, moment } from '$lib/format'
-  import { keeping as kept, type Alert } from '$lib/keeping'
+  import { keeping as kept } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
-  import { tell } from '$lib/notice.svelte'
-  import { ask, forget, query } from '$lib/queries'
+  import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
 
   const answer = query(() => ask.alerts())
@@ -14,27 +15,11 @@
   let scope = $state('')
   const scopes = $derived([...market.lists.map((list) => list.name), ...(market.now?.universes ?? [])])
 
-  async function attempt(work: () => Promise<unknown>): Promise<void> {
-    try {
-      await work()
-      await forget('keeping')
-    } catch (error) {
-      tell(sentence(error))
-    }
-  }
-
-  const remove = (one: Alert) =>
-    attempt(async () => {
-      await kept.removeAlert(one.id)
-      tell(`“${one.words}” is deleted.`, {
-        label: 'Undo',
-        run: () => void attempt(() => kept.restoreAlert(one.id)),
-      })
-    })
-
   const add = (event: SubmitEvent) => {
     event.preventDefault()
-    void attempt(() => kept.setAlert({ kind: 'report', days, scope: scope || (scopes[0] ?? '') }))
+    void attempt(['keeping'], () =>
+      kept.setAlert({ kind: 'report', days, scope: scope || (scopes[0] ?? '') }),
+    )
   }
 </script>
 
@@ -102,10 +87,10 @@
                 <button
                   class="link"
                   aria-label="{one.armed ? 'Disarm' : 'Arm again'}: {one.words}"
-                  onclick={() => attempt(() => kept.arm(one.id, !one.armed))}
+                  onclick={() => attempt(['keeping'], () => kept.arm(one.id, !one.armed))}
                   >{one.armed ? 'Disarm' : 'Arm again'}</button
                 >
-                <button class="link ml-3" aria-label="Delete: {one.words}" onclick={() => remove(one)}
+                <button class="link ml-3" aria-label="Delete: {one.words}" onclick={() => removeAlert(one)}
                   >✕</button
                 >
               </td>

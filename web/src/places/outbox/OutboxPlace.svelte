@@ -1,12 +1,13 @@
 <script lang="ts">
   /** Every message the application has written; alerts and schedules, which they come from. */
   import { sentence } from '$lib/api'
+  import { attempt, undoable } from '$lib/attempt'
   import { copy } from '$lib/csv'
   import { longMoment } from '$lib/format'
   import { keeping as kept } from '$lib/keeping'
   import { commandIn } from '$lib/commands'
   import { tell } from '$lib/notice.svelte'
-  import { ask, forget, keeping, query } from '$lib/queries'
+  import { ask, keeping, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import Alerts from './Alerts.svelte'
   import Message from './Message.svelte'
@@ -26,29 +27,17 @@
   const answer = query(() => ({ ...ask.outbox(search.trim()), ...keeping }))
   const found = $derived(answer.data ?? null)
 
-  async function attempt(work: () => Promise<unknown>): Promise<void> {
-    try {
-      await work()
-      await forget('keeping')
-    } catch (error) {
-      tell(sentence(error))
-    }
-  }
-
   const remove = (id: number) =>
-    attempt(async () => {
+    attempt(['keeping'], async () => {
       const at = found?.messages.findIndex((one) => one.id === id) ?? -1
       const next = found?.messages[at + 1] ?? found?.messages[at - 1]
       await kept.removeMessage(id)
       go(next ? `/outbox/${next.id}` : '/outbox')
-      tell('The message is deleted.', {
-        label: 'Undo',
-        run: () => void attempt(() => kept.restoreMessage(id)),
-      })
+      undoable('The message is deleted.', ['keeping'], () => kept.restoreMessage(id))
     })
 
   const calendar = () =>
-    attempt(async () => {
+    attempt(['keeping'], async () => {
       const { address } = await kept.calendar()
       tell(
         (await copy(address))
@@ -94,7 +83,7 @@
           aria-label="Search the messages"
           bind:value={search}
         />
-        <button class="link" disabled={!found?.unread} onclick={() => attempt(kept.readAll)}
+        <button class="link" disabled={!found?.unread} onclick={() => attempt(['keeping'], kept.readAll)}
           >Mark all read</button
         >
       {/if}

@@ -1,11 +1,11 @@
 <script lang="ts">
   /** Rules that run by themselves: when, over what, and where their hits go. */
   import { sentence, type Schemas } from '$lib/api'
+  import { attempt, undoable } from '$lib/attempt'
   import { hits, moment } from '$lib/format'
   import { keeping as kept, type Schedule } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
-  import { tell } from '$lib/notice.svelte'
-  import { ask, forget, query } from '$lib/queries'
+  import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
 
   const DAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri']
@@ -26,16 +26,7 @@
   let editing = $state<number | null>(null)
   let times = $state('')
 
-  async function attempt(work: () => Promise<unknown>): Promise<boolean> {
-    try {
-      await work()
-      await forget('keeping', 'lists')
-      return true
-    } catch (error) {
-      tell(sentence(error))
-      return false
-    }
-  }
+  const ABOUT = ['keeping', 'lists']
 
   const body = (): Schemas['ScheduleIn'] => ({
     ...form,
@@ -53,7 +44,7 @@
   async function set(event: SubmitEvent): Promise<void> {
     event.preventDefault()
     const [asked, typed] = [body(), JSON.stringify([form, times, editing])]
-    await attempt(async () => {
+    await attempt(ABOUT, async () => {
       await (editing === null ? kept.setSchedule(asked) : kept.changeSchedule(editing, asked))
       if (JSON.stringify([form, times, editing]) !== typed) return // what was typed since is for the next one
       form = { ...USUAL }
@@ -70,18 +61,15 @@
   }
 
   const change = (one: Schedule, on: boolean) =>
-    attempt(() => {
+    attempt(ABOUT, () => {
       const { rule, universe, weekdays, mails, puts } = one
       return kept.changeSchedule(one.id, { rule, universe, weekdays, mails, puts, times: one.times, on })
     })
 
   const remove = (one: Schedule) =>
-    attempt(async () => {
+    attempt(ABOUT, async () => {
       await kept.removeSchedule(one.id)
-      tell(`“${one.rule_name}” runs by itself no more.`, {
-        label: 'Undo',
-        run: () => void attempt(() => kept.restoreSchedule(one.id)),
-      })
+      undoable(`“${one.rule_name}” runs by itself no more.`, ABOUT, () => kept.restoreSchedule(one.id))
     })
 
   const saidDays = (days: number[]) =>

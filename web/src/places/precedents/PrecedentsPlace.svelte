@@ -2,11 +2,12 @@
   /** How sessions went that began like this one. */
   import { Popover } from 'bits-ui'
   import { api, sentence } from '$lib/api'
+  import { attempt, undoable } from '$lib/attempt'
   import DayPick from '$lib/DayPick.svelte'
   import { day, longDay } from '$lib/format'
   import { dayOf, market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
-  import { ask, forget, keeping, query } from '$lib/queries'
+  import { ask, keeping, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import type { Morning, MorningResult } from '$lib/whole'
   import DotPanel from './DotPanel.svelte'
@@ -40,24 +41,15 @@
 
   async function openInRules(): Promise<void> {
     if (!found) return
-    try {
+    await attempt(['rules'], async () => {
       const head = `name: Mornings like ${day(found.session)}\nabout: Sessions that began like ${longDay(found.session)}, ${STAGES[found.stage]}.\n`
       const own = base || `${head}decide: open\n\nkind == "index"\n`
       const made = await api.create(`${own.trimEnd()}\n${choice.now.lines.join('\n')}\n`)
-      await forget('rules')
       go(`/rules/${made.id}`)
-      tell('The ticked lines are a rule of yours now.', {
-        label: 'Undo',
-        run: () =>
-          void api
-            .remove(made.id)
-            .then(() => forget('rules'))
-            .then(() => go('/precedents'))
-            .catch((error) => tell(sentence(error))),
-      })
-    } catch (error) {
-      tell(sentence(error))
-    }
+      undoable('The ticked lines are a rule of yours now.', ['rules'], () =>
+        api.remove(made.id).then(() => go('/precedents')),
+      )
+    })
   }
 
   function toggle(symbol: string, on: boolean): void {

@@ -2,10 +2,10 @@
   import { DropdownMenu } from 'bits-ui'
   import type { SvelteSet } from 'svelte/reactivity'
   import { api, sentence, type Hit, type Scan, type Since } from '$lib/api'
+  import { attempt } from '$lib/attempt'
   import { copy, csv, download } from '$lib/csv'
   import { day } from '$lib/format'
   import { market } from '$lib/market.svelte'
-  import { forget } from '$lib/queries'
   import { tell } from '$lib/notice.svelte'
   import ColumnsPane from './ColumnsPane.svelte'
   import { expressions, type Column } from './hits.svelte'
@@ -86,17 +86,14 @@
 
   async function keepList(event: SubmitEvent): Promise<void> {
     event.preventDefault()
-    try {
+    await attempt(['lists', 'bars'], async () => {
       const kept = await api.keepList(
         listName,
         taken.map((hit) => hit.symbol),
       )
-      forget('lists', 'bars')
       naming = false
       tell(`“${kept.name}” holds ${kept.symbols.length} symbols and can be chosen as a universe.`)
-    } catch (error) {
-      tell(sentence(error))
-    }
+    })
   }
 </script>
 

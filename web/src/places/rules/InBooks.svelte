@@ -1,9 +1,9 @@
 <script lang="ts">
   /** The books that trade this rule, with what each came to last; and a new one in one click. */
   import { books, sentence, type RuleDetail } from '$lib/api'
+  import { attempt } from '$lib/attempt'
   import { when } from '$lib/format'
-  import { tell } from '$lib/notice.svelte'
-  import { ask, forget, query } from '$lib/queries'
+  import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import Sizes from '../books/Sizes.svelte'
   import LastRun from '../books/LastRun.svelte'
@@ -13,13 +13,7 @@
   const mine = $derived((listed.data ?? []).filter((book) => book.rules.includes(rule.name)))
 
   async function begin(): Promise<void> {
-    try {
-      const made = await books.fromRule(rule.id)
-      await forget('books')
-      go(`/books/${made.id}`)
-    } catch (error) {
-      tell(sentence(error))
-    }
+    await attempt(['books'], async () => go(`/books/${(await books.fromRule(rule.id)).id}`))
   }
 </script>
 

@@ -2,12 +2,14 @@
   /** The head of a rule: its name, what can be done with it, and what it is asked of. */
   import { DropdownMenu } from 'bits-ui'
   import { api, sentence } from '$lib/api'
+  import { setAlert } from '$lib/alerting'
+  import { attempt, undoable } from '$lib/attempt'
   import { download } from '$lib/csv'
   import { whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { keeping } from '$lib/keeping'
   import { tell } from '$lib/notice.svelte'
-  import { ask, forget, query } from '$lib/queries'
+  import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { offsetOf, split, withName, type Header } from '$lib/rule/headers'
   import { leave, USUAL } from '../breadth/draft'
@@ -42,27 +44,17 @@
   const watched = $derived(desk.data?.watched.some((one) => one.rule === open.saved?.id) ?? false)
 
   async function watch(): Promise<void> {
-    try {
-      const [id, on] = [open.saved!.id, !watched]
+    const [id, on] = [open.saved!.id, !watched]
+    await attempt(['keeping'], async () => {
       await keeping.watch(id, on)
-      await forget('keeping')
-      tell(on ? 'The desk shows its hits from now on.' : 'It is off the desk.', {
-        label: 'Undo',
-        run: () => void keeping.watch(id, !on).then(() => forget('keeping')),
-      })
-    } catch (error) {
-      tell(sentence(error))
-    }
+      undoable(on ? 'The desk shows its hits from now on.' : 'It is off the desk.', ['keeping'], () =>
+        keeping.watch(id, !on),
+      )
+    })
   }
 
   async function tellWhenTrue(): Promise<void> {
-    try {
-      const made = await keeping.setAlert({ kind: 'rule', rule: open.saved!.id })
-      await forget('keeping')
-      tell(`You are told when ${made.words}.`, { label: 'All alerts', run: () => go('/outbox/alerts') })
-    } catch (error) {
-      tell(sentence(error))
-    }
+    await setAlert({ kind: 'rule', rule: open.saved!.id })
   }
 
   /** The share of members that pass this rule, through history, at the place Breadth. */
@@ -76,24 +68,16 @@
   const first = $derived(counts.errors[0])
 
   async function duplicate(): Promise<void> {
-    try {
-      go(`/rules/${(await api.duplicate(open.saved!.id)).id}`)
-    } catch (error) {
-      tell(sentence(error))
-    }
+    await attempt(['rules'], async () => go(`/rules/${(await api.duplicate(open.saved!.id)).id}`))
   }
 
   async function remove(): Promise<void> {
-    try {
-      await removeWithUndo(open.saved!, () => go(`/rules/${open.saved!.id}`))
-      go('/rules')
-    } catch (error) {
-      tell(sentence(error))
-    }
+    const rule = open.saved!
+    await removeWithUndo(rule, { gone: () => go('/rules'), back: () => go(`/rules/${rule.id}`) })
   }
 
   async function mirror(): Promise<void> {
-    try {
+    await attempt(['rules'], async () => {
       const found = await api.mirror(open.text)
       const made = await api.create(withName(found.text, `${open.saved!.name.slice(0, 100)}, other side`))
       go(`/rules/${made.id}`)
@@ -102,9 +86,7 @@
           ? found.notes.map((note) => `Line ${note.line - offset}: ${note.text}`).join(' ')
           : 'The rule for the other side is written and saved.',
       )
-    } catch (error) {
-      tell(sentence(error))
-    }
+    })
   }
 
   async function layOut(): Promise<void> {

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, sentence, type RuleSummary } from '$lib/api'
+  import { attempt } from '$lib/attempt'
   import { commandIn } from '$lib/commands'
   import { download } from '$lib/csv'
   import { day } from '$lib/format'
@@ -39,15 +40,6 @@
     if (tag !== null && !rules.some((rule) => rule.tags.includes(tag!))) tag = null
   })
 
-  async function attempt(work: () => Promise<unknown>): Promise<void> {
-    try {
-      await work()
-      await forget('rules')
-    } catch (error) {
-      tell(sentence(error))
-    }
-  }
-
   function told(rule: RuleSummary): string {
     const parts = [
       folder === null ? rule.folder : '',
@@ -59,17 +51,12 @@
   }
 
   async function write(): Promise<void> {
-    try {
-      const made = await api.create('', 'Untitled rule')
-      go(`/rules/${made.id}`)
-    } catch (error) {
-      tell(sentence(error))
-    }
+    await attempt(['rules'], async () => go(`/rules/${(await api.create('', 'Untitled rule')).id}`))
   }
 
   async function bring(event: Event): Promise<void> {
     const input = event.currentTarget as HTMLInputElement
-    await attempt(async () => {
+    await attempt(['rules'], async () => {
       const { added, problems } = await api.bringRules(input.files ?? [])
       tell([added.length ? `${added.length} rules brought in.` : '', ...problems].filter(Boolean).join(' '))
     })
@@ -225,13 +212,11 @@
                 >
                 <button
                   class="link"
-                  onclick={() => attempt(() => api.duplicate(rule.id))}
+                  onclick={() => attempt(['rules'], () => api.duplicate(rule.id))}
                   aria-label="Duplicate {rule.name}">Duplicate</button
                 >
-                <button
-                  class="link"
-                  onclick={() => attempt(() => removeWithUndo(rule, () => forget('rules')))}
-                  aria-label="Delete {rule.name}">Delete</button
+                <button class="link" onclick={() => removeWithUndo(rule)} aria-label="Delete {rule.name}"
+                  >Delete</button
                 >
               </span>
             </div>

@@ -1,10 +1,10 @@
 <script lang="ts">
   import { Popover } from 'bits-ui'
-  import { api, sentence, type BenchList } from '$lib/api'
+  import { api, type BenchList } from '$lib/api'
+  import { attempt, undoable } from '$lib/attempt'
   import { copy } from '$lib/csv'
   import { whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
-  import { forget } from '$lib/queries'
   import { tell } from '$lib/notice.svelte'
   import { readUniverse, writeUniverse, type Join, type UniversePart } from '$lib/rule/universe'
 
@@ -31,32 +31,19 @@
   }
 
   async function remove(list: BenchList): Promise<void> {
-    try {
+    await attempt(['lists', 'bars'], async () => {
       await api.removeList(list.id)
-      forget('lists', 'bars')
-      tell(`The list “${list.name}” is deleted.`, {
-        label: 'Undo',
-        run: () =>
-          void api
-            .restoreList(list.id)
-            .then(() => forget('lists', 'bars'))
-            .catch((error) => tell(sentence(error))),
-      })
-    } catch (error) {
-      tell(sentence(error))
-    }
+      undoable(`The list “${list.name}” is deleted.`, ['lists', 'bars'], () => api.restoreList(list.id))
+    })
   }
 
   async function keep(event: SubmitEvent): Promise<void> {
     event.preventDefault()
-    try {
+    await attempt(['lists', 'bars'], async () => {
       const kept = await api.keepList(pastedName, pasted.split(/[\s,;]+/).filter(Boolean))
-      forget('lists', 'bars')
       pasted = pastedName = ''
       tell(`“${kept.name}” holds ${kept.symbols.length} symbols.`)
-    } catch (error) {
-      tell(sentence(error))
-    }
+    })
   }
 
   async function take(list: BenchList): Promise<void> {

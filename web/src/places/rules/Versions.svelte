@@ -1,10 +1,10 @@
 <script lang="ts">
   import { diffLines } from 'diff'
   import { api, sentence, type RuleDetail, type Version } from '$lib/api'
+  import { attempt, undoable } from '$lib/attempt'
   import { moment, when, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
-  import { tell } from '$lib/notice.svelte'
-  import { ask, client, forget, query } from '$lib/queries'
+  import { ask, client, query } from '$lib/queries'
   import { withName } from '$lib/rule/headers'
 
   interface Props {
@@ -38,22 +38,16 @@
 
   async function restore(version: Version): Promise<void> {
     const before = rule.text
-    try {
+    await attempt(['rules'], async () => {
       // What a version said comes back; its name of then does not.
       const restored = await api.save(rule.id, withName(version.text, rule.name), rule.mark)
       onrestored(restored)
-      forget('rules')
-      tell(`Version ${version.number} of ${when(version.saved)} is the rule again.`, {
-        label: 'Undo',
-        run: () =>
-          void api.save(rule.id, before, restored.mark).then((found) => {
-            onrestored(found)
-            forget('rules')
-          }),
-      })
-    } catch (error) {
-      tell(sentence(error))
-    }
+      undoable(
+        `Version ${version.number} of ${when(version.saved)} is the rule again.`,
+        ['rules'],
+        async () => onrestored(await api.save(rule.id, before, restored.mark)),
+      )
+    })
   }
 </script>
 

@@ -1,18 +1,23 @@
 /** Deeds on a rule that several views offer. */
-import { api, sentence } from '$lib/api'
-import { tell } from '$lib/notice.svelte'
+import { api } from '$lib/api'
+import { attempt, undoable } from '$lib/attempt'
 import { ask, client } from '$lib/queries'
 
+interface After {
+  gone?: () => void
+  back?: () => void
+}
+
 /** Deletes a rule and offers to bring it back. */
-export async function removeWithUndo(rule: { id: number; name: string }, after: () => void): Promise<void> {
-  await api.remove(rule.id)
-  tell(`“${rule.name}” is deleted.${await resting(rule.id)}`, {
-    label: 'Undo',
-    run: () =>
-      void api
-        .restore(rule.id)
-        .then(after)
-        .catch((error) => tell(sentence(error))),
+export function removeWithUndo(
+  rule: { id: number; name: string },
+  { gone, back }: After = {},
+): Promise<boolean> {
+  return attempt(['rules'], async () => {
+    const hung = await resting(rule.id)
+    await api.remove(rule.id)
+    undoable(`“${rule.name}” is deleted.${hung}`, ['rules'], () => api.restore(rule.id).then(back))
+    gone?.()
   })
 }
 

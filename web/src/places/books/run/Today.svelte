@@ -1,11 +1,12 @@
 <script lang="ts">
   /** What the book holds on the as-of day, where stops stand tomorrow, and what it orders for the next session. */
   import { sentence, type Schemas } from '$lib/api'
+  import { attempt } from '$lib/attempt'
   import { csv, download } from '$lib/csv'
   import { day, percent, price, tone, whole } from '$lib/format'
   import { tell } from '$lib/notice.svelte'
   import { bench } from '$lib/keeping'
-  import { ask, forget, query } from '$lib/queries'
+  import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { REASONS } from '../words'
 
@@ -49,8 +50,8 @@
 
   /** Entries go on the bench; those with a price and a stop as plans, with the shares of the book. */
   async function toBench(): Promise<void> {
-    let plans = 0
-    try {
+    await attempt(['bench'], async () => {
+      let plans = 0
       for (const order of entries) {
         const { id, new: fresh } = await bench.put(order.symbol, found!.as_of, null)
         if (order.at === 'open' || order.stop === null || !fresh) continue
@@ -67,15 +68,11 @@
         await bench.move(id, 'planned', found!.as_of)
         plans += 1
       }
-      await forget('bench')
       tell(`${entries.length} on the bench, ${plans} of them with a plan.`, {
         label: 'Look',
         run: () => go(plans ? '/bench/planned' : '/bench'),
       })
-    } catch (error) {
-      await forget('bench')
-      tell(sentence(error))
-    }
+    })
   }
 
   function save(): void {

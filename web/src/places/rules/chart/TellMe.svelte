@@ -1,11 +1,12 @@
 <script lang="ts">
   /** Alerts on the instrument in view: a price, a drawn line; and those that are set on it already. */
   import { Popover } from 'bits-ui'
-  import { sentence, type Drawing } from '$lib/api'
+  import { type Drawing } from '$lib/api'
+  import { setAlert, removeAlert } from '$lib/alerting'
+  import { attempt } from '$lib/attempt'
   import { price } from '$lib/format'
   import { keeping as kept } from '$lib/keeping'
-  import { tell } from '$lib/notice.svelte'
-  import { ask, forget, query } from '$lib/queries'
+  import { ask, query } from '$lib/queries'
 
   interface Props {
     symbol: string
@@ -22,23 +23,17 @@
   const lines = $derived(drawings.filter((one) => one.kind === 'line' || one.kind === 'level'))
   const usual = $derived(close === null ? 1 : Number((close * 1.01).toPrecision(4)))
 
-  async function attempt(work: () => Promise<{ words: string } | undefined | void>): Promise<void> {
-    try {
-      const made = await work()
-      await forget('keeping')
-      if (made) tell(`You are told when ${made.words}.`)
-    } catch (error) {
-      tell(sentence(error))
-    }
-  }
-
   async function set(event: SubmitEvent): Promise<void> {
     event.preventDefault()
-    await attempt(() =>
-      kept.setAlert({ kind: 'price', symbol, level: level ?? usual, way, until: until || null, note }),
+    const [typed, said] = [level, note]
+    await setAlert(
+      { kind: 'price', symbol, level: typed ?? usual, way, until: until || null, note: said },
+      () => {
+        if (level !== typed || note !== said) return // what was typed since is for the next one
+        level = null
+        note = ''
+      },
     )
-    level = null
-    note = ''
   }
 </script>
 
@@ -88,8 +83,7 @@
           >
           <button
             class="quiet"
-            onclick={() =>
-              attempt(() => kept.setAlert({ kind: 'line', symbol, drawing: line.id, way: 'either' }))}
+            onclick={() => setAlert({ kind: 'line', symbol, drawing: line.id, way: 'either' })}
             >Tell me</button
           >
         </p>
@@ -101,15 +95,10 @@
               <span class="min-w-0 flex-1 {one.armed ? '' : 'text-ink3'}"
                 >{one.words}{one.armed ? '' : one.fired ? ', fired' : ', disarmed'}</span
               >
-              <button
-                class="link"
-                onclick={() => attempt(() => kept.arm(one.id, !one.armed).then(() => undefined))}
+              <button class="link" onclick={() => attempt(['keeping'], () => kept.arm(one.id, !one.armed))}
                 >{one.armed ? 'disarm' : 'arm'}</button
               >
-              <button
-                class="link"
-                aria-label="Delete: {one.words}"
-                onclick={() => attempt(() => kept.removeAlert(one.id))}>✕</button
+              <button class="link" aria-label="Delete: {one.words}" onclick={() => removeAlert(one)}>✕</button
               >
             </li>
           {/each}

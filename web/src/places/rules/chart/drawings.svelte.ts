@@ -4,34 +4,44 @@ import { NAMES, points, type Kind, type Point } from '$lib/charts/drawing'
 import { tell } from '$lib/notice.svelte'
 import { ask, client } from '$lib/queries'
 
+/** The chart that is drawn on. */
+interface On {
+  symbol: string
+  of: Drawn
+}
+
 export class Drawings {
   all = $state.raw<Drawing[]>([])
   selected = $state<number | null>(null)
   tool = $state<Kind | null>(null)
-  #symbol = ''
-  #query: Drawn = { as_of: null, frame: 'day' }
+  #on: On = { symbol: '', of: { as_of: null, frame: 'day' } }
+  #turn: Promise<void> = Promise.resolve()
 
-  async load(symbol: string, query: Drawn): Promise<void> {
-    if (symbol !== this.#symbol) {
+  async load(symbol: string, of: Drawn): Promise<void> {
+    if (symbol !== this.#on.symbol) {
       this.all = []
       this.selected = null
     }
-    this.#symbol = symbol
-    this.#query = query
+    const on = (this.#on = { symbol, of })
     try {
-      const found = await client.fetchQuery(ask.drawings(symbol, query))
-      if (this.#symbol === symbol && this.#query === query) this.all = found
+      const found = await client.fetchQuery(ask.drawings(symbol, of))
+      if (this.#on === on) this.all = found
     } catch (error) {
       tell(sentence(error))
     }
   }
 
-  async #attempt(work: () => Promise<void>): Promise<void> {
-    try {
-      await work()
-    } catch (error) {
-      tell(sentence(error))
-    }
+  /** In the order they were asked: what is undone at once is not done after it. */
+  #inTurn(work: () => Promise<void>): Promise<void> {
+    this.#turn = this.#turn.then(work).catch((error) => tell(sentence(error)))
+    return this.#turn
+  }
+
+  /** What is on show after a deed on one chart: nothing new, where another chart is on show by then. */
+  #show(on: On, all: (before: Drawing[]) => Drawing[]): boolean {
+    if (this.#on.symbol !== on.symbol) return false
+    this.all = all(this.all)
+    return true
   }
 
   /** As the server takes it: the range's later point may come first. */
@@ -39,42 +49,43 @@ export class Drawings {
     return { kind: kind as Kind, points: at.map((p) => ({ ...p, day: p.day.slice(0, 10) })), text }
   }
 
-  add = (kind: Kind, at: Point[], text = ''): Promise<void> =>
-    this.#attempt(async () => {
-      const made = await api.draw(this.#symbol, this.#query, this.#body(kind, at, text))
-      this.all = [...this.all, made]
-      this.selected = made.id
+  /** on: the chart it belongs to; the one on show, or the one it was taken from. */
+  add = (kind: Kind, at: Point[], text = '', on = this.#on): Promise<void> =>
+    this.#inTurn(async () => {
+      const made = await api.draw(on.symbol, on.of, this.#body(kind, at, text))
       this.tool = null
-      tell(`${NAMES[kind]} drawn.`, { label: 'Undo', run: () => void this.erase(made, false) })
+      if (this.#show(on, (before) => [...before, made])) this.selected = made.id
+      tell(`${NAMES[kind]} drawn.`, { label: 'Undo', run: () => void this.erase(made, false, on) })
     })
 
-  #put(drawing: Drawing, at: Point[], text: string): Promise<void> {
-    return this.#attempt(async () => {
-      const made = await api.redraw(this.#symbol, this.#query, drawing.id, this.#body(drawing.kind, at, text))
-      this.all = this.all.map((d) => (d.id === made.id ? made : d))
+  #put(drawing: Drawing, at: Point[], text: string, on: On): Promise<void> {
+    return this.#inTurn(async () => {
+      const made = await api.redraw(on.symbol, on.of, drawing.id, this.#body(drawing.kind, at, text))
+      this.#show(on, (before) => before.map((d) => (d.id === made.id ? made : d)))
     })
   }
 
   move = (drawing: Drawing, at: Point[]): Promise<void> => {
-    const before = points(drawing)
+    const [before, on] = [points(drawing), this.#on]
     tell(`${NAMES[drawing.kind as Kind]} moved.`, {
       label: 'Undo',
-      run: () => void this.#put(drawing, before, drawing.text),
+      run: () => void this.#put(drawing, before, drawing.text, on),
     })
-    return this.#put(drawing, at, drawing.text)
+    return this.#put(drawing, at, drawing.text, on)
   }
 
-  name = (drawing: Drawing, text: string): Promise<void> => this.#put(drawing, points(drawing), text)
+  name = (drawing: Drawing, text: string): Promise<void> =>
+    this.#put(drawing, points(drawing), text, this.#on)
 
-  erase = (drawing: Drawing, undo = true): Promise<void> =>
-    this.#attempt(async () => {
-      await api.erase(this.#symbol, drawing.id)
-      this.all = this.all.filter((d) => d.id !== drawing.id)
-      if (this.selected === drawing.id) this.selected = null
+  erase = (drawing: Drawing, undo = true, on = this.#on): Promise<void> =>
+    this.#inTurn(async () => {
+      await api.erase(on.symbol, drawing.id)
       if (undo)
         tell(`${NAMES[drawing.kind as Kind]} deleted.`, {
           label: 'Undo',
-          run: () => void this.add(drawing.kind as Kind, points(drawing), drawing.text),
+          run: () => void this.add(drawing.kind as Kind, points(drawing), drawing.text, on),
         })
+      this.#show(on, (before) => before.filter((d) => d.id !== drawing.id))
+      if (this.selected === drawing.id) this.selected = null
     })
 }
