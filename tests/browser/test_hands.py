@@ -108,7 +108,12 @@ def test_the_panes_keep_their_widths_wherever_one_signs_in(page: Page) -> None:
     page.evaluate("localStorage.clear()")
     held: list[Route] = []  # however late they come
     page.route("**/api/preferences", lambda route: held.append(route))
-    with page.expect_response("**/api/lists"), page.expect_response("**/api/market"), page.expect_response("**/api/catalogue"):
+    with (
+        page.expect_response("**/api/lists"),
+        page.expect_response("**/api/market"),
+        page.expect_response("**/api/catalogue"),
+        page.expect_request("**/api/preferences"),
+    ):
         page.reload()
     expect(page.get_by_text("Loading the market …")).to_be_visible()
     held[0].continue_()

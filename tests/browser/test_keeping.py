@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.states import counted, undo
 from tests.browser.test_evening import serious
@@ -162,3 +162,64 @@ def test_the_places_fit_a_narrow_window_and_are_accessible(page: Page, address: 
         expect(page.locator("section[data-state]")).to_have_attribute("data-state", re.compile("counted|computing"))
         assert serious(page) == [], place
         assert page.evaluate("document.documentElement.scrollWidth <= window.innerWidth"), place
+
+
+def test_what_is_written_stays_with_its_instrument_and_is_sent_once(page: Page) -> None:
+    open_rule(page, "Above the 200-day average")
+    counted(page)
+    chart = page.get_by_role("region", name=re.compile("^Chart of"))
+    symbols = []
+    for key in ("s", "j"):
+        expect(chart).to_be_visible()
+        name = str(chart.get_attribute("aria-label"))
+        symbols.append(name.split()[-1])
+        if key == "j":
+            break
+        page.keyboard.press("s")
+        expect(page.get_by_text(f"{symbols[0]} is shortlisted.")).to_be_visible()
+        page.keyboard.press("j")
+        expect(chart).not_to_have_attribute("aria-label", name)
+    page.keyboard.press("s")
+    expect(page.get_by_text(f"{symbols[1]} is shortlisted.")).to_be_visible()
+    page.keyboard.press("g")
+    page.keyboard.press("n")
+    listed = page.get_by_role("list", name="On this stage")
+    first, second = (listed.get_by_role("button", name=re.compile(one)) for one in symbols)
+    note, other = (page.get_by_label(f"A note on {one}") for one in symbols)
+    first.click()
+    note.fill("half a thought")
+    second.click()
+    expect(other).to_have_value("")
+    page.reload()  # the address names what is in view
+    expect(other).to_be_visible()
+    first.click()
+    note.fill("a whole thought")
+    second.click()
+    first.click()
+    expect(note).to_have_value("a whole thought")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    expect(note).to_have_value("")
+    expect(page.get_by_text("a whole thought")).to_be_visible()
+    note.press("Escape")
+
+    page.keyboard.press("b")
+    form = page.get_by_role("form", name=f"A fill of {symbols[0]}")
+    expect(form.get_by_label("what")).to_be_focused()
+    form.get_by_label("shares").fill("10")
+    sent: list[Route] = []  # however late the answer comes
+    page.route("**/fills", lambda route: sent.append(route))
+    with page.expect_request("**/fills"):
+        form.get_by_label("shares").press("Enter")
+    form.get_by_label("shares").press("Enter")
+    sent[0].continue_()
+    expect(page.get_by_text(re.compile(f"^{symbols[0]}: bought 10 at"))).to_be_visible()
+    expect(page).to_have_url(re.compile("/bench/holding"))
+    assert len(sent) == 1
+    page.unroute("**/fills")
+    page.keyboard.press("z")  # what the line at the foot offers
+    expect(page).to_have_url(re.compile("/bench/(shortlisted|planned)"))
+    for symbol in symbols:
+        page.goto(page.url.rsplit("/", 1)[0])
+        listed.get_by_role("button", name=re.compile(symbol)).click()
+        page.keyboard.press("x")
+        expect(page.get_by_text(f"{symbol} is off the bench.")).to_be_visible()

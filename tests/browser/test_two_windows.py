@@ -209,8 +209,10 @@ def test_who_signs_out_while_something_is_under_way_is_asked_once(page: Page) ->
             route.fallback()
 
     page.route("**/api/session", hold)
+    rule = page.get_by_role("link", name="Uptrend stack")
+    expect(rule).to_be_visible()  # nothing else is under way
     page.get_by_role("button", name=re.compile("Sign out")).click()
-    page.get_by_role("link", name="Uptrend stack").click()
+    rule.click()
     expect(page.get_by_role("dialog", name="Sign in again")).to_be_visible()
     (route, answer), *_ = held
     route.fulfill(response=answer)

@@ -146,6 +146,16 @@ def test_fills_by_hand_in_parts_with_costs(api: Api, other: Api, stand: Stand) -
     first = fill("buy", 100, price, cost=2)
     assert (first["status"], first["warning"]) == (200, "")
     assert stage(item) == "holding"
+    # Its only fill taken away, it never was a position: it waits again where it did, and comes back with the fill.
+    assert api.delete(f"/bench/{item}/fills/{first['id']}").status_code == 204
+    assert (stage(item), position(api, item)["holding"]) == ("planned", None)
+    api.put(f"/bench/{item}/plan", {"plan": plan | {"stop": plan["stop"] * 0.99}})
+    assert api.post(f"/bench/{item}/fills/{first['id']}/restore").status_code == 204
+    assert stage(item) == "holding"
+    assert BenchItem.objects.get(id=item).first_stop == pytest.approx(plan["stop"] * 0.99)
+    assert api.delete(f"/bench/{item}/fills/{first['id']}").status_code == 204
+    api.put(f"/bench/{item}/plan", {"plan": plan})
+    assert api.post(f"/bench/{item}/fills/{first['id']}/restore").status_code == 204
     assert "outside that day’s range" in fill("buy", 100, price * 2)["warning"]
     assert fill("sell", 500, price)["detail"] == "500 shares cannot be left: 200 were held then."
     assert "a short does not belong" in fill("short", 5, price)["detail"]

@@ -72,14 +72,19 @@ def enter(item: BenchItem, asked: dict[str, Any]) -> tuple[Fill, str]:
         cost=asked["cost"],
         factor=factor,
     )
-    if item.first_stop is None and asked["action"] in INTO and item.plan is not None:
-        item.first_stop = item.plan["stop"]
-        item.save(update_fields=["first_stop"])
+    _first_stop(item, made)
     _settle(item, market, now)
     text = f"{WORDS[made.action]} {shares_words(made.shares)} at {made.price:.2f}, by hand"
     BenchEvent.objects.create(item=item, kind="filled", moment=str(moment), text=text)
     odd = int(market.bars.days[end - 1]) == moment.day and not low <= made.price <= high
     return made, f"{made.price:.2f} lies outside that day’s range, {low:.2f} to {high:.2f}." if odd else ""
+
+
+def _first_stop(item: BenchItem, fill: Fill) -> None:
+    """What is risked is told by the plan's stop as it is when the first share is bought."""
+    if item.first_stop is None and fill.action in INTO and item.plan is not None:
+        item.first_stop = item.plan["stop"]
+        item.save(update_fields=["first_stop"])
 
 
 def _by_hand(item: BenchItem, market: Market) -> None:
@@ -92,15 +97,18 @@ def _by_hand(item: BenchItem, market: Market) -> None:
 def _settle(item: BenchItem, market: Market, now: Moment) -> None:
     """After fills by hand have changed: whether they can have been, and the stage that follows from them. Raises Refused."""
     held = held_said(market, item, now)
-    if held is None:
-        return
-    if (
-        held.shares > 0
-        and item.stage == "closed"
+    again = (
+        item.stage == "closed"
         and items_of(item.owner).exclude(id=item.id).exclude(stage="closed").filter(symbol=item.symbol).exists()
-    ):
-        raise Refused(f"{item.symbol} is on the bench again already.", 409)
-    to_stage(item, "holding" if held.shares > 0 else "closed", now)
+    )
+    if held is not None:
+        if held.shares > 0 and again:
+            raise Refused(f"{item.symbol} is on the bench again already.", 409)
+        to_stage(item, "holding" if held.shares > 0 else "closed", now)
+    elif item.stage in ("holding", "closed") and not again:  # the last fill is taken away: it never was a position
+        item.first_stop = None
+        item.save(update_fields=["first_stop"])
+        to_stage(item, "shortlisted" if item.plan is None else "planned", now)
 
 
 def still_held(item: BenchItem) -> str:
@@ -127,6 +135,8 @@ def strike(item: BenchItem, fill: Fill, back: bool = False) -> None:
     _by_hand(item, market)
     fill.deleted = None if back else timezone.now()
     fill.save(update_fields=["deleted"])
+    if back:
+        _first_stop(item, fill)
     _settle(item, market, market.standing(market.latest))
     text = f"{WORDS[fill.action]} {shares_words(fill.shares)} at {fill.price:.2f}: {'brought back' if back else 'taken away'}"
     BenchEvent.objects.create(item=item, kind="filled", moment=fill.moment, text=text)

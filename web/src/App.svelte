@@ -66,9 +66,12 @@
     if (!name) return
     trouble = ''
     try {
+      const quiet = await listen()
+      if (who !== name) return quiet() // signed out meanwhile
+      ends.push(quiet)
       const [end] = await Promise.all([loadMarket(), loadPreferences()])
       ready = true
-      ends.push(end, listen())
+      ends.push(end)
       // Where nothing is there yet, the first thing to do is to bring it.
       const none = !market.now?.sessions.length
       if (!placeOf(route.path) || (none && route.path === HOME)) go(none ? '/data' : HOME, true)

@@ -1,5 +1,5 @@
 import { expect, it, vi } from 'vitest'
-import { attempt, undoable } from './attempt'
+import { attempt, once, undoable } from './attempt'
 import { notice } from './notice.svelte'
 
 const seen = vi.hoisted(() => ({ forgotten: [] as (string | undefined)[], fetched: Promise.resolve() }))
@@ -32,4 +32,17 @@ it('says why something is refused, also where it was to be undone', async () => 
   undoable('It is deleted.', ['rules'], refused)
   notice.now!.action!.run()
   await vi.waitFor(() => expect(notice.now?.text).toBe('There is no such rule any more.'))
+})
+
+it('does nothing twice that is pressed again while the answer is on its way', async () => {
+  const answers: (() => void)[] = []
+  const press = once(() => new Promise<void>((resolve) => answers.push(resolve)))
+  const submit = new Event('submit', { cancelable: true })
+  const first = press(submit)
+  await press(new Event('submit'))
+  expect([answers.length, submit.defaultPrevented]).toEqual([1, true])
+  answers[0]!()
+  await first
+  void press(new Event('click'))
+  expect(answers).toHaveLength(2)
 })

@@ -1,5 +1,5 @@
 import { beforeEach, expect, it, vi } from 'vitest'
-import { take, unfinished, watchJob, type JobEvent } from './moved'
+import { listen, take, unfinished, watchJob, type JobEvent } from './moved'
 import { client } from './queries'
 
 const job = (id: number, state: JobEvent['state'], share = 0): { what: 'job' } & JobEvent => ({
@@ -57,4 +57,46 @@ it('knows what has not ended', () => {
   expect(
     (['waiting', 'running', 'done', 'failed', 'interrupted'] as const).map((state) => unfinished({ state })),
   ).toEqual([true, true, false, false, false])
+})
+
+it('lets a page fetch once its stream stands, or as soon as there is none to wait for', async () => {
+  const streams: {
+    onmessage: (message: { data: string }) => void
+    onerror: () => void
+    close: () => void
+  }[] = []
+  vi.stubGlobal('document', {
+    visibilityState: 'visible',
+    addEventListener: vi.fn(),
+    removeEventListener: vi.fn(),
+  })
+  vi.stubGlobal(
+    'EventSource',
+    class {
+      constructor() {
+        streams.push(this as never)
+      }
+      static CLOSED = 2
+      readyState = 0
+      close = vi.fn()
+    },
+  )
+  const stands = vi.fn()
+  for (const first of [
+    () => streams.at(-1)!.onmessage({ data: '{"what": "everything"}' }),
+    () => streams.at(-1)!.onerror(),
+  ]) {
+    const listening = listen()
+    void listening.then(stands)
+    await Promise.resolve()
+    expect(stands).not.toHaveBeenCalled()
+    first()
+    const end = await listening
+    expect(stands).toHaveBeenCalledTimes(1)
+    stands.mockClear()
+    end()
+    expect(streams.at(-1)!.close).toHaveBeenCalled()
+  }
+  expect(streams).toHaveLength(2)
+  vi.unstubAllGlobals()
 })

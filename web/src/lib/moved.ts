@@ -25,6 +25,7 @@ type Event =
     }
 
 const KEPT = 100
+const PATIENCE = 1_000
 const AGAIN = 5_000 // after a refusal, which the browser does not try again by itself
 
 let stream: EventSource | null = null
@@ -81,15 +82,18 @@ export function take(event: Event): void {
   }
 }
 
-function open(): void {
+/** begun: called with its first word, or once none is to be waited for. */
+function open(begun: () => void = () => undefined): void {
   clearTimeout(again)
-  if (stream || document.visibilityState === 'hidden') return
+  if (stream || document.visibilityState === 'hidden') return begun()
   const mine = (stream = new EventSource('/api/events'))
   mine.onmessage = (message) => {
     server.away = false
     take(JSON.parse(message.data as string) as Event)
+    begun()
   }
   mine.onerror = () => {
+    begun()
     if (stream === mine) server.away = true
     if (mine.readyState !== EventSource.CLOSED || stream !== mine) return
     stream = null
@@ -109,10 +113,16 @@ function shut(): void {
 // A page that nobody sees holds no stream: a browser has few to one server.
 const seen = () => (document.visibilityState === 'hidden' ? shut() : open())
 
-/** Listens until the returned function is called: while somebody is signed in. */
-export function listen(): () => void {
+/**
+ * Listens until the returned function is called: while somebody is signed in. Resolves once the stream stands, so that
+ * what is fetched from then on is not fetched again as it begins; but nobody waits long for it.
+ */
+export async function listen(): Promise<() => void> {
   document.addEventListener('visibilitychange', seen)
-  open()
+  await new Promise<void>((begun) => {
+    setTimeout(begun, PATIENCE)
+    open(begun)
+  })
   return () => {
     document.removeEventListener('visibilitychange', seen)
     shut()

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** The accounts of this installation, for staff. */
   import { api, sentence, type Schemas } from '$lib/api'
+  import { once } from '$lib/attempt'
   import { day } from '$lib/format'
   import { tell } from '$lib/notice.svelte'
   import { ask, client, query } from '$lib/queries'
@@ -27,15 +28,14 @@
     }
   }
 
-  async function add(event: SubmitEvent): Promise<void> {
-    event.preventDefault()
+  const add = once(async () => {
     const made = { name, password, staff }
     await attempt(() => api.addPerson(made), `The account ${name} is made, with the starter rules.`)
     if (!refused) {
       name = password = ''
       staff = false
     }
-  }
+  })
 </script>
 
 <h2 class="mt-8 font-title text-[19px]">People</h2>

@@ -21,7 +21,7 @@
 
   interface Props {
     stage?: Stage
-    /** The item that an address names; where it has moved on, so does the address. */
+    /** The item in view, which the address names: where it moves on to another stage, the address goes along. */
     id?: number | null
   }
   const { stage = 'shortlisted', id = null }: Props = $props()
@@ -31,7 +31,6 @@
   /** Items whose way off this stage is asked for: gone from view at once, before the server has answered. */
   let leaving = $state.raw<number[]>([])
   const items = $derived((all ?? []).filter((one) => one.stage === stage && !leaving.includes(one.id)))
-  let chosen = $state<number | null>(null)
   let wanted = $state('')
   const shown = $derived(
     items.filter((one) =>
@@ -43,15 +42,16 @@
   const at = $derived(
     Math.max(
       0,
-      shown.findIndex((one) => one.id === chosen),
+      shown.findIndex((one) => one.id === id),
     ),
   )
   const item = $derived(shown[at] ?? null)
+  const view = (one: BenchItem | undefined) => go(`/bench/${one ? `${one.stage}/${one.id}` : stage}`, true)
   $effect(() => {
-    const named = id === null ? undefined : all?.find((one) => one.id === id)
-    if (!named) return
-    chosen = named.id
-    if (named.stage !== stage) go(`/bench/${named.stage}/${named.id}`, true)
+    const named = all?.find((one) => one.id === id && !leaving.includes(one.id))
+    if (named && named.stage !== stage) view(named)
+    // None is named yet, or it is gone: named from here on, what is in view stays so, whatever comes before it.
+    else if (!named && item) view(item)
   })
   let noting = $state(false)
   const planning = new Planning(() => (stage === 'closed' ? null : (item?.id ?? null)))
@@ -60,7 +60,7 @@
   let before: Promise<unknown> = Promise.resolve()
   function inTurn(work: () => Promise<unknown>): Promise<unknown> {
     hush() // what it would undo is no more the last that was done
-    before = before.then(() => attempt(['bench'], work))
+    before = before.then(() => attempt(['bench'], work, 'shown'))
     return before
   }
 
@@ -74,7 +74,7 @@
   })
 
   async function away(one: BenchItem, work: () => Promise<unknown>): Promise<void> {
-    chosen = shown[at + 1]?.id ?? shown[at - 1]?.id ?? null
+    view(shown[at + 1] ?? shown[at - 1])
     leaving = [...leaving, one.id]
     await inTurn(work)
     leaving = leaving.filter((id) => id !== one.id)
@@ -110,14 +110,15 @@
     const command = commandIn(event, 'bench')
     if (!command) return
     event.preventDefault()
-    if (command === 'bench.next') chosen = shown[Math.min(at + 1, shown.length - 1)]?.id ?? null
-    else if (command === 'bench.before') chosen = shown[Math.max(at - 1, 0)]?.id ?? null
+    if (command === 'bench.next') view(shown[Math.min(at + 1, shown.length - 1)])
+    else if (command === 'bench.before') view(shown[Math.max(at - 1, 0)])
     else if (!item) return
     else if (command === 'bench.keep' && next) move(item, next)
     else if (command === 'bench.drop') drop(item)
     else if (command === 'bench.note') noting = true
     else if (command === 'bench.fill') {
-      if (position.data?.clock)
+      // While that is asked anew the form opens: what cannot be is refused there, in a sentence.
+      if (position.data?.clock && !position.isFetching)
         tell(`${item.symbol} is with the clock: take it back to enter a fill by hand.`)
       else entering = true
     }
@@ -187,7 +188,7 @@
                   ? 'bg-row'
                   : ''}"
                 aria-current={one.id === item?.id ? 'true' : undefined}
-                onclick={() => (chosen = one.id)}
+                onclick={() => view(one)}
               >
                 <Row {one} />
               </button>

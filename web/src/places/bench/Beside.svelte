@@ -1,3 +1,8 @@
+<script module lang="ts">
+  /** Notes that are written and not kept yet, by item: a half-written one is neither lost nor another's. */
+  const drafts = $state<Record<number, string>>({})
+</script>
+
 <script lang="ts">
   /** What is known of the instrument in view: technical state, what the watched rules say, notes and history. */
   import { sentence } from '$lib/api'
@@ -20,7 +25,6 @@
   const state_ = query(() => ask.technicalState(item.symbol, market.asOf))
   const past = query(() => ask.benchHistory(item.id))
   const now = $derived(state_.data ?? null)
-  let text = $state('')
   let box: HTMLTextAreaElement | undefined = $state()
   $effect(() => {
     if (noting && box) {
@@ -48,10 +52,11 @@
 
   async function keep(event: SubmitEvent): Promise<void> {
     event.preventDefault()
-    await attempt(['bench'], async () => {
-      await bench.note(item.id, text, market.asOf)
-      text = ''
-    })
+    const [of, text] = [item.id, drafts[item.id] ?? '']
+    if (!text.trim()) return
+    drafts[of] = '' // the next may be begun before this one is kept
+    const done = await attempt(['bench'], () => bench.note(of, text, market.asOf))
+    if (!done) drafts[of] = [text, drafts[of]].filter(Boolean).join('\n')
   }
 </script>
 
@@ -107,9 +112,9 @@
       maxlength="2000"
       aria-label="A note on {item.symbol}"
       placeholder="a note (n)"
-      bind:value={text}
+      bind:value={() => drafts[item.id] ?? '', (text) => (drafts[item.id] = text)}
     ></textarea>
-    {#if text.trim()}<button class="quiet">Keep</button>{/if}
+    {#if drafts[item.id]?.trim()}<button class="quiet">Keep</button>{/if}
   </form>
   <ul class="mt-1">
     {#each past.data ?? [] as one (one.id)}

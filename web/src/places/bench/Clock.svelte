@@ -22,7 +22,7 @@
   async function clock(on: boolean, leaves: boolean, said: string): Promise<void> {
     busy = true
     const asked = { on, leaves, as_of: market.asOf }
-    if (await attempt(['bench', 'keeping'], () => bench.clock(item.id, asked))) tell(said)
+    if (await attempt(['bench', 'keeping'], () => bench.clock(item.id, asked), 'shown')) tell(said)
     busy = false
   }
 

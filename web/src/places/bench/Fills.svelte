@@ -3,12 +3,11 @@
   import { tick, untrack } from 'svelte'
   import { sentence } from '$lib/api'
   import { hush } from '$lib/notice.svelte'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, once, undoable } from '$lib/attempt'
   import { moment, price, whole } from '$lib/format'
   import { bench, type BenchItem, type FillIn, type Position } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
   import { forget } from '$lib/queries'
-  import { go } from '$lib/router.svelte'
 
   interface Props {
     item: BenchItem
@@ -55,30 +54,29 @@
     void tick().then(() => first?.focus())
   }
 
-  async function enter(event: SubmitEvent): Promise<void> {
-    event.preventDefault()
+  const enter = once(async () => {
     hush()
-    const of = item.id
+    const { id: of, symbol } = item // by the answer's time it may be another that is in view
+    const asked = {
+      action,
+      shares: Number(shares),
+      price: Number(at),
+      cost: Number(cost) || 0,
+      day,
+    }
     try {
-      const made = await bench.fill(of, {
-        action,
-        shares: Number(shares),
-        price: Number(at),
-        cost: Number(cost) || 0,
-        day,
-      })
+      const { id, warning } = await bench.fill(of, asked)
       entering = false
-      go(`/bench/${item.stage}/${item.id}`, true) // named, it is gone after to the stage that the fill moves it to
       undoable(
-        `${item.symbol}: ${WORDS[action]} ${whole(Number(shares))} at ${price(Number(at))}.${made.warning ? ` ${made.warning}` : ''}`,
+        `${symbol}: ${WORDS[asked.action]} ${whole(asked.shares)} at ${price(asked.price)}.${warning ? ` ${warning}` : ''}`,
         ABOUT,
-        () => bench.strike(of, made.id),
+        () => bench.strike(of, id),
       )
-      await forget(...ABOUT)
+      void forget(...ABOUT)
     } catch (error) {
       trouble = sentence(error)
     }
-  }
+  })
 
   async function strike(id: number): Promise<void> {
     const of = item.id

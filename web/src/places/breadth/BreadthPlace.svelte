@@ -3,6 +3,7 @@
   import { untrack } from 'svelte'
   import { Popover } from 'bits-ui'
   import { sentence } from '$lib/api'
+  import { once } from '$lib/attempt'
   import { setAlert } from '$lib/alerting'
   import { copy, download } from '$lib/csv'
   import Editor from '$lib/editor/Editor.svelte'
@@ -155,13 +156,11 @@
     if (line) tell((await copy(line)) ? `Copied: ${line}` : `The clipboard is closed to this page: ${line}`)
   }
 
-  async function keep(event: SubmitEvent): Promise<void> {
-    event.preventDefault()
-    if (await open.saveAs(newName)) {
-      saving = false
-      newName = ''
-    }
-  }
+  const keep = once(async () => {
+    if (!(await open.saveAs(newName))) return
+    saving = false
+    newName = ''
+  })
 </script>
 
 <svelte:head><title>{open.title}, Upper Wick</title></svelte:head>

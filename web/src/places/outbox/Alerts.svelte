@@ -2,7 +2,7 @@
   /** All alerts: what each waits for, whether it is armed, and what it said. */
   import { sentence } from '$lib/api'
   import { removeAlert } from '$lib/alerting'
-  import { attempt } from '$lib/attempt'
+  import { attempt, once } from '$lib/attempt'
   import { day, moment } from '$lib/format'
   import { keeping as kept } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
@@ -15,12 +15,9 @@
   let scope = $state('')
   const scopes = $derived([...market.lists.map((list) => list.name), ...(market.now?.universes ?? [])])
 
-  const add = (event: SubmitEvent) => {
-    event.preventDefault()
-    void attempt(['keeping'], () =>
-      kept.setAlert({ kind: 'report', days, scope: scope || (scopes[0] ?? '') }),
-    )
-  }
+  const add = once(() =>
+    attempt(['keeping'], () => kept.setAlert({ kind: 'report', days, scope: scope || (scopes[0] ?? '') })),
+  )
 </script>
 
 <div class="overflow-auto px-5 pt-3 pb-10">

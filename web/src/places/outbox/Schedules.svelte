@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Rules that run by themselves: when, over what, and where their hits go. */
   import { sentence, type Schemas } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, once, undoable } from '$lib/attempt'
   import { hits, moment } from '$lib/format'
   import { keeping as kept, type Schedule } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
@@ -41,8 +41,7 @@
     ],
   })
 
-  async function set(event: SubmitEvent): Promise<void> {
-    event.preventDefault()
+  const set = once(async () => {
     const [asked, typed] = [body(), JSON.stringify([form, times, editing])]
     await attempt(ABOUT, async () => {
       await (editing === null ? kept.setSchedule(asked) : kept.changeSchedule(editing, asked))
@@ -51,7 +50,7 @@
       times = ''
       editing = null
     })
-  }
+  })
 
   function edit(one: Schedule): void {
     const { rule, universe, weekdays, mails, puts, on } = one

@@ -2,7 +2,7 @@
   /** How sessions went that began like this one. */
   import { Popover } from 'bits-ui'
   import { api, sentence } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable, once } from '$lib/attempt'
   import DayPick from '$lib/DayPick.svelte'
   import { day, longDay } from '$lib/format'
   import { dayOf, market } from '$lib/market.svelte'
@@ -39,7 +39,7 @@
   const name = $derived(found?.indices.find((one) => one.symbol === found.index)?.name ?? '')
   const short = (iso: string) => longDay(iso).replace(/ \d{4}$/, '')
 
-  async function openInRules(): Promise<void> {
+  const openInRules = once(async () => {
     if (!found) return
     await attempt(['rules'], async () => {
       const head = `name: Mornings like ${day(found.session)}\nabout: Sessions that began like ${longDay(found.session)}, ${STAGES[found.stage]}.\n`
@@ -50,7 +50,7 @@
         api.remove(made.id).then(() => go('/precedents')),
       )
     })
-  }
+  })
 
   function toggle(symbol: string, on: boolean): void {
     const now = found?.indices.map((one) => one.symbol) ?? []

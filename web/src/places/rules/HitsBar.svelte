@@ -2,7 +2,7 @@
   import { DropdownMenu } from 'bits-ui'
   import type { SvelteSet } from 'svelte/reactivity'
   import { api, sentence, type Hit, type Scan, type Since } from '$lib/api'
-  import { attempt } from '$lib/attempt'
+  import { attempt, once } from '$lib/attempt'
   import { copy, csv, download } from '$lib/csv'
   import { day } from '$lib/format'
   import { market } from '$lib/market.svelte'
@@ -84,17 +84,16 @@
     }
   }
 
-  async function keepList(event: SubmitEvent): Promise<void> {
-    event.preventDefault()
-    await attempt(['lists', 'bars'], async () => {
+  const keepList = once(() =>
+    attempt(['lists', 'bars'], async () => {
       const kept = await api.keepList(
         listName,
         taken.map((hit) => hit.symbol),
       )
       naming = false
       tell(`“${kept.name}” holds ${kept.symbols.length} symbols and can be chosen as a universe.`)
-    })
-  }
+    }),
+  )
 </script>
 
 <div class="flex shrink-0 flex-wrap items-center gap-x-5 gap-y-1 px-4 py-1.5 text-[13px]">

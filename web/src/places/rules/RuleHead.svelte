@@ -3,7 +3,7 @@
   import { DropdownMenu } from 'bits-ui'
   import { api, sentence } from '$lib/api'
   import { setAlert } from '$lib/alerting'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable, once } from '$lib/attempt'
   import { download } from '$lib/csv'
   import { whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
@@ -67,9 +67,9 @@
   const offset = $derived(offsetOf(open.headers))
   const first = $derived(counts.errors[0])
 
-  async function duplicate(): Promise<void> {
-    await attempt(['rules'], async () => go(`/rules/${(await api.duplicate(open.saved!.id)).id}`))
-  }
+  const duplicate = once(() =>
+    attempt(['rules'], async () => go(`/rules/${(await api.duplicate(open.saved!.id)).id}`)),
+  )
 
   async function remove(): Promise<void> {
     const rule = open.saved!

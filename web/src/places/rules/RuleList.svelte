@@ -1,6 +1,6 @@
 <script lang="ts">
   import { api, sentence, type RuleSummary } from '$lib/api'
-  import { attempt } from '$lib/attempt'
+  import { attempt, once } from '$lib/attempt'
   import { commandIn } from '$lib/commands'
   import { download } from '$lib/csv'
   import { day } from '$lib/format'
@@ -50,9 +50,9 @@
     return [...parts, rule.side, `${rule.bars} bars`, `v${rule.version}`, saved].filter(Boolean).join(' · ')
   }
 
-  async function write(): Promise<void> {
-    await attempt(['rules'], async () => go(`/rules/${(await api.create('', 'Untitled rule')).id}`))
-  }
+  const write = once(() =>
+    attempt(['rules'], async () => go(`/rules/${(await api.create('', 'Untitled rule')).id}`)),
+  )
 
   async function bring(event: Event): Promise<void> {
     const input = event.currentTarget as HTMLInputElement

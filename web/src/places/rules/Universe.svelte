@@ -1,7 +1,7 @@
 <script lang="ts">
   import { Popover } from 'bits-ui'
   import { api, type BenchList } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, once, undoable } from '$lib/attempt'
   import { copy } from '$lib/csv'
   import { whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
@@ -37,14 +37,13 @@
     })
   }
 
-  async function keep(event: SubmitEvent): Promise<void> {
-    event.preventDefault()
-    await attempt(['lists', 'bars'], async () => {
+  const keep = once(() =>
+    attempt(['lists', 'bars'], async () => {
       const kept = await api.keepList(pastedName, pasted.split(/[\s,;]+/).filter(Boolean))
       pasted = pastedName = ''
       tell(`“${kept.name}” holds ${kept.symbols.length} symbols.`)
-    })
-  }
+    }),
+  )
 
   async function take(list: BenchList): Promise<void> {
     const done = await copy(list.symbols.join(', '))

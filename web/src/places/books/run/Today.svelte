@@ -1,7 +1,7 @@
 <script lang="ts">
   /** What the book holds on the as-of day, where stops stand tomorrow, and what it orders for the next session. */
   import { sentence, type Schemas } from '$lib/api'
-  import { attempt } from '$lib/attempt'
+  import { attempt, once } from '$lib/attempt'
   import { csv, download } from '$lib/csv'
   import { day, percent, price, tone, whole } from '$lib/format'
   import { tell } from '$lib/notice.svelte'
@@ -49,7 +49,7 @@
   }
 
   /** Entries go on the bench; those with a price and a stop as plans, with the shares of the book. */
-  async function toBench(): Promise<void> {
+  const toBench = once(async () => {
     await attempt(['bench'], async () => {
       let plans = 0
       for (const order of entries) {
@@ -73,7 +73,7 @@
         run: () => go(plans ? '/bench/planned' : '/bench'),
       })
     })
-  }
+  })
 
   function save(): void {
     download(

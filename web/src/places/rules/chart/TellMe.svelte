@@ -3,7 +3,7 @@
   import { Popover } from 'bits-ui'
   import { type Drawing } from '$lib/api'
   import { setAlert, removeAlert } from '$lib/alerting'
-  import { attempt } from '$lib/attempt'
+  import { attempt, once } from '$lib/attempt'
   import { price } from '$lib/format'
   import { keeping as kept } from '$lib/keeping'
   import { ask, query } from '$lib/queries'
@@ -23,8 +23,12 @@
   const lines = $derived(drawings.filter((one) => one.kind === 'line' || one.kind === 'level'))
   const usual = $derived(close === null ? 1 : Number((close * 1.01).toPrecision(4)))
 
-  async function set(event: SubmitEvent): Promise<void> {
-    event.preventDefault()
+  $effect(() => {
+    void symbol // what was typed for one instrument is nothing for the next
+    level = null
+    until = note = ''
+  })
+  const set = once(async () => {
     const [typed, said] = [level, note]
     await setAlert(
       { kind: 'price', symbol, level: typed ?? usual, way, until: until || null, note: said },
@@ -34,7 +38,7 @@
         note = ''
       },
     )
-  }
+  })
 </script>
 
 <Popover.Root bind:open>
