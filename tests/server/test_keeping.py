@@ -328,7 +328,15 @@ def test_the_desk_shows_watched_rules_and_says_what_is_still_computed(api: Api, 
     assert all(one["pending"] for one in api.get("/desk").json()["watched"])
     api.put(f"/watched/{rule}", {"on": False})
     assert len(api.get("/desk").json()["watched"]) == 1
-    assert Watched.objects.count() == 1
+    assert Watched.on_desk.count() == 1
+    # Put back while nothing has moved, it was watched all along; later it begins anew.
+    since = Watched.objects.get(rule=rule).since
+    api.put(f"/watched/{rule}", {"on": True})
+    assert Watched.on_desk.get(rule=rule).since == since
+    api.put(f"/watched/{rule}", {"on": False})
+    now = stand(1)
+    api.put(f"/watched/{rule}", {"on": True})
+    assert Watched.on_desk.get(rule=rule).since == str(now) != since
 
 
 def test_rules_that_are_too_much_at_once_are_looked_at_in_parts(stand: Stand, api: Api, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -81,7 +81,7 @@ class Watch:
         """What was told, what the desk's rules have found, which alerts are armed."""
         armed = Alert.objects.filter(armed=True, deleted__isnull=True).aggregate(n=Count("id"), latest=Max("seen"))
         told = Message.objects.aggregate(latest=Max("id"))
-        return (*told.values(), *armed.values(), tuple(Watched.objects.order_by("id").values_list("digest", flat=True)))
+        return (*told.values(), *armed.values(), tuple(Watched.on_desk.order_by("id").values_list("digest", flat=True)))
 
     def _of_bench(self) -> Any:
         """What happened on the bench: the clock moves things there."""

@@ -86,7 +86,7 @@ def state(owner: Any, symbol: str, as_of: str | None) -> dict[str, Any]:
         raise Refused(f"There is no instrument {symbol}.", 404)
     day, values = _values([symbol], as_of, tuple(WORDS))
     v = values[symbol]
-    watched = Watched.objects.filter(rule__owner=owner, rule__deleted__isnull=True).select_related("rule")
+    watched = Watched.on_desk.filter(rule__owner=owner).select_related("rule")
     rules = [
         {"rule": w.rule_id, "name": w.rule.name, "hit": symbol in w.hits, "fresh": symbol in w.fresh}
         for w in watched

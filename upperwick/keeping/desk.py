@@ -113,7 +113,7 @@ def _universe(market: Market) -> str:
 
 def _watched(owner: Any, now: Moment) -> list[dict[str, Any]]:
     found = []
-    rows = Watched.objects.filter(rule__owner=owner, rule__deleted__isnull=True).select_related("rule").order_by("rule__name")
+    rows = Watched.on_desk.filter(rule__owner=owner).select_related("rule").order_by("rule__name")
     for one in rows:
         rule = one.rule
         found.append({

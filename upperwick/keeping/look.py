@@ -73,8 +73,8 @@ def mark() -> tuple[Any, ...]:
         Breadth.objects.aggregate(latest=Max("saved"))["latest"],
         BenchList.objects.aggregate(latest=Max("saved"))["latest"],
         BenchEvent.objects.aggregate(latest=Max("id"))["latest"],
-        *Watched.objects.aggregate(**counted).values(),
         # Each by itself: one switched off and another on at once are as many as before.
+        *Watched.on_desk.order_by("id").values_list("id"),
         *Schedule.objects.filter(on=True, deleted__isnull=True)
         .order_by("id")
         .values_list("id", "rule", "universe", "weekdays", "times"),
@@ -94,7 +94,7 @@ def look() -> int:
     ):  # first: what they put on lists is looked at by the others
         told += _schedule(schedule, market, now)
     alerts = list(Alert.objects.filter(armed=True, deleted__isnull=True).select_related("owner").order_by("id"))
-    watched = Watched.objects.filter(rule__deleted__isnull=True).select_related("rule__owner")
+    watched = Watched.on_desk.select_related("rule__owner")
     stale = {one: digest for one in watched if (digest := digest_at(one.rule, now)) != one.digest}
     scans.at(now).expect(expected([alert for alert in alerts if alert.seen < now.key], scans))
     scans.at(now).expect((one.rule.owner, one.rule.text, None) for one in stale)

@@ -54,8 +54,19 @@ class Schedule(models.Model):
         ordering = ["id"]
 
 
+class OnDesk(models.Manager["Watched"]):
+    """Those that are watched now."""
+
+    def get_queryset(self) -> models.QuerySet["Watched"]:
+        return super().get_queryset().filter(ended="", rule__deleted__isnull=True)
+
+
 class Watched(models.Model):
-    """A rule whose hits the desk shows, and what its latest scan found. digest: of what that scan hangs on."""
+    """A rule whose hits the desk shows, and what its latest scan found. digest: of what that scan hangs on. ended: the moment at which it was
+    taken off the desk; "" while it is watched."""
+
+    objects = models.Manager()
+    on_desk = OnDesk()
 
     rule = models.OneToOneField(Rule, on_delete=models.CASCADE, related_name="watched")
     since = models.CharField(max_length=20)
@@ -66,6 +77,7 @@ class Watched(models.Model):
     scanned = models.PositiveIntegerField(default=0)
     trouble = models.CharField(max_length=300, blank=True)
     seconds = models.FloatField(null=True, blank=True)
+    ended = models.CharField(max_length=20, blank=True, default="")
 
 
 class Message(models.Model):

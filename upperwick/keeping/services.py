@@ -162,15 +162,18 @@ def set_schedule(owner: Any, asked: dict[str, Any], found: Schedule | None = Non
 
 
 def watch(owner: Any, rule_id: int, on: bool) -> None:
-    """Puts a rule on the desk, or takes it off. Raises Refused."""
+    """Puts a rule on the desk, or takes it off. Put back within the same moment it was watched all along. Raises Refused."""
     rule = find_rule(owner, rule_id)
+    now = str(_now()[1])
     if not on:
-        Watched.objects.filter(rule=rule).delete()
+        Watched.on_desk.filter(rule=rule).update(ended=now)
         return
-    if Watched.objects.filter(rule__owner=owner).count() >= MOST_WATCHED:
+    if Watched.on_desk.filter(rule__owner=owner).exclude(rule=rule).count() >= MOST_WATCHED:
         raise Refused(f"The desk watches at most {MOST_WATCHED} rules; take one off first.")
-    _, now = _now()
-    Watched.objects.get_or_create(rule=rule, defaults={"since": str(now)})
+    made, _ = Watched.objects.get_or_create(rule=rule, defaults={"since": now})
+    if made.ended:
+        made.since, made.ended = made.since if made.ended == now else now, ""
+        made.save(update_fields=["since", "ended"])
 
 
 # -- the outbox --------------------------------------------------------------------------------------------------------------

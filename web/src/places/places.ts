@@ -103,7 +103,7 @@ export const PLACES: readonly Place[] = [
     help: 'the bench: shortlisted, planned, holding, closed',
     match: (path) => {
       const found = /^\/bench(?:\/(shortlisted|planned|holding|closed)(?:\/(\d+))?)?\/?$/.exec(path)
-      return found && { stage: found[1] ?? 'shortlisted', id: found[2] ? Number(found[2]) : null }
+      return found && { stage: found[1] ?? 'shortlisted', named: found[2] ? Number(found[2]) : null }
     },
     load: () => import('./bench/BenchPlace.svelte'),
   },

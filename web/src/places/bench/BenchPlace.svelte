@@ -22,9 +22,9 @@
   interface Props {
     stage?: Stage
     /** The item in view, which the address names: where it moves on to another stage, the address goes along. */
-    id?: number | null
+    named?: number | null
   }
-  const { stage = 'shortlisted', id = null }: Props = $props()
+  const { stage = 'shortlisted', named = null }: Props = $props()
   const STAGES: Stage[] = ['shortlisted', 'planned', 'holding', 'closed']
   const answer = query(() => ({ ...ask.bench(market.asOf), ...keeping }))
   const all = $derived(answer.data ?? null)
@@ -42,16 +42,16 @@
   const at = $derived(
     Math.max(
       0,
-      shown.findIndex((one) => one.id === id),
+      shown.findIndex((one) => one.id === named),
     ),
   )
   const item = $derived(shown[at] ?? null)
   const view = (one: BenchItem | undefined) => go(`/bench/${one ? `${one.stage}/${one.id}` : stage}`, true)
   $effect(() => {
-    const named = all?.find((one) => one.id === id && !leaving.includes(one.id))
-    if (named && named.stage !== stage) view(named)
+    const found = all?.find((one) => one.id === named && !leaving.includes(one.id))
+    if (found && found.stage !== stage) view(found)
     // None is named yet, or it is gone: named from here on, what is in view stays so, whatever comes before it.
-    else if (!named && item) view(item)
+    else if (!found && item) view(item)
   })
   let noting = $state(false)
   const planning = new Planning(() => (stage === 'closed' ? null : (item?.id ?? null)))

@@ -87,8 +87,13 @@
   function keep(event: SubmitEvent): void {
     event.preventDefault()
     if (!name.trim()) return
-    choose({ tables: { ...preferences.now.tables, [name.trim()]: $state.snapshot(table()) } })
-    tell(`Columns and order are kept as “${name.trim()}”.`)
+    const before = preferences.now.tables ?? {}
+    const there = name.trim() in before
+    choose({ tables: { ...before, [name.trim()]: $state.snapshot(table()) } })
+    tell(
+      `Columns and order are kept as “${name.trim()}”${there ? ', in place of those before' : ''}.`,
+      there ? { label: 'Undo', run: () => choose({ tables: before }) } : undefined,
+    )
     name = ''
   }
 

@@ -2,7 +2,8 @@
   import { DropdownMenu } from 'bits-ui'
   import type { SvelteSet } from 'svelte/reactivity'
   import { api, sentence, type Hit, type Scan, type Since } from '$lib/api'
-  import { attempt, once } from '$lib/attempt'
+  import { once } from '$lib/attempt'
+  import { keepList } from '$lib/lists'
   import { copy, csv, download } from '$lib/csv'
   import { day } from '$lib/format'
   import { market } from '$lib/market.svelte'
@@ -84,15 +85,12 @@
     }
   }
 
-  const keepList = once(() =>
-    attempt(['lists', 'bars'], async () => {
-      const kept = await api.keepList(
-        listName,
-        taken.map((hit) => hit.symbol),
-      )
-      naming = false
-      tell(`“${kept.name}” holds ${kept.symbols.length} symbols and can be chosen as a universe.`)
-    }),
+  const keep = once(() =>
+    keepList(
+      listName,
+      taken.map((hit) => hit.symbol),
+      () => (naming = false),
+    ),
   )
 </script>
 
@@ -153,7 +151,7 @@
   </span>
 </div>
 {#if naming}
-  <form class="flex shrink-0 items-center gap-3 bg-paper2 px-4 py-1.5 text-[13px]" onsubmit={keepList}>
+  <form class="flex shrink-0 items-center gap-3 bg-paper2 px-4 py-1.5 text-[13px]" onsubmit={keep}>
     <label class="flex flex-1 items-center gap-2"
       >Keep {what} as the list
       <!-- svelte-ignore a11y_autofocus -->

@@ -2,6 +2,7 @@
   import { Popover } from 'bits-ui'
   import { api, type BenchList } from '$lib/api'
   import { attempt, once, undoable } from '$lib/attempt'
+  import { keepList } from '$lib/lists'
   import { copy } from '$lib/csv'
   import { whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
@@ -38,11 +39,7 @@
   }
 
   const keep = once(() =>
-    attempt(['lists', 'bars'], async () => {
-      const kept = await api.keepList(pastedName, pasted.split(/[\s,;]+/).filter(Boolean))
-      pasted = pastedName = ''
-      tell(`“${kept.name}” holds ${kept.symbols.length} symbols.`)
-    }),
+    keepList(pastedName, pasted.split(/[\s,;]+/).filter(Boolean), () => (pasted = pastedName = '')),
   )
 
   async function take(list: BenchList): Promise<void> {
