@@ -85,11 +85,11 @@ export class Planning {
   }
 
   async keep(symbol: string): Promise<void> {
-    const [id, plan] = [this.#id(), this.levels]
+    const [id, plan, tried] = [this.#id(), this.levels, this.tried]
     if (id === null || !plan) return
     await attempt(['bench'], async () => {
       await bench.keepPlan(id, plan, market.asOf)
-      this.tried = null
+      if (this.tried === tried) this.tried = null // what was changed since, here or of another item, is tried still
       tell(`The plan for ${symbol} is kept.`)
     })
   }
@@ -99,7 +99,7 @@ export class Planning {
     if (id === null) return
     await attempt(['bench'], async () => {
       await bench.keepPlan(id, null, market.asOf)
-      this.tried = null
+      if (this.#id() === id) this.tried = null
       const taken = `The plan for ${symbol} is taken away.`
       if (before) undoable(taken, ['bench'], () => bench.keepPlan(id, before, market.asOf))
       else tell(taken)

@@ -5,13 +5,12 @@
   import { forget } from '$lib/queries'
 
   const { there }: { there: DataThere } = $props()
-  let benchmark = $state('')
-  let zone = $state('')
   let refused = $state('')
-  $effect(() => {
-    benchmark = there.benchmark
-    zone = there.zone
-  })
+  // Told again and again while data move: only another answer takes the place of what is being typed.
+  const kept = $derived(there.benchmark)
+  const keptZone = $derived(there.zone)
+  let benchmark = $derived(kept)
+  let zone = $derived(keptZone)
   const zones = Intl.supportedValuesOf('timeZone')
 
   async function choose(body: { benchmark?: string; zone?: string }, done: string): Promise<void> {
