@@ -2,7 +2,7 @@
 import type { Chart } from '$lib/api'
 import { monthName, price, read, short } from '$lib/format'
 import { MONO } from './echarts'
-import { ticks, type Scale } from './scale'
+import { keptApart, ticks, type Scale } from './scale'
 
 export interface Colours {
   ink: string
@@ -142,13 +142,12 @@ export function names(
     const at = y(mark.value)
     if (at > top && at < bottom) add(mark.label, mark.value, 3)
   }
-  found.sort((a, b) => a.y - b.y)
-  for (let i = 1; i < found.length; i++) found[i]!.y = Math.max(found[i]!.y, found[i - 1]!.y + GAP)
-  const over = (found.at(-1)?.y ?? 0) - (bottom - 4)
-  if (over > 0) {
-    found.at(-1)!.y -= over
-    for (let i = found.length - 2; i >= 0; i--) found[i]!.y = Math.min(found[i]!.y, found[i + 1]!.y - GAP)
-  }
+  const apart = keptApart(
+    found.map((one) => one.y),
+    GAP,
+    bottom - 4,
+  )
+  found.forEach((one, i) => (one.y = apart[i]!))
   return found
 }
 

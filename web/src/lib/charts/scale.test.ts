@@ -1,5 +1,11 @@
 import { describe, expect, it } from 'vitest'
-import { scaleOf, ticks } from './scale'
+import { keptApart, scaleOf, ticks } from './scale'
+
+it('keeps what is written at heights apart, and above the bottom', () => {
+  expect(keptApart([50, 10, 12], 14, 200)).toEqual([50, 10, 24])
+  expect(keptApart([195, 190, 30], 14, 200)).toEqual([200, 186, 30])
+  expect(keptApart([], 14, 200)).toEqual([])
+})
 
 describe('the price axis', () => {
   it('goes there and back', () => {

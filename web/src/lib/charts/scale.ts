@@ -14,6 +14,26 @@ export function scaleOf(log: boolean): Scale {
   }
 }
 
+/**
+ * Heights moved apart as little as may be, so that what is written at each can be read, and none under the bottom.
+ * Comes back in the order it was given. All in pixels, downwards.
+ */
+export function keptApart(heights: readonly number[], gap: number, bottom: number): number[] {
+  const found = [...heights]
+  const order = heights.map((_, i) => i).sort((a, b) => heights[a]! - heights[b]!)
+  let least = -Infinity
+  for (const i of order) {
+    found[i] = Math.max(found[i]!, least)
+    least = found[i]! + gap
+  }
+  let most = bottom
+  for (const i of order.reverse()) {
+    found[i] = Math.min(found[i]!, most)
+    most = found[i]! - gap
+  }
+  return found
+}
+
 /** Round prices between two, about `count` of them, evenly spread to the eye on either scale. */
 export function ticks(low: number, high: number, count: number, log: boolean): number[] {
   const ratio = log ? (high / low) ** (1 / count) - 1 : 0

@@ -177,24 +177,26 @@
             <button class="link" onclick={take}>CSV</button>
           </p>
         {/if}
-        <ul
-          class="overflow-auto max-[899px]:max-h-[34vh] min-[900px]:min-h-0 min-[900px]:flex-1"
-          aria-label="On this stage"
-        >
-          {#each shown as one (one.id)}
-            <li>
-              <button
-                class="block w-full border-b border-hair px-4 py-2 text-left {one.id === item?.id
-                  ? 'bg-row'
-                  : ''}"
-                aria-current={one.id === item?.id ? 'true' : undefined}
-                onclick={() => view(one)}
-              >
-                <Row {one} />
-              </button>
-            </li>
-          {/each}
-        </ul>
+        {#if shown.length}
+          <ul
+            class="overflow-auto max-[899px]:max-h-[34vh] min-[900px]:min-h-0 min-[900px]:flex-1"
+            aria-label="On this stage"
+          >
+            {#each shown as one (one.id)}
+              <li>
+                <button
+                  class="block w-full border-b border-hair px-4 py-2 text-left {one.id === item?.id
+                    ? 'bg-row'
+                    : ''}"
+                  aria-current={one.id === item?.id ? 'true' : undefined}
+                  onclick={() => view(one)}
+                >
+                  <Row {one} />
+                </button>
+              </li>
+            {/each}
+          </ul>
+        {/if}
         {#if stage === 'planned' && shown.length}
           <details class="shrink-0 border-t border-hair px-4 py-2 text-[13px]">
             <summary class="cursor-pointer font-title text-[16px]">What a stop means</summary>

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** The plan's levels on the chart, each dragged or moved by keys, and the rail in R beside them. */
+  import { keptApart } from '$lib/charts/scale'
   import type { View } from '$lib/charts/PriceChart.svelte'
   import { fixed, percent, price } from '$lib/format'
   import type { Plan } from '$lib/keeping'
@@ -72,13 +73,17 @@
           .filter((mark) => mark.y > view.plot.top + 6 && mark.y < view.plot.bottom - 4)
       : [],
   )
-  /** Where a reason would lie over the name of the level beneath it, the name counts. */
-  const crowded = $derived((name: Name, y: number) =>
-    rows.some((other) => {
-      const gap = placed(other.level) - y
-      return other.name !== name && gap >= 0 && gap < 24
-    }),
-  )
+  /** Where the levels' names stand: over their lines, or under them where another's is in the way. */
+  const names = $derived.by(() => {
+    // Those beyond an edge in their order.
+    const over = rows.map((row) => placed(row.level) - 5 + view.y(row.level) / 1e6)
+    const apart = (heights: number[]) => keptApart(heights, 13, view.plot.bottom)
+    const pushed = apart(over)
+    return apart(over.map((y, i) => (pushed[i]! > y + 0.5 ? y + 17 : y)))
+  })
+  /** A reason stands under its line, where no other name does. */
+  const hasRoom = (nth: number, y: number) =>
+    names.every((at, i) => i === nth || at < y || at > y + 24) && names[nth]! < y
   const left = $derived(view.plot.left + (view.plot.right - view.plot.left) * 0.62)
   const round = (value: number) => Number(value.toFixed(value >= 1 ? 2 : 4))
 
@@ -115,6 +120,7 @@
   {#each marks as mark (mark.r)}
     <line x1={view.plot.right - 5} x2={view.plot.right} y1={mark.y} y2={mark.y} stroke="var(--ink3)" />
     <text
+      class="halo"
       x={view.plot.right - 9}
       y={mark.y + 3.5}
       text-anchor="end"
@@ -123,7 +129,7 @@
       font-family="var(--font-mono)">{mark.r > 0 ? '+' : '−'}{Math.abs(mark.r)} R</text
     >
   {/each}
-  {#each rows as { name, said, level, tint, why } (name)}
+  {#each rows as { name, said, level, tint, why }, nth (name)}
     {@const true_ = view.y(level)}
     {@const y = placed(level)}
     {@const off = y === true_ ? '' : true_ < y ? ' ↑' : ' ↓'}
@@ -149,13 +155,21 @@
       <rect x={left} y={y - 8} width={view.plot.right - left} height="16" fill="transparent" />
       <line x1={left} x2={view.plot.right} y1={y} y2={y} stroke={tint} stroke-width="1.4" />
       <circle cx={left} cy={y} r="4.5" fill={tint} />
-      <text x={left + 9} y={y - 5} font-size="11" font-weight="600" fill={tint} font-family="var(--font-mono)"
+      <text
+        class="halo"
+        x={left + 9}
+        y={names[nth]}
+        font-size="11"
+        font-weight="600"
+        fill={tint}
+        font-family="var(--font-mono)"
         >{said}
         {price(level)}{off}{name.startsWith('target') && risk > 0
           ? `, ${fixed(((level - levels.entry) * up) / risk, 1)} R`
           : ''}</text
       >
-      {#if why && !crowded(name, y)}<text
+      {#if why && hasRoom(nth, y)}<text
+          class="halo"
           x={left + 9}
           y={y + 13}
           font-size="10"
@@ -165,3 +179,13 @@
     </g>
   {/each}
 </svg>
+
+<style>
+  /* Read over bars, without a box that would hide them. */
+  .halo {
+    paint-order: stroke;
+    stroke: var(--paper);
+    stroke-width: 3px;
+    stroke-linejoin: round;
+  }
+</style>

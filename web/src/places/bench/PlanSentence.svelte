@@ -45,7 +45,7 @@
 </script>
 
 {#snippet stop(levels: PlanIn)}<input
-    class="inline-pick num w-20 text-left!"
+    class="inline-pick num text-left!"
     type="number"
     step="any"
     min="0"
@@ -76,7 +76,7 @@
           <option value="short">Sell short</option>
         </select>
         <input
-          class="inline-pick num w-16 text-left!"
+          class="inline-pick num text-left!"
           type="number"
           min="0"
           aria-label="Shares"
@@ -88,7 +88,7 @@
         />
         if it trades at
         <input
-          class="inline-pick num w-20 text-left!"
+          class="inline-pick num text-left!"
           type="number"
           step="any"
           min="0"

@@ -30,7 +30,7 @@
   </select>
   at
   <input
-    class="inline-pick num w-20 text-left!"
+    class="inline-pick num text-left!"
     type="number"
     step="any"
     min="0"
