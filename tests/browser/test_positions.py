@@ -64,6 +64,12 @@ def test_a_plan_goes_to_the_clock_and_back_and_is_filled_by_hand(page: Page, add
     ).to_be_visible()
     page.get_by_role("link", name=symbol).first.click()
     expect(page).to_have_url(re.compile(r"/bench/planned/\d+"))
+    expect(position.get_by_role("button", name="Take it back")).to_be_visible()
+    page.keyboard.press("b")
+    by_hand = page.get_by_role("form", name=f"A fill of {symbol}")
+    expect(by_hand.get_by_role("alert")).to_contain_text("is with the clock: take it back")
+    expect(by_hand.get_by_role("button", name="Enter it")).to_be_disabled()
+    by_hand.get_by_role("button", name="Leave it").click()
     position.get_by_role("button", name="Take it back").click()
     expect(page.get_by_text(f"The plan for {symbol} is taken back.")).to_be_visible()
 

@@ -11,10 +11,13 @@ import pytest
 from django.contrib.auth import get_user_model
 from django.test import Client
 
+from upperwick.bench.models import BenchEvent, BenchItem
 from upperwick.events import bus, views, watch
 from upperwick.events.models import Told
 from upperwick.jobs.models import Job
+from upperwick.keeping.models import Alert, Message, Watched
 from upperwick.market.models import DataVersion
+from upperwick.rules.models import Rule
 
 pytestmark = pytest.mark.django_db
 
@@ -74,6 +77,37 @@ def test_an_import_is_told_to_everybody(told):
     watched.look()
     watched.look()
     assert told == [("market", None, {})]
+
+
+def test_each_account_is_told_of_what_it_keeps_and_of_its_bench_alone(told):
+    one, two = account("one"), account("two")
+    watched = watch.Watch()
+    alert = Alert.objects.create(owner=one, kind="price", symbol="BEACON")
+    Message.objects.create(owner=two, key="m", kind="alert", moment="2024-06-28", subject="x", raw=b"")
+    item = BenchItem.objects.create(owner=two, symbol="BEACON", since="2024-06-28", moved="2024-06-28")
+    BenchEvent.objects.bulk_create(
+        [BenchEvent(item=item, kind="paper", moment="2024-06-28", text="filled")]
+    )  # as by another process
+    watched.look()
+    watched.look()
+    assert told == [("keeping", one.pk, {}), ("keeping", two.pk, {}), ("bench", two.pk, {})]
+    told.clear()
+    Alert.objects.filter(id=alert.id).update(armed=False)
+    rule = Rule.objects.create(owner=two, name="A", text="close > 1")
+    Watched.objects.create(rule=rule, since="2024-06-28")
+    watched.look()
+    assert [(what, owner) for what, owner, _ in told if what == "keeping"] == [("keeping", one.pk), ("keeping", two.pk)]
+
+
+def test_what_was_told_as_it_was_written_is_not_told_again(told, django_capture_on_commit_callbacks):
+    owner = account("one")
+    item = BenchItem.objects.create(owner=owner, symbol="BEACON", since="2024-06-28", moved="2024-06-28")
+    watched = watch.Watch()
+    with django_capture_on_commit_callbacks(execute=True):
+        event = BenchEvent.objects.create(item=item, kind="note", moment="2024-06-28", text="x")
+    watched.look()
+    assert told == []
+    assert not bus.heard(event.pk)  # nothing of it is kept
 
 
 def test_what_one_serving_process_tells_reaches_the_listeners_of_another(told, monkeypatch):

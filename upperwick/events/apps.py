@@ -32,7 +32,7 @@ class EventsConfig(AppConfig):
             tell("lists", instance.owner_id)
 
         def bench_moved(instance: BenchEvent, **_: object) -> None:
-            tell("bench", instance.item.owner_id)
+            tell("bench", instance.item.owner_id, event=instance.pk)
 
         def breadth_moved(instance: Breadth, **_: object) -> None:
             tell("breadths", instance.owner_id)

@@ -18,6 +18,7 @@ SIGNED_OUT = {"what": "signed out"}  # of some session of the account: each stre
 EVERYTHING = {"what": "everything"}  # in place of more than one listener can take
 
 _listeners: set["Listener"] = set()
+_heard: set[int] = set()  # of the bench: events whose owners were told here as they were written
 _lock = Lock()
 
 
@@ -77,11 +78,23 @@ def _write(what: str, owner_id: int | None, more: dict[str, Any]) -> None:
 
 
 def tell_here(what: str, owner_id: int | None = None, **more: Any) -> None:
-    """Tells the tabs that this process serves."""
+    """Tells the tabs that this process serves. event: number of what happened on the bench, which need not be looked for any more."""
     with _lock:
+        if "event" in more:
+            if len(_heard) >= KEPT:  # nobody listens, and nobody looks
+                _heard.clear()
+            _heard.add(more.pop("event"))
         listeners = [x for x in _listeners if owner_id is None or x.owner_id == owner_id]
     for listener in listeners:
         listener.tell({"what": what, **more})
+
+
+def heard(event: int) -> bool:
+    """Whether what happened on the bench was told here already; asked once."""
+    with _lock:
+        known = event in _heard
+        _heard.discard(event)
+        return known
 
 
 def owners() -> set[int]:

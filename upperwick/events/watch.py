@@ -3,16 +3,17 @@ none while nobody does."""
 
 import logging
 import time
+from collections import defaultdict
 from threading import Lock, Thread
 from typing import Any
 
 from django.db import connection
-from django.db.models import Count, Max, Q
+from django.db.models import Count, Max, Q, Sum
 
 from upperwick.bench.models import BenchEvent
 from upperwick.data import feed, findings
 from upperwick.data.incoming import moved_mark
-from upperwick.events.bus import PROCESS, owners, tell_here
+from upperwick.events.bus import PROCESS, heard, owners, tell_here
 from upperwick.events.models import Told
 from upperwick.jobs.models import UNFINISHED, Job
 from upperwick.keeping.models import Alert, Message, Watched
@@ -69,7 +70,8 @@ class Watch:
 
     def __init__(self) -> None:
         self._version, self._compiling, self._data = data_version(), missing(), self._of_data()
-        self._kept, self._bench = self._of_keeping(), self._of_bench()
+        self._kept = self._of_keeping()
+        self._message, self._bench = (model.objects.aggregate(latest=Max("id"))["latest"] or 0 for model in (Message, BenchEvent))
         self._newest = Job.objects.aggregate(newest=Max("id"))["newest"] or 0
         self._seen: dict[int, tuple[Any, ...]] = {}
         self._told = Told.objects.aggregate(latest=Max("id"))["latest"] or 0
@@ -77,15 +79,35 @@ class Watch:
     def _of_data(self) -> tuple[Any, ...]:
         return moved_mark(), feed.mark(), findings.mark()
 
-    def _of_keeping(self) -> tuple[Any, ...]:
-        """What was told, what the desk's rules have found, which alerts are armed."""
-        armed = Alert.objects.filter(armed=True, deleted__isnull=True).aggregate(n=Count("id"), latest=Max("seen"))
-        told = Message.objects.aggregate(latest=Max("id"))
-        return (*told.values(), *armed.values(), tuple(Watched.on_desk.order_by("id").values_list("digest", flat=True)))
+    def _of_keeping(self) -> dict[int, list[Any]]:
+        """By account: what the desk's rules have found, which alerts are armed."""
+        found: dict[int, list[Any]] = defaultdict(list)
+        armed = Alert.objects.filter(armed=True, deleted__isnull=True).order_by().values("owner_id")
+        for owner, *told in armed.annotate(n=Count("id"), latest=Max("seen"), arm=Sum("armings")).values_list(
+            "owner_id", "n", "latest", "arm"
+        ):
+            found[owner].append(told)
+        for owner, *told in Watched.on_desk.order_by("id").values_list("rule__owner_id", "id", "digest"):
+            found[owner].append(told)
+        return dict(found)
 
-    def _of_bench(self) -> Any:
-        """What happened on the bench: the clock moves things there."""
-        return BenchEvent.objects.aggregate(latest=Max("id"))["latest"]
+    def _look_at_keeping(self) -> None:
+        """Tells each account of its own: what is kept is nobody else's."""
+        kept, before = self._of_keeping(), self._kept
+        moved = {owner for owner in {*kept, *before} if kept.get(owner) != before.get(owner)}
+        self._kept = kept
+        for number, owner in Message.objects.filter(id__gt=self._message).order_by("id").values_list("id", "owner_id"):
+            self._message = number
+            moved.add(owner)
+        for owner in sorted(moved):
+            tell_here("keeping", owner)
+        played: set[int] = set()  # by the clock, in another process
+        for number, owner in BenchEvent.objects.filter(id__gt=self._bench).order_by("id").values_list("id", "item__owner_id"):
+            self._bench = number
+            if not heard(number):
+                played.add(owner)
+        for owner in sorted(played):
+            tell_here("bench", owner)
 
     def look(self) -> None:
         """Tells what moved since the last look. Each serving process looks for itself, so that none has to tell another of it."""
@@ -98,12 +120,7 @@ class Watch:
         if (version, compiling) != (self._version, self._compiling):
             tell_here("market" if version != self._version else "compiling")
             self._version, self._compiling = version, compiling
-        if (kept := self._of_keeping()) != self._kept:
-            tell_here("keeping")
-            self._kept = kept
-        if (bench := self._of_bench()) != self._bench:
-            tell_here("bench")
-            self._bench = bench
+        self._look_at_keeping()
         if (data := self._of_data()) != self._data:
             tell_here("data")
             self._data = data

@@ -116,12 +116,7 @@
     else if (command === 'bench.keep' && next) move(item, next)
     else if (command === 'bench.drop') drop(item)
     else if (command === 'bench.note') noting = true
-    else if (command === 'bench.fill') {
-      // While that is asked anew the form opens: what cannot be is refused there, in a sentence.
-      if (position.data?.clock && !position.isFetching)
-        tell(`${item.symbol} is with the clock: take it back to enter a fill by hand.`)
-      else entering = true
-    }
+    else if (command === 'bench.fill') entering = true
   }
 </script>
 

@@ -139,10 +139,13 @@
       /></label
     >
     <span class="flex items-end gap-3"
-      ><button class="act">Enter it</button>
+      ><button class="act" disabled={position.clock}>Enter it</button>
       <button type="button" class="link" onclick={() => (entering = false)}>Leave it</button></span
     >
-    {#if trouble}<p role="alert" class="col-span-2 text-loss">{trouble}</p>{/if}
+    {#if position.clock}<p role="alert" class="col-span-2 text-loss">
+        {item.symbol} is with the clock: take it back to enter what was really bought or sold.
+      </p>
+    {:else if trouble}<p role="alert" class="col-span-2 text-loss">{trouble}</p>{/if}
   </form>
 {/if}
 {#if position.fills.length}
