@@ -174,6 +174,7 @@ def test_the_places_fit_a_narrow_window_and_are_accessible(page: Page, address: 
         assert page.evaluate("document.documentElement.scrollWidth <= window.innerWidth"), place
 
 
+@pytest.mark.rotated(2)
 def test_what_is_written_stays_with_its_instrument_and_is_sent_once(page: Page) -> None:
     open_rule(page, "Above the 200-day average")
     counted(page)
