@@ -116,6 +116,11 @@ def test_an_alert_is_set_on_a_chart_armed_and_deleted(page: Page) -> None:
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile("/symbol/BEACON"))
     page.get_by_role("button", name="Tell me", exact=True).click()
+    page.get_by_label("Price", exact=True).fill("0")
+    page.get_by_label("Note", exact=True).fill("over the base")
+    page.get_by_role("button", name="Set", exact=True).click()
+    expect(page.get_by_text("At which price? It is above zero.")).to_be_visible()
+    expect(page.get_by_label("Note", exact=True)).to_have_value("over the base")  # refused, nothing typed is lost
     page.get_by_label("Price", exact=True).fill("123456")
     page.get_by_label("Which way").select_option("up")
     page.get_by_role("button", name="Set", exact=True).click()

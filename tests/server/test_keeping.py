@@ -149,6 +149,10 @@ def test_a_drawn_line_counts(api: Api, stand: Stand) -> None:
     ).json()
     made = api.post("/alerts", {"kind": "line", "symbol": symbol, "drawing": drawn["id"], "way": "down"})
     assert made.status_code == 200, made.content
+    # Erased and brought back it is the line that the alert waits at.
+    assert api.delete(f"/drawings/{symbol}/{drawn['id']}").status_code == 204
+    assert api.post("/alerts", {"kind": "line", "symbol": symbol, "drawing": drawn["id"]}).status_code == 422
+    assert api.post(f"/drawings/{symbol}/{drawn['id']}/restore").status_code == 204
     stand(0)
     told = look.look()
     close, low = of["close"], of["low"]

@@ -9,6 +9,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.server.conftest import Api
+from upperwick.market import drawings
 from upperwick.market.charts import rounded
 from upperwick.market.models import Report
 from upperwick.market.services import open_market
@@ -265,6 +266,24 @@ def test_drawings_are_kept_moved_and_erased_by_their_owner(api: Api, other: Api)
     assert other.delete(f"/drawings/{symbol}/{line['id']}").status_code == 404
     assert api.delete(f"/drawings/{symbol}/{line['id']}").status_code == 204
     assert len(api.get(f"/drawings/{symbol}").json()) == 1
+    assert api.put(f"/drawings/{symbol}/{line['id']}", {"kind": "line", "points": [first, second]}).status_code == 404
+    assert other.post(f"/drawings/{symbol}/{line['id']}/restore").status_code == 404
+    assert api.post(f"/drawings/{symbol}/{line['id']}/restore").status_code == 204
+    assert api.get(f"/drawings/{symbol}").json()[0] == line
+    assert api.post(f"/drawings/{symbol}/{line['id']}/restore").status_code == 404  # it is there
+
+
+def test_erased_drawings_are_kept_within_bounds(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(drawings, "MOST", 2)
+    symbol = symbols(scan(api, ALL))[0]
+    body = {"kind": "level", "points": [{"day": "2024-01-10", "price": 5}]}
+    erased = [api.post(f"/drawings/{symbol}", body).json()["id"] for _ in range(2)]
+    assert api.post(f"/drawings/{symbol}", body).status_code == 422
+    for one in erased:
+        api.delete(f"/drawings/{symbol}/{one}")
+    third = api.post(f"/drawings/{symbol}", body).json()["id"]
+    api.delete(f"/drawings/{symbol}/{third}")
+    assert [api.post(f"/drawings/{symbol}/{one}/restore").status_code for one in (*erased, third)] == [404, 204, 204]
 
 
 def test_a_drawing_follows_splits_and_is_not_seen_before_its_day(api: Api) -> None:

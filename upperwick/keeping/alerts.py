@@ -88,7 +88,7 @@ def _price(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fire
 
 
 def _line(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
-    drawing = Drawing.objects.filter(id=alert.about["drawing"], owner_id=alert.owner_id).first()
+    drawing = Drawing.objects.filter(id=alert.about["drawing"], owner_id=alert.owner_id, deleted__isnull=True).first()
     if drawing is None:
         raise Refused("The drawn line is gone; set the alert anew.")
     bars = market.bars
@@ -246,7 +246,9 @@ def checked(owner: Any, market: Market, asked: dict[str, Any]) -> tuple[str, dic
         factor = float(market.bars.factor[end - 1]) if end > market.bars.offsets[k] else 1.0
         return symbol, {"level": level * factor, "shown": level, "way": way, "note": note}
     if kind == "line":
-        drawing = Drawing.objects.filter(owner=owner, id=asked.get("drawing"), instrument__symbol=symbol).first()
+        drawing = Drawing.objects.filter(
+            owner=owner, id=asked.get("drawing"), instrument__symbol=symbol, deleted__isnull=True
+        ).first()
         if drawing is None or drawing.kind not in ("line", "level"):
             raise Refused("There is no such line on its chart.", 422)
         return symbol, {"drawing": drawing.id, "way": way, "note": note}

@@ -209,5 +209,12 @@ def redraw(request: HttpRequest, symbol: str, drawing_id: int, body: DrawingIn, 
 
 @router.delete("/drawings/{symbol}/{drawing_id}", response={204: None}, operation_id="erase")
 def erase(request: HttpRequest, symbol: str, drawing_id: int):
-    drawings.find(request.user, symbol, drawing_id).delete()
+    drawings.erase(request.user, symbol, drawing_id)
+    return Status(204, None)
+
+
+@router.post("/drawings/{symbol}/{drawing_id}/restore", response={204: None}, operation_id="restore_drawing")
+def restore(request: HttpRequest, symbol: str, drawing_id: int):
+    """Undoes an erasure: what waits at the drawing goes on."""
+    drawings.restore(request.user, symbol, drawing_id)
     return Status(204, None)

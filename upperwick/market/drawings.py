@@ -3,6 +3,8 @@
 from typing import Any
 
 import numpy as np
+from django.db.models import QuerySet
+from django.utils import timezone
 
 from upperwick.market.charts import rounded
 from upperwick.market.models import Drawing, Instrument
@@ -22,7 +24,7 @@ POINTS = {"line": 2, "level": 1, "range": 2, "text": 1}
 
 def drawings_of(owner: Any, symbol: str, as_of: str | None, frame: str = "day") -> list[dict[str, Any]]:
     """The drawings whose every point had been reached by the as-of day. Raises Refused for an unknown symbol."""
-    found = Drawing.objects.filter(owner=owner, instrument__symbol=symbol).order_by("id")
+    found = _kept(owner, symbol).order_by("id")
     told = [_told(drawing, symbol, as_of, frame) for drawing in found]
     return [t for t in told if t is not None]
 
@@ -44,8 +46,7 @@ def draw(
     if any(p[0] > iso(stand.at.day) for p in kept):
         raise Refused("A drawing lies on days up to the as-of day.", 422)
     if drawing_id is None:
-        if Drawing.objects.filter(owner=owner, instrument__symbol=symbol).count() >= MOST:
-            raise Refused(f"A chart holds at most {MOST} drawings; delete some first.", 422)
+        _room(owner, symbol)
         drawing = Drawing(owner=owner, instrument=Instrument.objects.get(symbol=symbol))
     else:
         drawing = find(owner, symbol, drawing_id)
@@ -56,12 +57,38 @@ def draw(
     return told
 
 
-def find(owner: Any, symbol: str, drawing_id: int) -> Drawing:
+def erase(owner: Any, symbol: str, drawing_id: int) -> None:
+    """Puts a drawing away; `restore` brings it back. Raises Refused (404)."""
+    found = find(owner, symbol, drawing_id)
+    found.deleted = timezone.now()
+    found.save(update_fields=["deleted"])
+    erased = _kept(owner, symbol, deleted=True).order_by("-deleted").values_list("id", flat=True)
+    Drawing.objects.filter(id__in=list(erased[MOST:])).delete()
+
+
+def restore(owner: Any, symbol: str, drawing_id: int) -> None:
+    """Brings an erased drawing back, as the one it was. Raises Refused."""
+    found = find(owner, symbol, drawing_id, deleted=True)
+    _room(owner, symbol)
+    found.deleted = None
+    found.save(update_fields=["deleted"])
+
+
+def find(owner: Any, symbol: str, drawing_id: int, deleted: bool = False) -> Drawing:
     """One drawing of the owner on an instrument. Raises Refused (404)."""
-    found = Drawing.objects.filter(owner=owner, id=drawing_id, instrument__symbol=symbol).first()
+    found = _kept(owner, symbol, deleted).filter(id=drawing_id).first()
     if found is None:
         raise Refused("There is no such drawing.", 404)
     return found
+
+
+def _kept(owner: Any, symbol: str, deleted: bool = False) -> QuerySet[Drawing]:
+    return Drawing.objects.filter(owner=owner, instrument__symbol=symbol, deleted__isnull=not deleted)
+
+
+def _room(owner: Any, symbol: str) -> None:
+    if _kept(owner, symbol).count() >= MOST:
+        raise Refused(f"A chart holds at most {MOST} drawings; delete some first.", 422)
 
 
 def _days(stand: Standing) -> Days:

@@ -204,7 +204,8 @@ class Checked(models.Model):
 
 
 class Drawing(models.Model):
-    """What a person has drawn on a chart. points: [day, price] each, prices on the scale of the instrument's first bar."""
+    """What a person has drawn on a chart. points: [day, price] each, prices on the scale of the instrument's first bar. `deleted` is set while
+    it can still be brought back, as the one that an alert waits at."""
 
     KINDS = [("line", "trend line"), ("level", "level"), ("range", "range"), ("text", "text")]
 
@@ -214,6 +215,7 @@ class Drawing(models.Model):
     points = models.JSONField()
     text = models.CharField(max_length=200, blank=True)
     saved = models.DateTimeField(auto_now=True)
+    deleted = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         indexes = [models.Index(fields=["owner", "instrument"])]

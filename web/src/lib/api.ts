@@ -210,6 +210,12 @@ export const api = {
     answer(
       client.DELETE('/api/drawings/{symbol}/{drawing_id}', { params: { path: { symbol, drawing_id } } }),
     ),
+  restoreDrawing: (symbol: string, drawing_id: number) =>
+    answer(
+      client.POST('/api/drawings/{symbol}/{drawing_id}/restore', {
+        params: { path: { symbol, drawing_id } },
+      }),
+    ),
   preferences: () => answer(client.GET('/api/preferences')),
   keepPreferences: (body: Preferences) => answer(client.PUT('/api/preferences', { body })),
   liquidity: (account: number, positions: number, percent: number) =>

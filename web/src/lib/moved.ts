@@ -25,7 +25,7 @@ type Event =
     }
 
 const KEPT = 100
-const PATIENCE = 1_000
+const PATIENCE = 1_000 // of a page that opens, for the stream's first word
 const AGAIN = 5_000 // after a refusal, which the browser does not try again by itself
 
 let stream: EventSource | null = null

@@ -343,6 +343,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drawings/{symbol}/{drawing_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Undoes an erasure: what waits at the drawing goes on.
+         */
+        post: operations["restore_drawing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules": {
         parameters: {
             query?: never;
@@ -8241,6 +8261,27 @@ export interface operations {
         };
     };
     erase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                symbol: string;
+                drawing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    restore_drawing: {
         parameters: {
             query?: never;
             header?: never;

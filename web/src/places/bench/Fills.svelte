@@ -93,7 +93,11 @@
   }}
 />
 {#if entering}
-  <form class="mt-3 grid grid-cols-2 gap-x-3 gap-y-1.5" onsubmit={enter} aria-label="A fill of {item.symbol}">
+  <form
+    class="mt-3 mb-4 grid grid-cols-2 gap-x-3 gap-y-1.5"
+    onsubmit={enter}
+    aria-label="A fill of {item.symbol}"
+  >
     <label class="text-ink2"
       >what<select class="field w-full" bind:this={first} bind:value={action}>
         {#each actions as one (one)}<option value={one}>{WORDS[one]}</option>{/each}

@@ -37,11 +37,16 @@ export class Drawings {
     return this.#turn
   }
 
-  /** What is on show after a deed on one chart: nothing new, where another chart is on show by then. */
-  #show(on: On, all: (before: Drawing[]) => Drawing[]): boolean {
+  /**
+   * What is on show after a deed on one chart: nothing new where another instrument is on show by then; where the same one
+   * is, of another day or frame, its prices are on another scale and are fetched. Whether the deed's chart is on show.
+   */
+  #show(on: On, all?: (before: Drawing[]) => Drawing[]): boolean {
     if (this.#on.symbol !== on.symbol) return false
-    this.all = all(this.all)
-    return true
+    const same = this.#on.of.as_of === on.of.as_of && this.#on.of.frame === on.of.frame
+    if (all && same) this.all = all(this.all)
+    else void this.load(on.symbol, this.#on.of)
+    return same
   }
 
   /** As the server takes it: the range's later point may come first. */
@@ -49,14 +54,15 @@ export class Drawings {
     return { kind: kind as Kind, points: at.map((p) => ({ ...p, day: p.day.slice(0, 10) })), text }
   }
 
-  /** on: the chart it belongs to; the one on show, or the one it was taken from. */
-  add = (kind: Kind, at: Point[], text = '', on = this.#on): Promise<void> =>
-    this.#inTurn(async () => {
+  add = (kind: Kind, at: Point[], text = ''): Promise<void> => {
+    const on = this.#on
+    return this.#inTurn(async () => {
       const made = await api.draw(on.symbol, on.of, this.#body(kind, at, text))
       this.tool = null
       if (this.#show(on, (before) => [...before, made])) this.selected = made.id
       tell(`${NAMES[kind]} drawn.`, { label: 'Undo', run: () => void this.erase(made, false, on) })
     })
+  }
 
   #put(drawing: Drawing, at: Point[], text: string, on: On): Promise<void> {
     return this.#inTurn(async () => {
@@ -77,13 +83,23 @@ export class Drawings {
   name = (drawing: Drawing, text: string): Promise<void> =>
     this.#put(drawing, points(drawing), text, this.#on)
 
+  /** As the one it was: an alert that waits at it goes on. */
+  #restore(drawing: Drawing, on: On): Promise<void> {
+    return this.#inTurn(async () => {
+      await api.restoreDrawing(on.symbol, drawing.id)
+      this.#show(on)
+      tell(`${NAMES[drawing.kind as Kind]} is back.`)
+    })
+  }
+
+  /** on: the chart it belongs to. */
   erase = (drawing: Drawing, undo = true, on = this.#on): Promise<void> =>
     this.#inTurn(async () => {
       await api.erase(on.symbol, drawing.id)
       if (undo)
         tell(`${NAMES[drawing.kind as Kind]} deleted.`, {
           label: 'Undo',
-          run: () => void this.add(drawing.kind as Kind, points(drawing), drawing.text, on),
+          run: () => void this.#restore(drawing, on),
         })
       this.#show(on, (before) => before.filter((d) => d.id !== drawing.id))
       if (this.selected === drawing.id) this.selected = null
