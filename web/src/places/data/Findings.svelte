@@ -37,14 +37,15 @@
 
   async function settle(one: Found, how: string, said: string): Promise<void> {
     busy = true
-    await attempt(['data'], async () => {
+    const work = async () => {
       const at = { kind: one.kind, symbol: one.symbol, day: one.day }
       await data.settle({ ...at, how })
       open = null
       const done = `${one.symbol}, ${shownDay(one.day)}: ${said.toLowerCase()}.`
       if (how === 'split' || how === 'out') tell(`${done} It stands among the imports, and is undone there.`)
       else undoable(done, ['data'], () => data.openAgain(at))
-    })
+    }
+    await attempt(['data'], work, 'shown') // not to be settled twice
     busy = false
   }
 </script>
