@@ -10,10 +10,10 @@ import pandas as pd
 import pytest
 
 from upperwick.cli.main import BESIDE, TABLE_NAMES, main
-from upperwick.market.beside import KINDS, BesideError, read_beside
+from upperwick.data.reading.reference import KINDS, BesideError, read_beside
+from upperwick.data.reading.tables import TABLES
 from upperwick.market.load import evaluator
 from upperwick.market.models import Dividend, Instrument, Report, Split
-from upperwick.market.tables import TABLES
 from upperwick.rules.services import plain_starters
 
 COLUMNS = {

@@ -143,7 +143,7 @@ def test_an_import_killed_midway_leaves_the_database_as_it_was(prices: Path, tmp
     program = (
         "import os, django; django.setup()\n"
         "from pathlib import Path\n"
-        "from upperwick.market import merging, store\nfrom upperwick.market.files import read_prices\n"
+        "from upperwick.market import merging, store\nfrom upperwick.data.reading.bars import read_prices\n"
         "real, seen = merging.blocks, []\n"
         "def blocks(*a):\n    seen.append(1)\n    os.kill(os.getpid(), 9) if len(seen) == 4 else None\n    return real(*a)\n"
         "merging.blocks = blocks\n"

@@ -8,8 +8,8 @@ from unittest import mock
 import pytest
 
 from tests.server.test_import import GOOD, HEAD, write
+from upperwick.data.reading.bars import read_prices
 from upperwick.market import load, packing, store
-from upperwick.market.files import read_prices
 from upperwick.market.load import load_market
 from upperwick.market.models import BarBlock, BlockData
 from wickcore.bars.bars import Bars

@@ -10,9 +10,9 @@ from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.server.conftest import Api
+from upperwick.data.reading.tables import TABLES
 from upperwick.jobs import services as jobs
 from upperwick.market.models import DataVersion, OwnFact
-from upperwick.market.tables import TABLES
 
 pytestmark = pytest.mark.django_db
 OWN = "symbol;day;name;value\nZZA;03/04/2024;tone;1,5\n"

@@ -9,13 +9,13 @@ import pytest
 from tests.server.conftest import Api
 from upperwick.data import findings
 from upperwick.data.models import Import, Settled
-from upperwick.data.reading import read_all
+from upperwick.data.reading.batch import read_all
+from upperwick.data.reading.infer import Answers
 from upperwick.data.taking import take
 from upperwick.data.undo import undo
 from upperwick.market import load
 from upperwick.market.load import evaluator
 from upperwick.market.models import Finding, Split
-from upperwick.market.understood import Answers
 from wickcore.bars.moment import iso
 
 pytestmark = pytest.mark.django_db

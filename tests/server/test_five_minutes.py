@@ -7,7 +7,7 @@ import pytest
 
 from tests import made
 from tests.commands import answer, run
-from upperwick.market.files import PriceFileError, read_prices
+from upperwick.data.reading.bars import PriceFileError, read_prices
 from wickcore.bars.bars import Bars
 from wickcore.bars.moment import Moment, clock, iso
 from wickcore.language.check import check_expression, check_rule

@@ -11,11 +11,11 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from upperwick.data.reading.bars import read_prices
+from upperwick.data.reading.source import PriceFileError
 from upperwick.market import aside, merging, packing, store
-from upperwick.market.files import read_prices
 from upperwick.market.load import data_version, load_market
 from upperwick.market.models import BarBlock, BlockData, Instrument, Member
-from upperwick.market.opened import PriceFileError
 from upperwick.market.spans import spans
 from wickcore.bars.bars import FIELDS
 from wickcore.bars.factor import factor

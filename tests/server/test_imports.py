@@ -15,16 +15,16 @@ from hypothesis import strategies as st
 
 from upperwick.data.models import Before, Import
 from upperwick.data.package import write_package
-from upperwick.data.reading import read_all
+from upperwick.data.reading.batch import read_all
+from upperwick.data.reading.infer import Answers, understand
+from upperwick.data.reading.source import PriceFileError
 from upperwick.data.rows import stored_rows
 from upperwick.data.taking import KEPT, count, take
 from upperwick.data.undo import undo, undoable
 from upperwick.market import demo, load
 from upperwick.market.load import load_market
 from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Instrument, Member, OwnFact, Split, Universe
-from upperwick.market.opened import PriceFileError
 from upperwick.market.services import overview
-from upperwick.market.understood import Answers, understand
 from upperwick.refused import Refused
 from wickcore.demo.market import make_market
 

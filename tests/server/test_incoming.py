@@ -9,12 +9,12 @@ import pytest
 from upperwick.data import incoming
 from upperwick.data.incoming import bring_in, digest, folder, look, shown
 from upperwick.data.models import Import
-from upperwick.data.reading import read_all
+from upperwick.data.reading.batch import read_all
+from upperwick.data.reading.infer import Answers
 from upperwick.data.taking import take
 from upperwick.data.undo import undo
 from upperwick.market.load import data_version, load_market
 from upperwick.market.models import DataVersion
-from upperwick.market.understood import Answers
 
 HEAD = "symbol,date,open,high,low,close,volume\n"
 GOOD = HEAD + "ZZA,2024-01-02,10,11,9,10.5,1000\n"

@@ -22,14 +22,14 @@ call_command("migrate", verbosity=0)
 import numpy as np
 from pathlib import Path
 from django.conf import settings
-from upperwick.data.reading import read_all
+from upperwick.data.reading.batch import read_all
 from upperwick.data.taking import take
 from upperwick.data.undo import undo
 from upperwick.market.load import evaluator, load_market
 from upperwick.market import kept_ahead, kept_table, merging
 from upperwick.market.models import CalendarEvent
 from upperwick.market.store import another_version
-from upperwick.market.understood import Answers
+from upperwick.data.reading.infer import Answers
 
 def flat(x):
     if x is None or isinstance(x, (str, int, float)): return x

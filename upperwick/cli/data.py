@@ -10,12 +10,12 @@ from upperwick.cli.shared import BAD_ROWS_SHOWN, Bad, emit, engine_of, symbol_of
 def import_files(given: Namespace) -> None:
     """Imports files of any of the open tables: all of them, or nothing. What is stored and not in the files stays as it is."""
     with_database()
-    from upperwick.data.reading import read_all
+    from upperwick.data.reading.batch import read_all
+    from upperwick.data.reading.infer import FLAGS, Answers, FileUnclear
+    from upperwick.data.reading.source import PriceFileError
     from upperwick.data.taking import count, take
     from upperwick.market.aside import AnotherImport
     from upperwick.market.models import BarBlock, DataVersion
-    from upperwick.market.opened import PriceFileError
-    from upperwick.market.understood import FLAGS, Answers, FileUnclear
 
     latest = DataVersion.objects.last()
     zone = given.zone or (latest.zone if latest else "")
@@ -63,7 +63,7 @@ def _say_counts(
                 "import": import_id,
             }
         )
-    from upperwick.market.tables import TABLES
+    from upperwick.data.reading.tables import TABLES
 
     for table, of in tables.items():
         among = f" of {symbols:,} symbol{'' if symbols == 1 else 's'}" if table == "bars" else ""
@@ -133,7 +133,7 @@ def export(given: Namespace) -> None:
 def _export_all(given: Namespace) -> None:
     with_database()
     from upperwick.data.package import write_package
-    from upperwick.market.opened import PriceFileError
+    from upperwick.data.reading.source import PriceFileError
 
     try:
         counts = write_package(given.file, given.text)
@@ -151,8 +151,8 @@ def _export_prices(given: Namespace) -> None:
     import numpy as np
     import pyarrow as pa
 
-    from upperwick.market.files import write_prices
-    from upperwick.market.opened import PriceFileError
+    from upperwick.data.reading.bars import write_prices
+    from upperwick.data.reading.source import PriceFileError
     from wickcore.bars.moment import clock
 
     wanted = [s.strip() for s in given.symbols.split(",")] if given.symbols else list(bars.symbols)

@@ -11,8 +11,8 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
+from upperwick.data.reading.endings import PRICE_FILES
 from upperwick.kernels import PARTS, spare_numba
-from upperwick.market.formats import PRICE_FILES
 from wickcore.bars.frame_names import FRAMES
 
 BESIDE = {

@@ -13,7 +13,7 @@ from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule
 
 if TYPE_CHECKING:
-    from upperwick.market.files import PriceTables
+    from upperwick.data.reading.bars import PriceTables
     from wickcore.bars.moment import Moment
     from wickcore.scan.evaluate import Evaluator
 
@@ -81,8 +81,8 @@ def checked_text(text: str, parts: dict[str, str], base: str) -> CheckedRule:
 
 def read_price_files(paths: list[Path], skip_bad: bool, any_date: bool = False) -> "PriceTables":
     """Prices from files. Raises Bad naming every bad row, unless those are to be left out."""
-    from upperwick.market.files import read_prices
-    from upperwick.market.opened import PriceFileError
+    from upperwick.data.reading.bars import read_prices
+    from upperwick.data.reading.source import PriceFileError
 
     try:
         found = read_prices(paths, any_date)
@@ -102,7 +102,7 @@ def engine_of(given: Namespace) -> "Evaluator":
     """An evaluator over the given files, or over the database; on the daily bars."""
     if given.prices is not None:
         without_data()
-        from upperwick.market.beside import KINDS, BesideError, read_beside
+        from upperwick.data.reading.reference import KINDS, BesideError, read_beside
         from wickcore.bars.market import market_of
         from wickcore.scan.evaluate import Evaluator
 

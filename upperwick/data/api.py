@@ -10,6 +10,7 @@ from ninja.files import UploadedFile
 from upperwick.data import feed, findings, incoming, services, uploads
 from upperwick.data.contents import contents, imports
 from upperwick.data.models import Import
+from upperwick.data.reading.tables import TABLES
 from upperwick.data.schemas import (
     ContentsOut,
     DataJobOut,
@@ -27,7 +28,6 @@ from upperwick.data.work import exports
 from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
 from upperwick.market.aside import AnotherImport
-from upperwick.market.tables import TABLES
 from upperwick.refused import Refused
 
 router = Router(tags=["data"])

@@ -13,14 +13,14 @@ from django.db import DatabaseError, connection, transaction
 from django.utils import timezone
 
 from upperwick.data.models import Before, Feed, Import, Settled
-from upperwick.data.reading import read_all
+from upperwick.data.reading.batch import read_all
+from upperwick.data.reading.infer import Answers
 from upperwick.data.taking import packed, take
 from upperwick.market.aside import clear, importing, staged
 from upperwick.market.load import by_instrument, data_version, evaluator
 from upperwick.market.merging import bars_of, join_parts, put_back
 from upperwick.market.models import BarBlock, Checked, Dividend, Finding, Instrument, Split
 from upperwick.market.store import another_version
-from upperwick.market.understood import Answers
 from upperwick.refused import Refused
 from wickcore.bars.bars import FIELDS
 from wickcore.bars.moment import iso, to_date, to_day

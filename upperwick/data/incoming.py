@@ -19,13 +19,13 @@ from django.utils import timezone
 from watchfiles import watch
 
 from upperwick.data.models import Import
-from upperwick.data.reading import Read, read_all
+from upperwick.data.reading.batch import Read, read_all
+from upperwick.data.reading.endings import PRICE_FILES
+from upperwick.data.reading.infer import Answers
+from upperwick.data.reading.source import PriceFileError
 from upperwick.data.taking import take
 from upperwick.market.aside import AnotherImport, clear, importing
-from upperwick.market.formats import PRICE_FILES
 from upperwick.market.models import BarBlock, DataVersion
-from upperwick.market.opened import PriceFileError
-from upperwick.market.understood import Answers
 
 LOOK_MILLISECONDS = 700  # a file that has not changed between two looks is whole
 NOT_YET = (".part", ".tmp", ".crdownload", ".partial")  # endings under which files are still being written

@@ -11,12 +11,12 @@ import pyarrow as pa
 import pyarrow.csv as pacsv
 import pyarrow.parquet as pq
 
-from upperwick.data.reading import PACKAGE
+from upperwick.data.reading.batch import PACKAGE
+from upperwick.data.reading.source import PriceFileError
+from upperwick.data.reading.tables import BARS, TABLES, Column, Table
 from upperwick.data.rows import DAYS, stored_rows
 from upperwick.market.models import BarBlock, DataVersion
-from upperwick.market.opened import PriceFileError
 from upperwick.market.packing import fits, unpack
-from upperwick.market.tables import BARS, TABLES, Column, Table
 from wickcore.bars.bars import FIELDS
 from wickcore.bars.moment import clock
 

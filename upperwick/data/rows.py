@@ -8,9 +8,9 @@ from typing import Any
 
 from django.db.models import Q
 
+from upperwick.data.reading.tables import TABLES
 from upperwick.market.models import CalendarEvent, Dividend, Instrument, Member, OvernightBar, OwnFact, Report, Split, Universe
 from upperwick.market.store import FAR
-from upperwick.market.tables import TABLES
 from wickcore.bars.moment import to_date, to_day
 
 Row = dict[str, Any]

@@ -9,13 +9,13 @@ import pyarrow as pa
 from django.db import connection
 
 from upperwick.data.models import Before, Import
-from upperwick.data.reading import Read
+from upperwick.data.reading.batch import Read
+from upperwick.data.reading.tables import TABLES
 from upperwick.data.rows import Counted, Row, key_of, merged, stored_rows, write
 from upperwick.market.merging import Imported
 from upperwick.market.models import BarBlock, Instrument
 from upperwick.market.packing import pack_each
 from upperwick.market.store import count_tables, save_tables
-from upperwick.market.tables import TABLES
 from wickcore.bars.merge import Table
 from wickcore.bars.moment import of_key
 

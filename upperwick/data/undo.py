@@ -11,13 +11,13 @@ from django.db import transaction
 from django.utils import timezone
 
 from upperwick.data.models import Before, Import
+from upperwick.data.reading.tables import TABLES
 from upperwick.data.rows import SAID, Row, key_of, remove, stored_rows, write
 from upperwick.data.taking import packed, packed_rows, unpacked, unpacked_rows
 from upperwick.market.aside import clear, importing, staged
 from upperwick.market.merging import put_back
 from upperwick.market.models import BarBlock, Instrument
 from upperwick.market.store import another_version
-from upperwick.market.tables import TABLES
 from upperwick.refused import Refused
 from wickcore.bars.merge import Table, table_keys
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from django.conf import settings
 
-from upperwick.market.formats import PRICE_FILES
+from upperwick.data.reading.endings import PRICE_FILES
 from upperwick.refused import Refused
 
 MOST_FILES, MOST_BYTES = 100, 4_000_000_000

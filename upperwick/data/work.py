@@ -8,15 +8,15 @@ from django.conf import settings
 from django.utils import timezone
 
 from upperwick.data.package import write_package
-from upperwick.data.reading import Read, read_all
+from upperwick.data.reading.batch import Read, read_all
+from upperwick.data.reading.infer import Answers
+from upperwick.data.reading.source import PriceFileError
 from upperwick.data.taking import Counts, count, take
 from upperwick.data.undo import undo
 from upperwick.data.uploads import files_of, forget
 from upperwick.jobs.registry import Done, Tell
 from upperwick.market.aside import AnotherImport
 from upperwick.market.models import BarBlock, DataVersion
-from upperwick.market.opened import PriceFileError
-from upperwick.market.understood import Answers
 from upperwick.refused import Refused
 from wickcore.scan.limits import Limits
 

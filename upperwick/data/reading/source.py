@@ -8,7 +8,7 @@ import pyarrow as pa
 import pyarrow.csv as pacsv
 import pyarrow.parquet as pq
 
-from upperwick.market.formats import ARROW, PARQUET
+from upperwick.data.reading.endings import ARROW, PARQUET
 
 LOOKED_AT = 65_536  # bytes of a file by which it is known for a text
 _OTHERS = {b"\xff\xfe": "UTF-16", b"\xfe\xff": "UTF-16", b"PK\x03\x04": "a zip", b"\x1f\x8b": "a gzip", b"%PDF": "a PDF"}

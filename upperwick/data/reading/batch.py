@@ -10,12 +10,12 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from upperwick.market.beside import rows_of
-from upperwick.market.files import PriceTables, take_bars
-from upperwick.market.formats import PRICE_FILES
-from upperwick.market.opened import PriceFileError
-from upperwick.market.tables import BARS, TABLES
-from upperwick.market.understood import Answers, Question, Understood, understand
+from upperwick.data.reading.bars import PriceTables, take_bars
+from upperwick.data.reading.endings import PRICE_FILES
+from upperwick.data.reading.infer import Answers, Question, Understood, understand
+from upperwick.data.reading.reference import rows_of
+from upperwick.data.reading.source import PriceFileError
+from upperwick.data.reading.tables import BARS, TABLES
 from wickcore.bars.bars import STEP
 from wickcore.bars.calendar import CLOSED, OPEN
 from wickcore.bars.moment import clock

@@ -15,9 +15,20 @@ from typing import Any
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from upperwick.market.opened import PriceFileError
-from upperwick.market.tables import CALENDAR, DIVIDENDS, INSTRUMENTS, MEMBERS, OVERNIGHT, OWN, REPORTS, RULE_NAME, SPLITS, Column
-from upperwick.market.understood import Answers, Understood, plain_heading, unasked, understand
+from upperwick.data.reading.infer import Answers, Understood, plain_heading, unasked, understand
+from upperwick.data.reading.source import PriceFileError
+from upperwick.data.reading.tables import (
+    CALENDAR,
+    DIVIDENDS,
+    INSTRUMENTS,
+    MEMBERS,
+    OVERNIGHT,
+    OWN,
+    REPORTS,
+    RULE_NAME,
+    SPLITS,
+    Column,
+)
 from wickcore.bars.market import Beside
 from wickcore.bars.moment import to_day
 from wickcore.bars.reports import Published, facts_of

@@ -13,9 +13,9 @@ import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 import pyarrow.parquet as pq
 
-from upperwick.market.formats import COLUMNAR, PARQUET, PRICE_FILES
-from upperwick.market.opened import PriceFileError
-from upperwick.market.understood import Answers, Understood, unasked, understand
+from upperwick.data.reading.endings import COLUMNAR, PARQUET, PRICE_FILES
+from upperwick.data.reading.infer import Answers, Understood, unasked, understand
+from upperwick.data.reading.source import PriceFileError
 from wickcore.bars.merge import Table, merge
 from wickcore.bars.moment import CLOSE, Moment, iso, keys, of_key, read_moment, to_day
 

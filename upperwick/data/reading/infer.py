@@ -10,9 +10,17 @@ from zoneinfo import ZoneInfo, available_timezones
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from upperwick.market.opened import PriceFileError, opened
-from upperwick.market.tables import BARS, TABLES, Table
-from upperwick.market.written import FORMS, canonical_days, canonical_numbers, decimals_of, forms_of, have_offsets, read_day_as
+from upperwick.data.reading.formats import (
+    FORMS,
+    canonical_days,
+    canonical_numbers,
+    decimals_of,
+    forms_of,
+    have_offsets,
+    read_day_as,
+)
+from upperwick.data.reading.source import PriceFileError, opened
+from upperwick.data.reading.tables import BARS, TABLES, Table
 
 FIRST_ROWS = 6  # shown before anything is taken
 NOT_TAKEN = ""  # the answer that leaves a column out

@@ -1,0 +1,1 @@
+"""Files of any of the open tables: opened, inferred, read row by row."""
