@@ -68,7 +68,10 @@ def tables() -> str:
     """The open tables that a market comes and leaves as."""
     from upperwick.data.reading.tables import TABLES
 
-    parts = ["# The open tables\n", "Made from `upperwick/data/reading/tables.py`; do not edit. Columns in bold have to be there.\n"]
+    parts = [
+        "# The open tables\n",
+        "Made from `upperwick/data/reading/tables.py`; do not edit. Columns in bold have to be there.\n",
+    ]
     for table in TABLES.values():
         parts += [f"## {table.title}\n", f"`{table.name}`. {table.about} A row is the same row by {', '.join(table.key)}.\n"]
         parts += ["| column | what it is | also called |", "|---|---|---|"]

@@ -187,7 +187,7 @@ def test_a_split_multiplies_the_shares_chosen_by_hand(api: Api) -> None:
 def test_all_plans_together_and_what_speaks_against_one(api: Api) -> None:
     one, two, three = symbols(3)
     ids = [put(api, s)["id"] for s in (one, two, three)]
-    api.put("/preferences", {"account_size": 50_000})
+    api.put("/preferences", {"account": {"size": 50_000}})
     plans = []
     for item in ids[:2]:
         found = planned(api, item)

@@ -65,7 +65,7 @@ def test_a_plan_is_left_to_the_clock_fills_and_is_stopped(api: Api, other: Api, 
     assert held["holding"]["r"] == pytest.approx((float(of["close"][filled]) - paid) / (paid - plan["stop"]))
     desk = api.get("/desk").json()
     assert [h["symbol"] for h in desk["holdings"]] == [symbol]
-    assert desk["at_risk"] == pytest.approx(10 * (float(of["close"][filled]) - plan["stop"]) / 100_000)
+    assert desk["totals"]["risk_share"] == pytest.approx(10 * (float(of["close"][filled]) - plan["stop"]) / 100_000)
     assert "bought 10 at" in messages()[-1].subject
     # The stop is moved right under the last price: sold there as soon as a low reaches it.
     nearer = round(float(of["close"][filled]) * 0.999, 2)

@@ -19,7 +19,11 @@ OWN = "symbol;day;name;value\nZZA;03/04/2024;tone;1,5\n"
 
 
 def sent(api: Api, **files: str) -> str:
-    given = [SimpleUploadedFile(name.replace("__", "."), text.encode()) for name, text in files.items()]
+    return sent_files(api, {name.replace("__", "."): text.encode() for name, text in files.items()})
+
+
+def sent_files(api: Api, files: dict[str, bytes]) -> str:
+    given = [SimpleUploadedFile(name, content) for name, content in files.items()]
     answer = api.client.post("/api/data/uploads", {"files": given})
     assert answer.status_code == 200, answer.content
     return str(answer.json()["upload"])
@@ -104,12 +108,15 @@ def test_what_cannot_be_sent_is_a_sentence(api: Api) -> None:
         "none of the files" in api.client.post("/api/data/uploads", {"files": [SimpleUploadedFile("a.exe", b"?")]}).json()["detail"]
     )
     broken = sent(api, a__csv="what,ever\n1,2\n")
-    found = ended(api, api.post("/data/look", {"upload": broken}))
-    assert found["state"] == "failed"
-    assert found["detail"] == (
-        "a.csv has no column date, open, high, low, close, volume; bars need date, open, high, low, close, volume. "
-        "Its columns are what, ever."
+    look = ended(api, api.post("/data/look", {"upload": broken}))["result"]["look"]
+    (question,) = look["files"][0]["questions"]
+    assert question["ask"] == (
+        "a.csv has no column date, open, high, low, close; bars need date, open, high, low, close. Its columns are what, ever. "
+        "Say what each of them means."
     )
+    found = ended(api, api.post("/data/import", {"upload": broken}))
+    assert found["state"] == "failed"
+    assert "a.csv has no column date" in found["detail"]
     assert api.post("/data/look", {"upload": "../../etc"}).status_code == 404
 
 
@@ -146,6 +153,8 @@ def test_a_file_of_every_table_is_looked_at_taken_and_taken_back(api: Api, name:
     if name == "own":
         cells["name"] = "tone"
     cells["symbol"] = DataVersion.objects.last().benchmark
+    if "currency" in cells:
+        cells["currency"] = "EUR"
     upload = sent(api, **{f"{name}__csv": ",".join(cells) + "\n" + ",".join(cells.values()) + "\n"})
     looked = ended(api, api.post("/data/look", {"upload": upload}))
     assert looked["state"] == "done", looked

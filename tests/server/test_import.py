@@ -301,14 +301,11 @@ BASE = {
 @pytest.mark.parametrize(
     ("content", "said"),
     [
-        (HEAD.replace("close", "close,close") + "ZZA,2024-01-02,1,2,1,1,1,1\n", "has 2 columns named close"),
-        (bytes(range(256)) * 8, "no text"),
-        ((HEAD + "ZZA,2024-01-02,1,2,1,1,1\n").encode("utf-16"), "UTF-16"),
-        ((HEAD + "ZÄ,2024-01-02,1,2,1,1,1\n").encode("latin-1") + b"\n" * 20, r"UTF-8 \(line 2\)"),
+        (HEAD.replace("close", "close,close") + "ZZA,2024-01-02,1,2,1,1,1,1\n", "has 2 columns that may be close"),
+        (bytes(range(256)) * 8, "not a text"),
         (b"PK\x03\x04 and so on", "a zip"),
         ({"close": [["x"]]}, "column close holds list"),
         ({"close": [True]}, "column close holds bool"),
-        ({"date": [20240102]}, "column date holds int64, where dates are expected"),
         ({"date": [{"a": 1}]}, "column date holds struct"),
     ],
 )

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from upperwick.data.models import Before, Import
 from upperwick.data.package import write_package
 from upperwick.data.reading.batch import read_all
-from upperwick.data.reading.infer import Answers, understand
+from upperwick.data.reading.infer import Answers, infer_file
 from upperwick.data.reading.source import PriceFileError
 from upperwick.data.rows import stored_rows
 from upperwick.data.taking import KEPT, count, take
@@ -73,7 +73,7 @@ def contents() -> dict[str, Any]:
     ],
 )
 def test_a_table_is_known_by_its_columns(tmp_path: Path, name: str, head: str, table: str) -> None:
-    found = understand(write(tmp_path, head + "\n", name))
+    found = infer_file(write(tmp_path, head + "\n", name))
     assert found.table.name == table
     assert all(ours for _, ours in found.headings)
 
@@ -92,7 +92,7 @@ def test_the_usual_forms_of_dates(tmp_path: Path, written: str, meant: str) -> N
 
 def test_a_date_that_can_be_read_two_ways_is_asked_about(tmp_path: Path) -> None:
     file = write(tmp_path, "symbol,day,ratio\nZZA,03/04/2024,2\nZZA,05/04/2024,3\n")
-    (question,) = understand(file).questions
+    (question,) = infer_file(file).questions
     assert question.key == "dates"
     assert question.ask == "Which day is 03/04/2024?"
     assert question.options == [("day first", "day first: 3 April 2024"), ("month first", "month first: 4 March 2024")]
@@ -101,7 +101,7 @@ def test_a_date_that_can_be_read_two_ways_is_asked_about(tmp_path: Path) -> None
 
 
 def test_one_day_beyond_the_twelfth_tells(tmp_path: Path) -> None:
-    found = understand(write(tmp_path, "symbol,day,ratio\nZZA,03/04/2024,2\nZZA,13/04/2024,3\n"))
+    found = infer_file(write(tmp_path, "symbol,day,ratio\nZZA,03/04/2024,2\nZZA,13/04/2024,3\n"))
     assert (found.dates, found.questions) == ("day first", [])
 
 
@@ -114,7 +114,7 @@ def test_one_day_beyond_the_twelfth_tells(tmp_path: Path) -> None:
 )  # fmt: skip
 def test_how_decimals_are_written(tmp_path: Path, cells: list[str], decimal: str, asked: bool) -> None:
     rows = "".join(f"ZZA;2024-01-{i + 2:02d};{cell}\n" for i, cell in enumerate(cells))
-    found = understand(write(tmp_path, "symbol;day;amount\n" + rows))
+    found = infer_file(write(tmp_path, "symbol;day;amount\n" + rows))
     assert found.decimal == decimal
     assert [q.key for q in found.questions] == (["decimal"] if asked else [])
 
@@ -124,11 +124,11 @@ def test_moments_with_an_offset_come_to_the_exchanges_clock_daylight_saving_incl
     rows = [("2024-03-28T08:00:00Z", 10 * 60), ("2024-04-02T07:00:00Z", 10 * 60), ("2024-04-02T09:05+02:00", 10 * 60 + 5)]
     text = HEAD + "".join(f"ZZA,{moment},10,11,9,10,5\n" for moment, _ in rows)
     file = write(tmp_path, text)
-    assert [q.key for q in understand(file).questions] == ["zone"]
+    assert [q.key for q in infer_file(file).questions] == ["zone"]
     bring(file, zone="Europe/Helsinki")
     assert load_market().table("5min").minute.tolist() == [minute for _, minute in rows]
     with pytest.raises(PriceFileError, match="no time zone `Harbour`"):
-        understand(file, Answers(zone="Harbour"))
+        infer_file(file, Answers(zone="Harbour"))
 
 
 def test_columns_can_be_named_by_hand(tmp_path: Path) -> None:
@@ -161,9 +161,9 @@ def test_files_of_one_name_are_told_apart_by_their_folders(tmp_path: Path) -> No
     for year in ("2023", "2024"):
         (tmp_path / year).mkdir()
         write(tmp_path / year, GOOD.replace("2024", year), "ZZA.csv")
-    read = read_all([tmp_path], Answers(), by_file={"2023/ZZA.csv": Answers(columns={"symbol": ""})})
-    assert [f.name for f in read.files] == ["2023/ZZA.csv", "2024/ZZA.csv"]
-    assert [dict(f.headings)["symbol"] for f in read.files] == ["", "symbol"]
+    read = read_all([tmp_path], Answers(), by_group={"2023/ZZA.csv": Answers(columns={"volume": ""})})
+    assert read.files == ["2023/ZZA.csv", "2024/ZZA.csv"]
+    assert [dict(g.headings)["volume"] for g in read.groups] == [""]
 
 
 def test_what_an_import_would_do_is_counted_and_nothing_is_done(tmp_path: Path) -> None:

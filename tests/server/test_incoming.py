@@ -8,7 +8,7 @@ import pytest
 
 from upperwick.data import incoming
 from upperwick.data.incoming import bring_in, digest, folder, look, shown
-from upperwick.data.models import Import
+from upperwick.data.models import DataIssue, Import
 from upperwick.data.reading.batch import read_all
 from upperwick.data.reading.infer import Answers
 from upperwick.data.taking import take
@@ -30,7 +30,7 @@ def place(tmp_path: Path, settings: Any) -> Path:
 def names(place: Path) -> dict[str, list[str]]:
     return {
         part: sorted(p.name.split("-", 2)[-1] for p in (place / part).iterdir() if p.is_file())
-        for part in ("done", "refused", ".taking")
+        for part in ("done", "refused", "asked", ".taking")
     }
 
 
@@ -44,7 +44,7 @@ def test_a_file_is_taken_once_it_has_stopped_growing(place: Path) -> None:
     assert not Import.objects.exists()  # it has grown since
     seen = look(place, seen)
     assert load_market().bars.close.tolist() == [10.5]
-    assert names(place) == {"done": ["evening.csv"], "refused": [], ".taking": []}
+    assert names(place) == {"done": ["evening.csv"], "refused": [], "asked": [], ".taking": []}
     assert not look(place, seen)
     assert Import.objects.count() == 1
 
@@ -61,12 +61,15 @@ def test_files_laid_together_come_in_as_one_and_a_bad_one_is_refused_whole(place
     assert DataVersion.objects.count() == 1
     assert load_market().bars.symbols == ("ZZA",)
     assert names(place)["done"] == ["bars.csv", "splits.csv"]
-    assert names(place)["refused"] == sorted(f"{n}{e}" for n in ("asked.csv", "bad.csv", "note.docx") for e in ("", ".why.txt"))
+    assert names(place)["refused"] == sorted(f"{n}{e}" for n in ("bad.csv", "note.docx") for e in ("", ".why.txt"))
+    assert names(place)["asked"] == ["asked.csv"]
     reports = {p.name.split("-", 2)[-1]: p.read_text() for p in (place / "refused").glob("*.why.txt")}
-    assert reports["bad.csv.why.txt"] == "bad.csv, line 3: high is below low\n1 rows cannot be taken, so nothing of the file was.\n"
-    assert "Which day is 03/04/2024?" in reports["asked.csv.why.txt"]
+    assert reports["bad.csv.why.txt"] == "bad.csv, line 3: high is below low\n1 row cannot be taken, so nothing of the file was.\n"
+    issues = dict(DataIssue.objects.values_list("kind", "text"))
+    assert "Which day is 03/04/2024?" in issues["asked"]
+    assert shown()["asked"] == ["asked.csv"]
     assert "ends in .docx is not understood" in reports["note.docx.why.txt"]
-    assert {one["name"] for one in shown()["refused"]} == {"asked.csv", "bad.csv", "note.docx"}
+    assert {one["name"] for one in shown()["refused"]} == {"bad.csv", "note.docx"}
 
 
 def test_the_same_name_again_takes_nobodys_place(place: Path) -> None:

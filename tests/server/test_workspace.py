@@ -333,13 +333,17 @@ def test_six_figures_are_sent() -> None:
 
 def test_choices_are_kept_for_the_account(api: Api, other: Api) -> None:
     usual = api.get("/preferences").json()
-    assert (usual["account_size"], usual["chart"]["frame"]) == (None, "day")
-    mine = {**usual, "account_size": 50_000, "tables": {"Momentum": {"columns": [{"text": "change(63)", "label": "3 months"}]}}}
+    assert (usual["account"]["size"], usual["chart"]["frame"]) == (None, "day")
+    mine = {
+        **usual,
+        "account": {**usual["account"], "size": 50_000},
+        "tables": {"Momentum": {"columns": [{"text": "change(63)", "label": "3 months"}]}},
+    }
     assert api.put("/preferences", mine).status_code == 200
     kept = api.get("/preferences").json()
-    assert (kept["account_size"], kept["tables"]["Momentum"]["columns"][0]["label"]) == (50_000, "3 months")
+    assert (kept["account"]["size"], kept["tables"]["Momentum"]["columns"][0]["label"]) == (50_000, "3 months")
     assert other.get("/preferences").json() == usual
-    assert api.put("/preferences", {**usual, "account_size": -1}).status_code == 422
+    assert api.put("/preferences", {**usual, "account": {"size": -1}}).status_code == 422
     found = api.get("/preferences/liquidity?account=50000&positions=10&percent=0.5").json()
     assert found == {"position": 5_000, "floor": 1_000_000}
     assert api.get("/preferences/liquidity?account=-1").status_code == 422

@@ -32,7 +32,7 @@ class BenchItem(models.Model):
     """An instrument on the bench. stage: one of STAGES. rule_name, version: which rule brought it, where one did; rule: its number, which may be
     gone. since, moved: moments of the market. plan: as keeping.plan keeps it, prices on the continuous scale. first_stop: the plan's when the
     position was entered, on that scale: what R is measured by. paper: how far the clock has come with the plan, None where it was not left to
-    it. `deleted` is set while it can still be brought back."""
+    it. watch: how far what is held was watched (see keeping.position_watch). `deleted` is set while it can still be brought back."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="bench")
     symbol = models.CharField(max_length=32)
@@ -45,6 +45,7 @@ class BenchItem(models.Model):
     plan = models.JSONField(null=True, blank=True)
     first_stop = models.FloatField(null=True, blank=True)
     paper = models.JSONField(null=True, blank=True)
+    watch = models.JSONField(null=True, blank=True)
     deleted = models.DateTimeField(null=True, blank=True)
 
     class Meta:
@@ -92,3 +93,28 @@ class Fill(models.Model):
 
     class Meta:
         ordering = ["id"]
+
+
+class PositionNotice(models.Model):
+    """Something about a position that wants to be dealt with: it stands first on the desk, and on the bench, until it is. kind: what it is of.
+    event: `met`, `gapped`, `near`, `filled` (on paper), `silent` or `over`. number: which of the targets. level: on the
+    continuous scale, None where
+    there is none. moment: of the market. settled: when it was dealt with or put away."""
+
+    KINDS = [(k, k) for k in ("stop", "target", "halt", "delisted")]
+
+    item = models.ForeignKey(BenchItem, on_delete=models.CASCADE, related_name="notices")
+    kind = models.CharField(max_length=10, choices=KINDS)
+    event = models.CharField(max_length=8)
+    number = models.PositiveSmallIntegerField(default=0)
+    level = models.FloatField(null=True, blank=True)
+    moment = models.CharField(max_length=20)
+    text = models.CharField(max_length=300)
+    at = models.DateTimeField(auto_now_add=True)
+    settled = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [
+            models.UniqueConstraint(fields=["item", "kind", "event", "number", "level", "moment"], name="one_notice_an_event")
+        ]

@@ -4,26 +4,24 @@ import sys
 from argparse import Namespace
 from collections.abc import Iterator
 
-from upperwick.cli.shared import BAD_ROWS_SHOWN, Bad, emit, engine_of, symbol_of, with_database
+from upperwick.cli.shared import BAD_ROWS_SHOWN, Bad, answers_of, emit, engine_of, symbol_of, with_database
 
 
 def import_files(given: Namespace) -> None:
     """Imports files of any of the open tables: all of them, or nothing. What is stored and not in the files stays as it is."""
     with_database()
-    from upperwick.data.reading.batch import read_all
-    from upperwick.data.reading.infer import FLAGS, Answers, FileUnclear
+    from upperwick.data import vendors
+    from upperwick.data.reading.infer import FileUnclear
     from upperwick.data.reading.source import PriceFileError
     from upperwick.data.taking import count, take
     from upperwick.market.aside import AnotherImport
-    from upperwick.market.models import BarBlock, DataVersion
+    from upperwick.market.models import BarBlock
 
-    latest = DataVersion.objects.last()
-    zone = given.zone or (latest.zone if latest else "")
-    answers = Answers(given.table or "", given.dates or "", given.decimal or "", zone)
     try:
-        read = read_all(given.files, answers, given.any_date)
-        for name, question in read.questions:
-            raise FileUnclear(name, question, FLAGS)
+        read = vendors.read_files(given.files, answers_of(given), any_date=given.any_date)
+        for group in read.groups:
+            for question in group.questions:
+                raise FileUnclear(group.name, question, group.headings)
     except PriceFileError as error:
         raise Bad(str(error)) from None
     if read.bad and not given.skip_bad:
@@ -42,6 +40,8 @@ def import_files(given: Namespace) -> None:
         made = take(read, source="command line", universe=given.universe, **changed)
     except AnotherImport as error:
         raise Bad(str(error)) from None
+    if not given.forget:
+        vendors.remember(read)
     symbols = len({s for by_symbol in read.prices.tables.values() for s in by_symbol})
     _say_counts(given, made.counts, made.changes, made.notes, symbols, len(read.bad), "", made.id)
 

@@ -196,16 +196,28 @@ def build_parser(asked: str = "") -> argparse.ArgumentParser:
     bring.add_argument("--universe", metavar="NAME", help="make the symbols with bars members of this universe")
     bring.add_argument("--skip-bad", action="store_true", help="leave bad rows out instead of refusing the import")
     bring.add_argument("--any-date", action="store_true", help="take dates before there were markets, or after next week, too")
+    _answers(bring)
     bring.add_argument("--table", choices=TABLE_NAMES, help="what the files hold, where their columns do not tell")
     bring.add_argument(
-        "--dates", metavar="FORM", help="how dates are written: `day first`, `month first`, …, where they do not tell"
+        "--fact", metavar="NAME", help="with --table own: the name of the number that a file with a column a symbol holds"
     )
-    bring.add_argument("--decimal", choices=["point", "comma"], help="how decimals are written, where they do not tell")
-    bring.add_argument("--zone", metavar="ZONE", help="the exchange's time zone, for moments with an offset: Europe/Helsinki")
+    bring.add_argument("--checked", choices=["yes"], help="take prices that do not go on from those stored")
+    bring.add_argument("--forget", action="store_true", help="do not remember how these files were read")
     _json(command("imports", "data.imports", "The latest imports, and which of them can be undone."))
     back = command("undo", "data.undo_import", "Take an import back, whatever was imported since.")
     back.add_argument("number", type=int, nargs="?", help="which, as `imports` numbers them; the latest where left out")
     _json(back)
+
+    vendors = command("vendors", "vendors.vendors", "How the files of each sender are read, as it was answered once.")
+    vendors.add_argument("act", nargs="?", choices=["list", "show", "set", "rename", "delete", "export", "import"], default="list")
+    vendors.add_argument("name", nargs="?", help="the vendor's name; with import, the file")
+    vendors.add_argument(
+        "changes",
+        nargs="*",
+        metavar="ANSWER=VALUE",
+        help="with set: dates, decimal, adjusted, pattern, …; with rename: the new name",
+    )
+    _json(vendors)
 
     take = command("export", "data.export", "The stored bars as CSV or Parquet, or everything as a data package.")
     take.add_argument("file", type=Path, help="a .csv or .parquet file; with --all a new folder, or a .zip")
@@ -280,6 +292,7 @@ def _prices(parser: argparse.ArgumentParser) -> None:
         help="CSV or Parquet files or folders of them, daily and five-minute; the database where left out",
     )
     parser.add_argument("--skip-bad", action="store_true", help="leave bad rows out")
+    _answers(parser)
     beside = parser.add_argument_group(
         "beside --prices", "what a database would know; CSV or Parquet, with the columns that docs/command-line.md names"
     )
@@ -287,6 +300,24 @@ def _prices(parser: argparse.ArgumentParser) -> None:
     for name, said in BESIDE.items():
         beside.add_argument(f"--{name}", type=Path, metavar="FILE", help=said)
     _json(parser)
+
+
+def _answers(parser: argparse.ArgumentParser) -> None:
+    """What a person would be asked about files."""
+    from upperwick.data.reading.infer import ADJUSTMENTS
+
+    group = parser.add_argument_group("how files are read", "where they do not tell")
+    group.add_argument("--dates", metavar="FORM", help="how dates are written: `day first`, `month first`, …")
+    group.add_argument("--decimal", choices=["point", "comma"], help="how decimals are written")
+    group.add_argument("--zone", metavar="ZONE", help="the exchange's time zone, for moments with an offset: Europe/Helsinki")
+    group.add_argument(
+        "--columns",
+        metavar="NAMES",
+        help="what the columns are, in their order: `symbol,date,open,high,low,close,-`; or `Heading=name,…`",
+    )
+    group.add_argument("--suffix", choices=["keep", "remove"], help="the ending that all symbols share")
+    group.add_argument("--names", choices=["yes", "no"], help="whether the files' names are the symbols")
+    group.add_argument("--adjusted", choices=[a for a in ADJUSTMENTS if a], help="prices that are adjusted already")
 
 
 def _json(parser: argparse.ArgumentParser) -> None:

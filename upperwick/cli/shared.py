@@ -14,6 +14,7 @@ from wickcore.language.rule import CheckedRule
 
 if TYPE_CHECKING:
     from upperwick.data.reading.bars import PriceTables
+    from upperwick.data.reading.infer import Answers
     from wickcore.bars.moment import Moment
     from wickcore.scan.evaluate import Evaluator
 
@@ -79,13 +80,29 @@ def checked_text(text: str, parts: dict[str, str], base: str) -> CheckedRule:
         raise rule_error(error) from None
 
 
-def read_price_files(paths: list[Path], skip_bad: bool, any_date: bool = False) -> "PriceTables":
+def answers_of(given: Namespace) -> "Answers":
+    """What the options say of how files are read. Raises Bad."""
+    from upperwick.data.reading.infer import Answers
+
+    said = {
+        name: getattr(given, name, None) or ""
+        for name in ("table", "dates", "decimal", "zone", "suffix", "names", "adjusted", "fact", "checked")
+    }
+    columns: dict[str, str] = {}
+    for i, part in enumerate((given.columns or "").split(",") if getattr(given, "columns", None) else ()):
+        heading, equals, name = part.rpartition("=")
+        name = name.strip().replace("-", "") if name.strip() == "-" else name.strip()
+        columns[heading.strip() if equals else f"#{i + 1}"] = name
+    return Answers(**said, columns=columns, confirmed="yes" if columns else "")
+
+
+def read_price_files(paths: list[Path], skip_bad: bool, any_date: bool = False, answers: "Answers | None" = None) -> "PriceTables":
     """Prices from files. Raises Bad naming every bad row, unless those are to be left out."""
     from upperwick.data.reading.bars import read_prices
     from upperwick.data.reading.source import PriceFileError
 
     try:
-        found = read_prices(paths, any_date)
+        found = read_prices(paths, any_date, answers)
     except PriceFileError as error:
         raise Bad(str(error)) from None
     if found.bad and not skip_bad:
@@ -106,7 +123,7 @@ def engine_of(given: Namespace) -> "Evaluator":
         from wickcore.bars.market import market_of
         from wickcore.scan.evaluate import Evaluator
 
-        tables = read_price_files(given.prices, given.skip_bad, any_date=True).tables
+        tables = read_price_files(given.prices, given.skip_bad, any_date=True, answers=answers_of(given)).tables
         try:
             files = {kind: getattr(given, kind) for kind in KINDS if getattr(given, kind, None) is not None}
             engine = Evaluator(market_of(tables, read_beside(files, given.benchmark)))

@@ -7,9 +7,9 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
-from upperwick.data import feed, findings, incoming, services, uploads
+from upperwick.data import feed, findings, incoming, issues, services, uploads, vendors
 from upperwick.data.contents import contents, imports
-from upperwick.data.models import Import
+from upperwick.data.models import Import, Vendor
 from upperwick.data.reading.tables import TABLES
 from upperwick.data.schemas import (
     ContentsOut,
@@ -23,6 +23,8 @@ from upperwick.data.schemas import (
     MarketChoice,
     SettleIn,
     UploadOut,
+    VendorIn,
+    VendorOut,
 )
 from upperwick.data.work import exports
 from upperwick.jobs import services as jobs
@@ -41,6 +43,8 @@ def data(request: HttpRequest):
         "may": services.may(request.user),
         "imports": imports(),
         "folder": incoming.shown(),
+        "issues": issues.shown(),
+        "vendors": [_vendor(v) for v in Vendor.objects.all()],
         "findings": findings.shown(),
         "tables": [
             {
@@ -110,6 +114,73 @@ def forget(request: HttpRequest, upload: str):
     return Status(204, None)
 
 
+@router.post("/asked", response=UploadOut, operation_id="openAsked")
+def open_asked(request: HttpRequest):
+    """The drop folder's files that wait for an answer, as an upload of this account: once imported they are done."""
+    services.allowed(request.user)
+    token = uploads.from_asked(request.user, incoming.asked_files())
+    return {"upload": token, "files": [p.name for p in uploads.files_of(request.user, token)]}
+
+
+@router.delete("/asked", response={204: None}, operation_id="discardAsked")
+def discard_asked(request: HttpRequest):
+    """Moves the files that wait for an answer to those that were refused."""
+    services.allowed(request.user)
+    incoming.discard_asked()
+    return Status(204, None)
+
+
+@router.delete("/issues/{issue_id}", response={204: None}, operation_id="dismissIssue")
+def dismiss_issue(request: HttpRequest, issue_id: int):
+    """Puts an issue away; it is not told again."""
+    services.allowed(request.user)
+    issues.dismiss(issue_id)
+    return Status(204, None)
+
+
+@router.post("/issues/{issue_id}/restore", response={204: None}, operation_id="restoreIssue")
+def restore_issue(request: HttpRequest, issue_id: int):
+    """Undoes that."""
+    services.allowed(request.user)
+    issues.dismiss(issue_id, back=True)
+    return Status(204, None)
+
+
+@router.get("/vendors", operation_id="exportVendors", response=list[dict[str, Any]])
+def export_vendors(request: HttpRequest):
+    """What is remembered of vendors, as it can be brought in again."""
+    return [vendors.as_record(v) for v in Vendor.objects.all()]
+
+
+@router.post("/vendors", operation_id="importVendors", response=list[VendorOut])
+def import_vendors(request: HttpRequest, body: list[dict[str, Any]]):
+    """Brings vendors in that were exported, in place of those of the same layout."""
+    services.allowed(request.user)
+    return [_vendor(v) for v in vendors.bring_in_records(body)]
+
+
+@router.patch("/vendors/{vendor_id}", operation_id="changeVendor", response=VendorOut)
+def change_vendor(request: HttpRequest, vendor_id: int, body: VendorIn):
+    """Changes what is remembered of a vendor."""
+    services.allowed(request.user)
+    return _vendor(vendors.change(vendors.find(vendor_id), **body.dict()))
+
+
+@router.delete("/vendors/{vendor_id}", response={204: None}, operation_id="deleteVendor")
+def delete_vendor(request: HttpRequest, vendor_id: int):
+    """Forgets a vendor: its next files are asked about anew."""
+    services.allowed(request.user)
+    vendors.find(vendor_id).delete()
+    return Status(204, None)
+
+
+def _vendor(vendor: Vendor) -> dict[str, Any]:
+    headings = [h for h in vendor.heading.split("|") if h]
+    return {
+        "id": vendor.id, "name": vendor.name, "pattern": vendor.pattern, "headings": headings, "answers": vendor.answers, "used": vendor.used,
+    }  # fmt: skip
+
+
 @router.post("/look", response=DataJobOut, operation_id="lookAtFiles")
 def look(request: HttpRequest, body: FilesIn):
     """What the files are, and what taking them would do."""
@@ -123,7 +194,8 @@ def take(request: HttpRequest, body: FilesIn):
 
 
 def _files(user: Any, kind: str, body: FilesIn) -> dict[str, Any]:
-    names = ", ".join(p.name for p in uploads.files_of(user, body.upload))
+    files = uploads.files_of(user, body.upload)
+    names = ", ".join(p.name for p in files[:3]) + (f" and {len(files) - 3} more" if len(files) > 3 else "")
     return as_out(services.ask(user, kind, body.dict(), names[:120], int(body.upload[:12], 16)))
 
 

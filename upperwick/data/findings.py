@@ -13,6 +13,7 @@ from django.db import DatabaseError, connection, transaction
 from django.utils import timezone
 
 from upperwick.data.models import Before, Feed, Import, Settled
+from upperwick.data.nights import check_nights
 from upperwick.data.reading.batch import read_all
 from upperwick.data.reading.infer import Answers
 from upperwick.data.taking import packed, take
@@ -35,6 +36,9 @@ WAYS = {
 OF_A_BAR = {"spike", "impossible", "still", "volume", "split"}  # kinds in which one daily bar can be left out
 EVER = date(1, 1, 1)  # the day of what is settled for all days
 STILL_SECONDS = 3.0  # since the data last changed, before they are looked through
+NIGHT_SECONDS = (
+    600.0  # since the data last changed, before what is missing of a night is looked for: an evening comes in several files
+)
 SHOWN = 200
 _log = logging.getLogger("upperwick")
 
@@ -72,6 +76,7 @@ def keep_looking(ending: Event) -> None:
     """Looks through the data whenever they have changed and then stood for a moment, and joins what lies in many parts. To be called by the one
     worker of a data folder."""
     seen, since, joined = "", time.monotonic(), ""
+    night_checked = ("", 0.0)  # of which data, and when
     try:
         while not ending.wait(1.0):
             try:
@@ -83,6 +88,10 @@ def keep_looking(ending: Event) -> None:
                 running = Feed.objects.exclude(going="").exists()
                 if not running and time.monotonic() - since > STILL_SECONDS and not is_fresh():
                     look_through()
+                stood = time.monotonic() - since > NIGHT_SECONDS
+                if not running and stood and (night_checked[0] != seen or time.monotonic() - night_checked[1] > NIGHT_SECONDS):
+                    check_nights()
+                    night_checked = (seen, time.monotonic())
             except DatabaseError:
                 connection.close()
             except Exception:

@@ -62,3 +62,44 @@ class Settled(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["kind", "symbol", "day"], name="a_finding_is_settled_once")]
+
+
+class Vendor(models.Model):
+    """Answers about the files of one sender, used for every later file like them. heading: what its files' headings come to (see
+    `reading.grouping.heading_key`). pattern: of their names, with `*` for what changes. answers: the fields of `reading.infer.Answers` that are
+    set. used: when files were last read with it."""
+
+    name = models.CharField(max_length=80, unique=True)
+    heading = models.TextField()
+    pattern = models.CharField(max_length=300)
+    answers = models.JSONField(default=dict)
+    made = models.DateTimeField(auto_now_add=True)
+    used = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["heading", "pattern"], name="one_vendor_a_layout")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class DataIssue(models.Model):
+    """Something about the data that a person has to know: first on the desk, and sent as a message. key: what makes it one, so that it is told
+    once. about: what it is of: a file's name, a day, symbols. moment: of the market. told: when its message was written. settled: when a person
+    put it away, or it was mended."""
+
+    KINDS = [(k, k) for k in ("refused", "asked", "session", "silent", "late")]
+
+    kind = models.CharField(max_length=10, choices=KINDS)
+    key = models.CharField(max_length=200, unique=True)
+    about = models.CharField(max_length=300, blank=True)
+    text = models.CharField(max_length=600)
+    moment = models.CharField(max_length=20, blank=True)
+    at = models.DateTimeField(auto_now_add=True)
+    told = models.DateTimeField(null=True, blank=True)
+    settled = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+        indexes = [models.Index(fields=["settled", "told"])]

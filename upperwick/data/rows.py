@@ -45,7 +45,9 @@ STORED: dict[str, _Stored] = {
     "instruments": _Stored(
         Instrument,
         {
-            **{n: n for n in ("symbol", "name", "kind", "sector", "listed", "delisted", "optionable", "weekly_options")},
+            **{
+                n: n for n in ("symbol", "name", "kind", "sector", "listed", "delisted", "optionable", "weekly_options", "currency")
+            },
             "reason": "delisted_reason",
         },
     ),
@@ -61,6 +63,7 @@ SAID = "said"  # beside what stood before: which columns the import spoke of, be
 _DEFAULTS: dict[str, Row] = {"calendar": {"kind": "announcement"}, "members": {"last": to_day(FAR)}}
 _FRESH: dict[str, Any] = {
     "name": "", "kind": "share", "sector": "", "listed": None, "delisted": None, "reason": "", "optionable": False, "weekly_options": False,
+    "currency": "",
 }  # fmt: skip
 
 

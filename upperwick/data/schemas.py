@@ -1,7 +1,7 @@
 """What the API says and takes of the data."""
 
 from datetime import date, datetime
-from typing import Literal
+from typing import Any, Literal
 
 from ninja import Schema
 from pydantic import Field
@@ -101,10 +101,12 @@ class RefusedOut(Schema):
 
 
 class FolderOut(Schema):
-    """path: of the drop folder. waiting: the files that lie in it. refused: the latest that could not be taken."""
+    """path: of the drop folder. waiting: the files that lie in it. asked: those that wait for an answer. refused: the latest that could not be
+    taken."""
 
     path: str
     waiting: list[str]
+    asked: list[str]
     refused: list[RefusedOut]
 
 
@@ -139,6 +141,34 @@ class FindingsOut(Schema):
     settled: int
 
 
+class IssueOut(Schema):
+    """kind: `refused`, `asked`, `session`, `silent` or `late`."""
+
+    id: int
+    kind: str
+    text: str
+    at: datetime
+
+
+class VendorOut(Schema):
+    """answers: what was answered, by the names of `AnswersIn`. headings: of its files."""
+
+    id: int
+    name: str
+    pattern: str
+    headings: list[str]
+    answers: dict[str, Any]
+    used: datetime | None
+
+
+class VendorIn(Schema):
+    """What is left out stays as it is."""
+
+    name: str | None = Field(None, max_length=80)
+    pattern: str | None = Field(None, max_length=300)
+    answers: dict[str, Any] | None = Field(None, max_length=20)
+
+
 class ContentsOut(Schema):
     """may: whether this account may bring data in. waiting: instruments of which something is known, and that have no prices yet. tables: what
     can be brought in."""
@@ -155,6 +185,8 @@ class ContentsOut(Schema):
     bytes: int
     imports: list[ImportOut]
     folder: FolderOut
+    issues: list[IssueOut]
+    vendors: list[VendorOut]
     findings: FindingsOut
     tables: list[TableKnown]
 
@@ -170,21 +202,29 @@ class UploadOut(Schema):
 
 
 class AnswersIn(Schema):
-    """What was said of one file. columns: our name by heading, empty for a column that is not taken."""
+    """What was answered about files of one layout; see `reading.infer.Answers`."""
 
     table: TableName | Literal[""] = ""
     dates: str = Field("", max_length=40)
     decimal: Literal["", "point", "comma"] = ""
     zone: str = Field("", max_length=64)
     columns: dict[str, str] = Field(default_factory=dict, max_length=200)
+    confirmed: Literal["", "yes"] = ""
+    suffix: Literal["", "keep", "remove"] = ""
+    names: Literal["", "yes", "no"] = ""
+    adjusted: Literal["", "splits", "full"] = ""
+    fact: str = Field("", max_length=80)
+    checked: Literal["", "yes"] = ""
 
 
 class FilesIn(Schema):
-    """answers: by file. skip_bad: leave out rows that cannot be taken. any_date: take dates before there were markets, or after next week.
+    """answers: by the name of a group of files. remember: keep how they were read. skip_bad: leave out rows that cannot be
+    taken. any_date: take dates before there were markets, or after next week.
     universe: the symbols with bars become its members."""
 
     upload: str = Field(max_length=64)
     answers: dict[str, AnswersIn] = Field(default_factory=dict, max_length=200)
+    remember: bool = True
     skip_bad: bool = False
     any_date: bool = False
     universe: str = Field("", max_length=80)
@@ -202,8 +242,11 @@ class OptionOut(Schema):
 
 
 class QuestionOut(Schema):
-    key: Literal["table", "dates", "decimal", "zone"]
+    """key: which of the answers it asks for. heading: of the column that is asked about, where it is one."""
+
+    key: Literal["table", "dates", "decimal", "zone", "columns", "confirmed", "suffix", "names", "checked"]
     ask: str
+    heading: str
     options: list[OptionOut]
 
 
@@ -215,7 +258,13 @@ class HeadingOut(Schema):
 
 
 class FileOut(Schema):
+    """Files of one layout. name: the first file's. files: how many they are. vendor: whose remembered answers were used, "" where none were."""
+
     name: str
+    files: int
+    vendor: str
+    adjusted: str
+    notes: list[str]
     table: TableName
     frame: str
     rows: int

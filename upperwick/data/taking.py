@@ -37,7 +37,9 @@ class Counts:
 def count(read: Read, tell: Share = lambda share: None) -> Counts:
     """What taking it would do. Nothing is taken."""
     bars = count_tables(read.prices.tables, tell)
-    return _counts(bars, {table: merged(table, rows)[0] for table, rows in read.rows.items()})
+    counts = _counts(bars, {table: merged(table, rows)[0] for table, rows in read.rows.items()})
+    counts.notes = [*read.notes, *counts.notes]
+    return counts
 
 
 def take(
@@ -49,7 +51,7 @@ def take(
     universe: a name that the symbols with bars become members of. changed: what else the data's version says from now on (benchmark, zone,
     invented). undoable: whether what stood before is kept. Raises AnotherImport; what `tell` raises ends it, and then nothing was taken.
     """
-    names = [f.name for f in read.files]
+    names = read.files
     made: list[Import] = []
     touched_bars: list[tuple[str, str, bytes]] = []
     few: list[tuple[str, str, Table]] = []
@@ -71,7 +73,7 @@ def take(
         counts = _counts(bars, by_table)
         one = Import.objects.create(
             by=by, source=source, what=_what(names, counts), files=names[:200], digests=digests or [], counts=counts.tables,
-            changes=counts.changes, notes=[*counts.notes, *_without_bars(read)][:50],
+            changes=counts.changes, notes=[*read.notes, *counts.notes, *_without_bars(read)][:50],
         )  # fmt: skip
         made.append(one)
         before = {table: dict(counted.before) for table, counted in by_table.items()}

@@ -1,5 +1,6 @@
 """What each kind of job about the data does: look at files, take them, undo an import, write everything out."""
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -7,53 +8,65 @@ from typing import Any
 from django.conf import settings
 from django.utils import timezone
 
+from upperwick.data import incoming
 from upperwick.data.package import write_package
-from upperwick.data.reading.batch import Read, read_all
+from upperwick.data.reading.batch import Read
 from upperwick.data.reading.infer import Answers
 from upperwick.data.reading.source import PriceFileError
 from upperwick.data.taking import Counts, count, take
 from upperwick.data.undo import undo
-from upperwick.data.uploads import files_of, forget
+from upperwick.data.uploads import asked_of, files_of, forget
+from upperwick.data.vendors import read_files, remember
 from upperwick.jobs.registry import Done, Tell
 from upperwick.market.aside import AnotherImport
-from upperwick.market.models import BarBlock, DataVersion
+from upperwick.market.models import BarBlock
 from upperwick.refused import Refused
 from wickcore.scan.limits import Limits
 
 SHOWN_BAD = 20
 
 
-def _read(owner: Any, question: dict[str, Any], limits: Limits, tell: Tell) -> Read:
+def _read(owner: Any, question: dict[str, Any], limits: Limits, tell: Tell, lenient: bool = False) -> Read:
     def told(stage: str, share: float) -> None:
         limits.check()
         tell(stage, 0.5 * share)
 
-    latest = DataVersion.objects.last()
-    zone = question.get("zone") or (latest.zone if latest else "")
-    said = {name: Answers(**{"zone": zone, **given}) for name, given in question.get("answers", {}).items()}
+    answers = Answers(zone=question.get("zone") or "")
+    by_group = {name: Answers(**given) for name, given in question.get("answers", {}).items()}
     try:
-        return read_all(files_of(owner, question["upload"]), Answers(zone=zone), question.get("any_date", False), told, said)
+        return read_files(
+            files_of(owner, question["upload"]),
+            answers,
+            any_date=question.get("any_date", False),
+            by_group=by_group,
+            lenient=lenient,
+            tell=told,
+        )
     except PriceFileError as error:
         raise Refused(_without_folder(str(error), owner, question["upload"])) from None
 
 
-def _without_folder(said: str, owner: Any, upload: str) -> str:
+def _without_folder(text: str, owner: Any, upload: str) -> str:
     """A sentence that names a file as the person did, not where it lies here."""
-    return said.replace(f"{files_of(owner, upload)[0].parent}/", "")
+    return re.sub(r"/\S*?/upperwick-[^/\s]+/(?:\d+/)?", "", text.replace(f"{files_of(owner, upload)[0].parent}/", ""))
 
 
 def look(owner: Any, question: dict[str, Any], version: str, limits: Limits, tell: Tell) -> Done:
     """What the files are, and what taking them would do; nothing is taken."""
-    read = _read(owner, question, limits, tell)
+    read = _read(owner, question, limits, tell, lenient=True)
     tell("Counting what would change", 0.6)
     counts = count(read, _share(limits, tell, "Counting what would change"))
     files = [
         {
-            "name": f.name, "table": f.table, "frame": f.frame, "rows": f.rows, "dates": f.dates, "decimal": f.decimal,
-            "columns": [{"heading": h, "name": n} for h, n in f.headings], "first": f.first,
-            "questions": [{"key": q.key, "ask": q.ask, "options": [{"answer": a, "said": s} for a, s in q.options]} for q in f.questions],
+            "name": g.name, "files": len(g.files), "table": g.table, "frame": g.frame, "rows": g.rows, "dates": g.dates, "decimal": g.decimal,
+            "columns": [{"heading": h, "name": n} for h, n in g.headings], "first": g.first, "notes": g.notes, "vendor": g.vendor,
+            "adjusted": g.answers.adjusted,
+            "questions": [
+                {"key": q.key, "ask": q.ask, "heading": q.heading, "options": [{"answer": a, "said": s} for a, s in q.options]}
+                for q in g.questions
+            ],
         }
-        for f in read.files
+        for g in read.groups
     ]  # fmt: skip
     return Done({"files": files, **_counted(counts), **_bad(read), **_outside(read)}, _sentence(counts, read))
 
@@ -75,6 +88,9 @@ def take_in(owner: Any, question: dict[str, Any], version: str, limits: Limits, 
         )  # fmt: skip
     except AnotherImport as error:
         raise Refused(str(error)) from None
+    names = asked_of(owner, question["upload"])
+    if (remember(read) if question.get("remember", True) else []) or names:
+        incoming.answered(names)
     forget(owner, question["upload"])
     return Done({"import": made.id, "tables": made.counts, "changes": made.changes, "notes": made.notes}, made.what)
 

@@ -1,13 +1,13 @@
 """The bench as the interface asks for it: each item with how it stands, and an instrument's technical state."""
 
 import math
-from collections import defaultdict
+from collections import Counter, defaultdict
 from typing import Any
 
 import numpy as np
 
 from upperwick.bench.items import items_of
-from upperwick.bench.models import BenchEvent, BenchItem, Fill
+from upperwick.bench.models import BenchEvent, BenchItem, Fill, PositionNotice
 from upperwick.keeping.models import Alert, Watched
 from upperwick.keeping.plan import state_of
 from upperwick.keeping.positions import rail_of
@@ -46,6 +46,7 @@ def listed(owner: Any, as_of: str | None) -> list[dict[str, Any]]:
     _, values = _values(symbols, as_of, LISTED)
     names = market.names or market.bars.symbols
     at, notes, fills = as_of_moment(market, as_of), defaultdict(list), defaultdict(list)
+    notices = Counter(PositionNotice.objects.filter(item__in=items, settled__isnull=True).values_list("item_id", flat=True))
     for note in BenchEvent.objects.filter(item__in=items, kind="note"):
         notes[note.item_id].append(note.text)
     for fill in Fill.objects.filter(item__in=items, deleted__isnull=True):
@@ -56,6 +57,7 @@ def listed(owner: Any, as_of: str | None) -> list[dict[str, Any]]:
             "stage": i.stage, "rule": i.rule, "rule_name": i.rule_name, "version": i.version, "since": i.since, "moved": i.moved,
             **values.get(i.symbol, dict.fromkeys(LISTED)), "notes": "\n".join(notes[i.id]), "paper": state_of(i),
             "rail": rail_of(market, i, at, fills[i.id]) if fills[i.id] else None,
+            "notices": notices[i.id],
             "planned": _planned(i, last_price(market, i.symbol, at)) if i.symbol in market.bars.number else None,
         }
         for i in items

@@ -4,7 +4,7 @@ from django.http import HttpRequest
 from ninja import Router, Status
 
 from upperwick.bench import items
-from upperwick.keeping import bench, clock, positions
+from upperwick.keeping import bench, clock, notices, positions
 from upperwick.keeping import plan as plans
 from upperwick.keeping.bench_schemas import (
     BenchEventOut,
@@ -140,4 +140,18 @@ def restore_fill(request: HttpRequest, item_id: int, fill_id: int):
     """Undoes that."""
     item = items.find(request.user, item_id)
     positions.strike(item, positions.fill_of(item, fill_id, deleted=True), back=True)
+    return Status(204, None)
+
+
+@router.delete("/notices/{notice_id}", response={204: None}, operation_id="dismiss_notice")
+def dismiss_notice(request: HttpRequest, notice_id: int):
+    """Puts away what is said of a position."""
+    notices.dismiss(request.user, notice_id)
+    return Status(204, None)
+
+
+@router.post("/notices/{notice_id}/restore", response={204: None}, operation_id="restore_notice")
+def restore_notice(request: HttpRequest, notice_id: int):
+    """Undoes that."""
+    notices.dismiss(request.user, notice_id, back=True)
     return Status(204, None)

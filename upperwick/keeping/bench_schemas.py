@@ -30,7 +30,9 @@ class BenchIn(Schema):
 
 
 class RailOut(Schema):
-    """Where a position stands on one line. r: of the open part; shares: 0 once all is left; result: money, all of it."""
+    """Where a position stands on one line. r: of the open part; shares: 0 once all is left; result: money, all of it. open,
+    gain: profit of the open
+    part, in money and as a fraction of what it cost. at_risk: money that the stop would take from the last price; all of it without a stop."""
 
     side: Side
     shares: float
@@ -40,6 +42,22 @@ class RailOut(Schema):
     targets: list[float]
     r: float | None
     result: float
+    open: float
+    gain: float | None
+    at_risk: float
+
+
+class NoticeOut(Schema):
+    """What wants to be dealt with; see bench.models.PositionNotice."""
+
+    id: int
+    item: int
+    symbol: str
+    stage: Stage
+    kind: Literal["stop", "target", "halt", "delisted"]
+    event: Literal["met", "gapped", "near", "filled", "silent", "over"]
+    moment: str
+    text: str
 
 
 class PlannedOut(Schema):
@@ -69,6 +87,7 @@ class BenchItemOut(Schema):
     paper: str | None
     rail: RailOut | None
     planned: PlannedOut | None
+    notices: int
 
 
 class BenchPut(Schema):
@@ -298,6 +317,7 @@ class PositionOut(Schema):
     stop: float | None
     proposed: ProposedStop | None
     rule: RuleToday | None
+    notices: list[NoticeOut]
     fills: list[FillOut]
 
 

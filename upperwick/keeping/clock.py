@@ -12,6 +12,7 @@ from upperwick.bench.models import BenchEvent, BenchItem, Fill
 from upperwick.keeping import plan as plans
 from upperwick.keeping.held import OVER, WORDS, held_said, keep_paper, order_of, paper_of, shares_words, to_stage, waits_words
 from upperwick.keeping.mail import small_chart, tell
+from upperwick.keeping.notices import raise_notice
 from upperwick.keeping.plan import account_of, scale_at, usual_money
 from upperwick.market.services import as_of_moment, open_market
 from upperwick.refused import Refused
@@ -23,6 +24,12 @@ from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.limits import Limits
 
 PLAY_SECONDS = 20.0
+NOTICES = {
+    "stop": "stop",
+    "follow": "stop",
+    "target": "target",
+    "delisted": "delisted",
+}  # of a fill's reason, what is said of the position
 WHY = {
     "entry": "", "stop": "the stop was met", "follow": "the stop that follows was met", "target": "the target was met",
     "exit": "as you asked, at the open", "delisted": "it trades no more",
@@ -72,6 +79,9 @@ def _place(item: BenchItem, now: Moment) -> Paper:
     shares = _shares(engine, item, now)
     if shares < 1:
         raise Refused("Not one share fits. Choose how many yourself, or a nearer stop.", 409)
+    assert item.plan is not None
+    item.plan["cost"] = account_of(item.owner).cost
+    item.save(update_fields=["plan"])
     item.paper = {"shares": float(shares)}
     try:
         paper = placed(engine.market, order_of(item), now)
@@ -203,6 +213,10 @@ def _filled(item: BenchItem, order: PaperOrder, market: Market, fill: PaperFill)
     came = "" if fill.result is None else f" That came to {fill.result:+,.2f} after costs.".replace("-", "−")
     line = f"On paper, {item.symbol} was {what} {_at(fill.moment)}{f': {why}' if why else ''}.{came}"
     _said(item, market, fill.moment, what, line, fill.price)
+    kind = NOTICES.get(fill.reason)
+    if kind is not None:
+        text = f"{item.symbol} was {what} on paper: {WHY[fill.reason]}"
+        raise_notice(item, market, fill.moment, kind, "filled", text, [], message=False)
 
 
 def _at(moment: Moment) -> str:

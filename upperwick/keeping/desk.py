@@ -6,15 +6,19 @@ from typing import Any
 import numpy as np
 from django.db.models import Q
 
+from upperwick.accounts.preferences import account_choice
 from upperwick.bench.items import items_of
 from upperwick.bench.models import BenchItem
 from upperwick.bench.services import lists_of
+from upperwick.data import issues
 from upperwick.data.findings import open_in
+from upperwick.data.services import may
 from upperwick.jobs.models import UNFINISHED, Job
 from upperwick.keeping.held import SINGLE, fills_of, held_now, order_of, paper_of, shares_words, stop_now, waits_words
 from upperwick.keeping.look import digest_at
 from upperwick.keeping.models import Alert, Message, Watched
-from upperwick.keeping.plan import account_of, scale_at
+from upperwick.keeping.notices import open_notices
+from upperwick.keeping.plan import account_of, currencies_of, scale_at
 from upperwick.keeping.positions import rail_of
 from upperwick.keeping.services import row_of
 from upperwick.market.charts import rounded
@@ -42,7 +46,7 @@ def desk(owner: Any) -> dict[str, Any]:
     found: dict[str, Any] = {
         "moment": None, "sentence": "", "breadth_days": [], "breadth": [], "breadth_universe": "", "watched": [], "told": [],
         "unread": mine.filter(read=False).count(), "ahead": [], "waiting": _waiting(owner), "names": {},
-        "holdings": [], "orders": [], "at_risk": None,
+        "holdings": [], "orders": [], "totals": None, "notices": [], "issues": issues.shown() if may(owner) else [],
         "alerts": Alert.objects.filter(owner=owner, armed=True, deleted__isnull=True).count(),
     }  # fmt: skip
     if not len(market.bars):
@@ -63,7 +67,8 @@ def desk(owner: Any) -> dict[str, Any]:
         "ahead": ahead,
         "holdings": holdings,
         "orders": orders,
-        "at_risk": at_risk(owner, [one["rail"] for one in holdings]),
+        "notices": open_notices(owner),
+        "totals": totals(owner, market, holdings),
         "names": {s: names[market.bars.number[s]] for s in sorted(symbols) if s in market.bars.number},
     }
 
@@ -143,12 +148,34 @@ def _positions(owner: Any, market: Market, now: Moment) -> tuple[list[dict[str, 
     return holdings, orders
 
 
-def at_risk(owner: Any, rails: list[dict[str, Any]]) -> float | None:
-    """What all stops would take from the last prices, as a share of the account; None where one that is held has no stop."""
-    if any(one["stop"] is None for one in rails):
+def totals(owner: Any, market: Market, holdings: list[dict[str, Any]]) -> dict[str, Any] | None:
+    """All that is held together: open profit, what its stops would take from the last prices and, by sector, at risk. A position without a stop
+    is at risk with its full value. Instruments in another currency than the account's are left out, and named. None where nothing is held."""
+    if not holdings:
         return None
-    far = ((one["close"] - one["stop"]) * (1 if one["side"] == "long" else -1) for one in rails)
-    return float(sum(one["shares"] * max(0.0, away) for one, away in zip(rails, far, strict=True)) / account_of(owner).money)
+    account, choice = account_of(owner), account_choice(owner)
+    currencies = currencies_of([one["symbol"] for one in holdings])
+    foreign = sorted({s for s, c in currencies.items() if c and c != choice.currency})
+    profit = risk = value = 0.0
+    unstopped = 0
+    by_sector: dict[str, float] = {}
+    sectors = market.texts.get("sector", ())
+    for one in holdings:
+        rail = one["rail"]
+        if one["symbol"] in foreign:
+            continue
+        sector = (sectors[market.bars.number[one["symbol"]]] if sectors else "") or "no sector"
+        unstopped += rail["stop"] is None
+        profit += rail["open"]
+        value += rail["shares"] * rail["close"]
+        risk += rail["at_risk"]
+        by_sector[sector] = by_sector.get(sector, 0.0) + rail["at_risk"]
+    return {
+        "profit": profit, "gain": profit / (value - profit) if value != profit else 0.0, "risk": risk, "risk_share": risk / account.money,
+        "over": risk / account.money > account.open_risk, "limit": account.open_risk, "unstopped": unstopped, "foreign": foreign,
+        "sectors": [{"sector": s, "risk": r, "share": r / account.money} for s, r in sorted(by_sector.items(), key=lambda x: -x[1])],
+        "currency": choice.currency,
+    }  # fmt: skip
 
 
 def _to_look_at(market: Market, item: BenchItem, now: Moment) -> dict[str, Any]:
@@ -164,12 +191,22 @@ def _to_look_at(market: Market, item: BenchItem, now: Moment) -> dict[str, Any]:
     if found["days_to_report"] <= REPORT_NEAR:
         left = int(found["days_to_report"])
         words.append("reports today" if left == 0 else f"reports in {left} day{'' if left == 1 else 's'}")
-    if stop is not None and abs(held.close - stop) <= found["atr(14)"] / 2:
-        words.append(f"{abs(held.close - stop):.2f} from its stop")
+    if stop is None:
+        words.append("no stop is saved")
+    else:
+        words += _near_stop(held, stop, found["atr(14)"], account_choice(item.owner).near)
     nearer = proposed_stop(engine, item.symbol, now, held, stop, Limits(5.0))
-    if nearer is not None:
+    if nearer is not None and stop is not None:
         words.append(f"stop may follow to {nearer[0]:.2f}")
     return {"look_at": ", ".join(words)}
+
+
+def _near_stop(held: Any, stop: float, atr: float, near: float) -> list[str]:
+    """How the last price lies to the stop, where it is near or beyond it."""
+    room = (held.close - stop) * (1 if held.side == "long" else -1)
+    if room <= 0:
+        return [f"{-room:.2f} beyond its stop" if room else "at its stop"]
+    return [f"{room:.2f} from its stop"] if room <= near * atr else []
 
 
 def _ahead(owner: Any, now: Moment) -> list[dict[str, Any]]:

@@ -11,8 +11,9 @@ from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, iso, read_moment, to_day
 from wickcore.book.holding import Done, Holding, Unfit, holding
 from wickcore.book.paper import HELD, Paper, PaperOrder, rests
+from wickcore.book.plan import Account
 
-COST, SLIP = 0.001, 0.0  # a side, as of a book that says nothing
+SLIP = 0.0  # a fraction a side of paper orders
 WORDS = {"buy": "bought", "sell": "sold", "short": "sold short", "cover": "bought back"}
 OVER = "Its position is over. Put the instrument on the bench anew for another: R and results are those of one position."
 SINGLE = {"long": ("buy", "sell"), "short": ("sell short", "buy back")}
@@ -24,8 +25,9 @@ def order_of(item: BenchItem) -> PaperOrder:
     assert plan is not None
     shares = item.paper["shares"] if item.paper else 0.0
     until = to_day(date.fromisoformat(plan["until"]))
+    cost = plan.get("cost", Account().cost)  # written down when it was left to the clock
     targets = tuple((price, part) for price, part in plan["targets"])
-    return PaperOrder(item.symbol, plan["side"], plan["entry"], plan["stop"], targets, plan["follow"], shares, until, COST, SLIP)
+    return PaperOrder(item.symbol, plan["side"], plan["entry"], plan["stop"], targets, plan["follow"], shares, until, cost, SLIP)
 
 
 def paper_of(item: BenchItem) -> Paper | None:

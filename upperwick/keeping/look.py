@@ -11,17 +11,22 @@ from threading import Event
 from typing import Any
 
 import numpy as np
+from django.contrib.auth import get_user_model
 from django.db import DatabaseError, connection, transaction
 from django.db.models import Count, Max
+from django.utils import timezone
 
 from upperwick.bench.models import BenchEvent, BenchItem, BenchList
 from upperwick.bench.services import keep as keep_list
 from upperwick.bench.services import lists_of, universe_key
+from upperwick.data.models import DataIssue
+from upperwick.data.services import may
 from upperwick.jobs.services import digest_of
 from upperwick.keeping.alerts import Fired, expected, looked_at
 from upperwick.keeping.clock import play_on
 from upperwick.keeping.mail import CHARTS, send_waiting, small_chart, tell
 from upperwick.keeping.models import Alert, Schedule, Watched
+from upperwick.keeping.position_watch import watch_all
 from upperwick.keeping.scans import Scans, ScansByMoment, found_alone
 from upperwick.kernels import state_of_core
 from upperwick.market.load import evaluator
@@ -54,6 +59,7 @@ def keep_telling(ending: Event) -> None:
                 if now != seen:
                     look()
                     seen = now
+                tell_issues()
                 send_waiting()
             except DatabaseError:
                 connection.close()
@@ -62,6 +68,22 @@ def keep_telling(ending: Event) -> None:
                 seen = mark()
     finally:
         connection.close()
+
+
+def tell_issues() -> int:
+    """Messages of what about the data has to be known, to everybody who may mend it. Returns how many."""
+    told = 0
+    for issue in DataIssue.objects.filter(told__isnull=True, settled__isnull=True).order_by("id")[:AT_ONCE]:
+        market = evaluator().market
+        moment = str(market.standing(market.latest)) if len(market.bars) else ""
+        with transaction.atomic():
+            if not DataIssue.objects.filter(id=issue.id, told__isnull=True).update(told=timezone.now()):
+                continue
+            for user in get_user_model().objects.filter(is_active=True):
+                if may(user):
+                    tell(user, f"data {issue.key}"[:80], "data", moment, issue.text[:300], [issue.text], place="/data")
+                    told += 1
+    return told
 
 
 def mark() -> tuple[Any, ...]:
@@ -104,6 +126,7 @@ def look() -> int:
     _seen(quiet, now)
     for item_id in left_to_clock():
         told += _played(item_id, now)
+    told += _positions_watched(now)
     for one in sorted(stale, key=lambda one: one.rule.text):  # as they are worked out, portion by portion
         _watched(one, stale[one], now, scans.at(now))
     return told
@@ -193,6 +216,16 @@ def _played(item_id: int, now: Moment) -> int:
         raise
     except Exception:  # of this one only; it is played on from where it stands with the next moment
         _log.exception("A plan could not be played on: %s", item_id)
+        return 0
+
+
+def _positions_watched(now: Moment) -> int:
+    try:
+        return watch_all(evaluator(), now)
+    except DatabaseError:
+        raise
+    except Exception:  # watched again from where they stand with the next moment
+        _log.exception("Positions could not be watched.")
         return 0
 
 

@@ -9,11 +9,12 @@ from typing import Any
 import numpy as np
 from django.db import transaction
 
-from upperwick.accounts.models import Preferences
+from upperwick.accounts.preferences import account_choice
 from upperwick.bench.items import items_of
 from upperwick.bench.models import BenchEvent, BenchItem
-from upperwick.keeping.held import held_now
-from upperwick.market.models import Split
+from upperwick.keeping.held import OVER, held_now
+from upperwick.keeping.notices import level_key, settle
+from upperwick.market.models import Instrument, Split
 from upperwick.market.services import as_of_day, open_market, request_limits
 from upperwick.refused import Refused
 from wickcore.bars.market import Market
@@ -41,15 +42,22 @@ from wickcore.language.problems import RuleError
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import values_at
 
-USUAL_MONEY, LASTS = 100_000.0, 5  # of an account that says no size; sessions a plan waits
+LASTS = 5  # sessions a plan waits
 OPEN = ("planned", "holding")
+INSIDE = ("made", "since", "cost")  # what is kept with a plan and no part of it
 GAPS = 4
 
 
 def account_of(owner: Any) -> Account:
     """The account as its preferences say; a usual one where nothing is said."""
-    kept = Preferences.objects.filter(owner=owner).values_list("document", flat=True).first() or {}
-    return Account(float(kept.get("account_size") or USUAL_MONEY))
+    chosen = account_choice(owner)
+    shares = {name: getattr(chosen, name) for name in ("risk", "most", "of_day", "sector", "open_risk", "cost")}
+    return Account(**shares) if chosen.size is None else Account(chosen.size, **shares)
+
+
+def currencies_of(symbols: list[str]) -> dict[str, str]:
+    """In what currency instruments are priced, where that is known."""
+    return dict(Instrument.objects.filter(symbol__in=symbols).exclude(currency="").values_list("symbol", "currency"))
 
 
 def scale_at(market: Market, symbol: str, at: int | Moment) -> float:
@@ -66,7 +74,7 @@ def _kept(item: BenchItem, scale: float, day: int) -> dict[str, Any] | None:
     """The plan as it is kept, in prices and shares of the day stood on."""
     if item.plan is None:
         return None
-    plan = {name: value for name, value in item.plan.items() if name != "made"}
+    plan = {name: value for name, value in item.plan.items() if name not in INSIDE}
     told = {**plan, **{name: round(plan[name] / scale, 4) for name in ("entry", "stop")}, "shares": chosen_shares(item, day)}
     told["targets"] = [{"price": round(price / scale, 4), "part": part} for price, part in item.plan["targets"]]
     return told
@@ -294,11 +302,12 @@ def keep(item: BenchItem, asked: dict[str, Any], as_of: str | None) -> None:
     if item.symbol not in market.bars.number:
         raise Refused(f"The market holds no {item.symbol} any more.", 404)
     held = _open_part(market, item, day)
+    _not_after_closing(market, item)
     if held is not None:
         _not_beyond(asked["side"], asked["stop"], held.close)
     else:
         try:
-            sized(Account(USUAL_MONEY), asked["side"], asked["entry"], asked["stop"], _prices(asked["targets"]), None)
+            sized(Account(), asked["side"], asked["entry"], asked["stop"], _prices(asked["targets"]), None)
         except ValueError as error:
             raise Refused(str(error), 422) from None
     if sum(one["part"] for one in asked["targets"]) > 1 + 1e-9:
@@ -312,7 +321,10 @@ def keep(item: BenchItem, asked: dict[str, Any], as_of: str | None) -> None:
         raise Refused("A plan ends within a year.", 422)
     scale = scale_at(market, item.symbol, day)
     targets = [(one["price"] * scale, one["part"]) for one in asked["targets"]]
+    since = market.standing(market.latest).key
+    before = item.plan
     item.plan = {**asked, "entry": asked["entry"] * scale, "stop": asked["stop"] * scale, "targets": targets, "made": iso(day)}
+    item.plan["since"] = levels_since(before, item.plan, since)
     if held is not None and item.first_stop is None:
         item.first_stop = item.plan["stop"]  # bought before there was a plan: R is of its first stop all the same
     item.save(update_fields=["plan", "first_stop"])
@@ -323,6 +335,25 @@ def keep(item: BenchItem, asked: dict[str, Any], as_of: str | None) -> None:
     does = "buy" if asked["side"] == "long" else "sell short"
     words = f"{does} at {asked['entry']:g}, stop {asked['stop']:g}{aims}{moves}, until {asked['until']}"
     BenchEvent.objects.create(item=item, kind="planned", moment=iso(day), text=words)
+    settle(item, ["stop"], [item.plan["stop"]])
+    settle(item, ["target"], [price for price, _ in targets])
+
+
+def levels_since(before: dict[str, Any] | None, plan: dict[str, Any], now: int) -> dict[str, int]:
+    """From which moment on each level of a plan is watched, by its price: one that stays as it was is watched on."""
+    known = (before or {}).get("since", {})
+    prices = [plan["stop"], *(price for price, _ in plan["targets"])]
+    return {level_key(price): known.get(level_key(price), now) for price in prices}
+
+
+def _not_after_closing(market: Market, item: BenchItem) -> None:
+    """Raises Refused where the position is over by now, whatever day is stood on: a plan after it would be a plan for nothing."""
+    try:
+        held = held_now(market, item, market.standing(market.latest))
+    except Unfit:
+        return
+    if held is not None and held.shares <= 0:
+        raise Refused(OVER, 409)
 
 
 @transaction.atomic

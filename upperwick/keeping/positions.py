@@ -22,6 +22,7 @@ from upperwick.keeping.held import (
     to_stage,
     waits_words,
 )
+from upperwick.keeping.notices import KINDS, open_notices, settle
 from upperwick.keeping.plan import scale_at
 from upperwick.market.services import as_of_moment, open_market, request_limits
 from upperwick.refused import Refused
@@ -74,6 +75,8 @@ def enter(item: BenchItem, asked: dict[str, Any]) -> tuple[Fill, str]:
     )
     _first_stop(item, made)
     _settle(item, market, now)
+    if made.action not in INTO:
+        settle(item, ["target"])
     text = f"{WORDS[made.action]} {shares_words(made.shares)} at {made.price:.2f}, by hand"
     BenchEvent.objects.create(item=item, kind="filled", moment=str(moment), text=text)
     odd = int(market.bars.days[end - 1]) == moment.day and not low <= made.price <= high
@@ -104,6 +107,8 @@ def _settle(item: BenchItem, market: Market, now: Moment) -> None:
     if held is not None:
         if held.shares > 0 and again:
             raise Refused(f"{item.symbol} is on the bench again already.", 409)
+        if held.shares <= 0:
+            settle(item, KINDS)
         to_stage(item, "holding" if held.shares > 0 else "closed", now)
     elif item.stage in ("holding", "closed") and not again:  # the last fill is taken away: it never was a position
         item.first_stop = None
@@ -156,7 +161,11 @@ def rail_of(market: Market, item: BenchItem, at: Moment, fills: Sequence[Fill]) 
     scale = last_price(market, item.symbol, at)[1]
     aims = [] if item.plan is None else [round(price / scale, 4) for price, _ in item.plan["targets"]]
     stop = stop_now(item, scale) if held.shares > 0 else None
+    up = 1 if held.side == "long" else -1
+    value = held.shares * held.close
     return {
+        "open": held.unrealised, "gain": held.unrealised / (held.shares * held.entry) if held.shares and held.entry else None,
+        "at_risk": value if stop is None else held.shares * max(0.0, (held.close - stop) * up),
         "side": held.side, "shares": held.shares, "stop": None if stop is None else round(stop, 4), "entry": held.entry or fills[0].price,
         "close": held.close, "targets": aims if held.shares > 0 else [], "r": held.r if held.shares > 0 else held.result_r,
         "result": held.realised + held.unrealised,
@@ -184,7 +193,7 @@ def position(owner: Any, item: BenchItem, as_of: str | None) -> dict[str, Any]:
         "day": str(at), "clock": paper is not None, "leaves": paper is not None and paper.leaves is not None,
         "waits": waits_words(order_of(item), paper.up, paper.shares, scale) if paper is not None and paper.state == WAITING else "",
         "holding": None if held is None else {**asdict(held), "first_day": iso(held.first_day)},
-        "rail": rail_of(market, item, at, fills), "stop": stop,
+        "rail": rail_of(market, item, at, fills), "stop": stop, "notices": open_notices(owner, item),
         "proposed": None if nearer is None else {"price": nearer[0], "why": nearer[1]}, "rule": _rule_today(owner, item, at),
         "fills": [
             {"id": f.id, "moment": f.moment, "action": f.action, "shares": f.shares, "price": f.price, "cost": f.cost, "paper": f.paper,

@@ -6,7 +6,8 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import ConfigDict, Field
 
-from upperwick.keeping.bench_schemas import RailOut
+from upperwick.data.schemas import IssueOut
+from upperwick.keeping.bench_schemas import NoticeOut, RailOut
 from wickcore.language.parser import MAX_CHARACTERS, MAX_UNIVERSE
 
 Time = Annotated[str, Field(pattern=r"^(close|([01]\d|2[0-3]):[0-5]\d)$")]
@@ -153,8 +154,34 @@ class DeskOrderOut(Schema):
     words: str
 
 
+class SectorRisk(Schema):
+    sector: str
+    risk: float
+    share: float
+
+
+class TotalsOut(Schema):
+    """All positions together. profit: open, in money; gain: of what they cost. risk, risk_share: what the stops would take
+    from the last prices; a
+    position without a stop counts with its full value (unstopped: how many). over: more than the limit. foreign: left out, since they are in
+    another currency."""
+
+    profit: float
+    gain: float
+    risk: float
+    risk_share: float
+    over: bool
+    limit: float
+    unstopped: int
+    foreign: list[str]
+    sectors: list[SectorRisk]
+    currency: str
+
+
 class DeskOut(Schema):
-    """at_risk: what the stops of all that is held would take from the last prices, as a share of the account; None where one has none."""
+    """notices: what of positions wants to be dealt with. issues: what about the data has to be known, for those who may mend
+    it. totals: None where
+    nothing is held."""
 
     moment: str | None
     sentence: str
@@ -167,7 +194,9 @@ class DeskOut(Schema):
     ahead: list[AheadOut]
     holdings: list[HeldOut]
     orders: list[DeskOrderOut]
-    at_risk: float | None
+    totals: TotalsOut | None
+    notices: list[NoticeOut]
+    issues: list[IssueOut]
     waiting: list[WaitingOut]
     alerts: int
     names: dict[str, str]

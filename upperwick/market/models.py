@@ -18,6 +18,7 @@ class Instrument(models.Model):
     delisted_reason = models.CharField(max_length=60, blank=True)
     optionable = models.BooleanField(default=False)
     weekly_options = models.BooleanField(default=False)
+    currency = models.CharField(max_length=8, blank=True, default="")  # of its prices, where that is known
 
     class Meta:
         ordering = ["symbol"]

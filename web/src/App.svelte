@@ -10,6 +10,7 @@
   import { loadPreferences } from '$lib/preferences.svelte'
   import { act, notice } from '$lib/notice.svelte'
   import { nextPart, nextRow } from '$lib/regions'
+  import { notifyOfMessages } from '$lib/notifications'
   import { client } from '$lib/queries'
   import { HOME, PLACES, placeOf, type Place } from './places/places'
   import SignIn from './places/SignIn.svelte'
@@ -71,7 +72,7 @@
       ends.push(quiet)
       const [end] = await Promise.all([loadMarket(), loadPreferences()])
       ready = true
-      ends.push(end)
+      ends.push(end, notifyOfMessages(name))
       // Where nothing is there yet, the first thing to do is to bring it.
       const none = !market.now?.sessions.length
       if (!placeOf(route.path) || (none && route.path === HOME)) go(none ? '/data' : HOME, true)

@@ -65,7 +65,8 @@ def merge(stored: Table | None, given: Table) -> Merged:
     kept[at] = False
     changed = np.zeros(len(at), np.bool_)
     for name in PRICES:
-        changed |= stored[name][at] != given[name][shared]
+        was, now = stored[name][at], given[name][shared]
+        changed |= (was != now) & ~(np.isnan(was) & np.isnan(now))  # an unknown volume is the same unknown volume
     columns = [n for n in ("days", "minute", *PRICES, "ratio") if n in stored or n in given]
     rescaled, moved, seam = False, False, 0.0
     if "ratio" in columns:

@@ -21,7 +21,7 @@ LOOKED = 250  # bars back in which levels are looked for
 TOUCHES, NEAR = 3, 0.5  # a level is so many turning points within so much of an ATR
 WIDE = 2.0  # times the ATR, where there is no swing to stand under
 CLOSEST, FARTHEST = 0.5, 3.0  # a stop nearer or farther than so many ATR is warned of
-WORTH, CROWDED, TOGETHER = 1.5, 0.3, 0.7  # R of a target; share of a sector; correlation
+WORTH, TOGETHER = 1.5, 0.7  # R of a target; correlation
 SESSIONS_TOGETHER = 63
 TICK = 0.01
 EARLY = 0.2  # ATR before an entry
@@ -55,13 +55,16 @@ class Choice:
 @dataclass(frozen=True, slots=True)
 class Account:
     """money: the account's. risk: the share that one trade may lose. most: the share one position may take. of_day: the share of a usual
-    day's money that it may take. open_risk: the share that all together may lose."""
+    day's money that it may take. sector: the share that one sector may take. open_risk: the share that all together may lose. cost: a fraction a
+    side."""
 
-    money: float
+    money: float = 100_000.0
     risk: float = 0.01
     most: float = 0.25
     of_day: float = 0.01
+    sector: float = 0.3
     open_risk: float = 0.06
+    cost: float = 0.001
 
 
 @dataclass(frozen=True, slots=True)
@@ -249,8 +252,8 @@ def warnings(account: Account, side: Side, entry: float, stop: float, size: Size
         gaps = ", ".join(f"{g:+.1%}".replace("-", "−") for g in facts.gaps)
         when = "today" if days == 0 else f"in {days} day{'' if days == 1 else 's'}"
         found.append(f"It reports {when}, before the plan ends" + (f"; after the last reports it opened {gaps}." if gaps else "."))
-    if facts.sector and facts.in_sector > CROWDED:
-        found.append(f"With it {facts.in_sector:.0%} of the account would lie in {facts.sector}, over {CROWDED:.0%}.")
+    if facts.sector and facts.in_sector > account.sector:
+        found.append(f"With it {facts.in_sector:.0%} of the account would lie in {facts.sector}, over {account.sector:.0%}.")
     if facts.open_risk > account.open_risk:
         found.append(f"All open risk would be {facts.open_risk:.1%} of the account, over {account.open_risk:.1%}.")
     if facts.with_held is not None and facts.with_held[0] > TOGETHER:

@@ -13,9 +13,11 @@ import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 import pyarrow.parquet as pq
 
-from upperwick.data.reading.endings import COLUMNAR, PARQUET, PRICE_FILES
-from upperwick.data.reading.infer import Answers, Understood, unasked, understand
-from upperwick.data.reading.source import PriceFileError
+from upperwick.data.reading.endings import PARQUET, PRICE_FILES
+from upperwick.data.reading.formats import UNKNOWN
+from upperwick.data.reading.grouping import grouped
+from upperwick.data.reading.infer import Answers, Inference, infer, without_questions
+from upperwick.data.reading.source import PriceFileError, open_source
 from wickcore.bars.merge import Table, merge
 from wickcore.bars.moment import CLOSE, Moment, iso, keys, of_key, read_moment, to_day
 
@@ -38,26 +40,30 @@ class BadRow:
 @dataclass(slots=True)
 class PriceTables:
     """tables: by frame (`day`, `5min`), then by symbol: columns `days` (int32 since 1970), `minute` (int32, of the day; five-minute bars
-    only), prices, volume, perhaps `ratio` (adjusted close over close), ascending. bad: rows left out."""
+    only), prices, volume (NaN where it is unknown), perhaps `ratio` (adjusted close over close), ascending. bad: rows left out. unknown_volumes:
+    how many bars come without a volume. repeated: bars that an earlier file of the same layout held too; the later one's are taken."""
 
     tables: dict[str, dict[str, Table]] = field(default_factory=dict)
     bad: list[BadRow] = field(default_factory=list)
     rows: int = 0
     any_date: bool = False
+    unknown_volumes: int = 0
+    repeated: int = 0
 
 
 def read_prices(paths: Path | Iterable[Path], any_date: bool = False, answers: Answers | None = None) -> PriceTables:
     """Reads files, or folders of one file a symbol, in turn; where two hold the same bar, the later one's counts.
 
     Columns symbol, date, open, high, low, close, volume in any order and case, rows in any order, optionally adj_close; a file without
-    `symbol` takes its own name for it. With a column `time` (HH:MM, the bar's beginning), or with dates that have one, the bars are of
+    `symbol` takes its own name for it. Other headings are inferred (see `infer`). With a column `time` (HH:MM, the bar's
+    beginning), or with dates that have one, the bars are of
     five minutes. any_date: also dates before there were markets, or after next week. Raises PriceFileError when there is nothing to read, or
     something can be read two ways that `answers` do not decide.
     """
     asked = [paths] if isinstance(paths, Path) else list(paths)
     found = PriceTables(any_date=any_date)
-    for file in files_in(asked):
-        take_bars(unasked(understand(file, replace(answers or Answers(), table="bars"))), found)
+    for group in grouped(open_source(file) for file in files_in(asked)):
+        take_bars(without_questions(infer(group, replace(answers or Answers(), table="bars"))), found)
     if not found.tables and not found.bad:
         raise PriceFileError(f"{' and '.join(map(str, asked))} holds no rows.")
     return found
@@ -76,26 +82,34 @@ def files_in(paths: Iterable[Path]) -> list[Path]:
     return found
 
 
-def take_bars(read: Understood, found: PriceTables) -> None:
-    """Adds the bars of a file, each row checked."""
-    file, table, names = read.file, read.rows, read.rows.column_names
+def take_bars(read: Inference, found: PriceTables, refuse_files: bool = False) -> None:
+    """Adds the bars of files of one layout, each row checked. refuse_files: of a file with a bad row nothing is taken."""
+    table, names = read.rows, read.rows.column_names
     for name in names:
-        _check_kind(file, name, table[name].type)
-    lines = _Lines(file, read.skipped)
-    for number, reason in read.skipped:
-        found.bad.append(BadRow(file.name, number, reason))
+        _check_kind(read.file, name, table[name].type)
+    bad = [BadRow(s.file.name, line, reason) for s in read.sources for line, reason in s.skipped if reason]
     found.rows += table.num_rows
-    if not table.num_rows:
-        return
-    symbols = _texts(table["symbol"]) if "symbol" in names else pa.array([file.stem] * table.num_rows)
+    if table.num_rows:
+        bad += _take_rows(read, found, {row.file for row in bad} if refuse_files else None)
+    found.bad += bad
+
+
+def _take_rows(read: Inference, found: PriceTables, refused: set[str] | None) -> list[BadRow]:
+    """Takes the rows that are good. refused: the names of files with a bad row, of which nothing is taken; None where all good rows are. Returns
+    the bad ones."""
+    table, names = read.rows, read.rows.column_names
+    symbols = _texts(table["symbol"])
     problems: dict[int, str] = {}
     day, minute = _moments(table["date"], table["time"] if "time" in names else None, problems)
     if not found.any_date:
         _check_dates(day, problems)
     if minute is not None:
         _check_minutes(day, minute, problems)
-    wanted = [*NUMBERS, *(name for name in ("adj_close", "ratio") if name in names)]
+    wanted = [*NUMBERS[:-1], *(name for name in ("volume", "adj_close", "ratio") if name in names)]
     numbers = {name: _numbers(table[name], name, problems) for name in wanted}
+    numbers.setdefault("volume", np.full(table.num_rows, np.nan))
+    if read.adjusted and "adj_close" not in numbers and "ratio" not in numbers:
+        numbers["ratio"] = np.ones(table.num_rows)
     _check_values(numbers, problems)
     coded = symbols.dictionary_encode()
     codes = coded.indices.to_numpy(zero_copy_only=False)
@@ -104,19 +118,37 @@ def take_bars(read: Understood, found: PriceTables) -> None:
         wrong = _wrong_symbol(label)
         if wrong:
             problems.update(dict.fromkeys(np.flatnonzero(codes == code).tolist(), wrong))
-    good = np.ones(table.num_rows, np.bool_)
-    good[list(problems)] = False
     order = np.argsort(codes, kind="stable")
     edges = np.searchsorted(codes[order], np.arange(len(labels) + 1))
     moments = keys(day, CLOSE if minute is None else minute)
-    columns = {"days": day, **({} if minute is None else {"minute": minute}), **numbers}
-    for code, label in enumerate(labels):
+    starts = read.starts
+    chosen = []
+    good = np.ones(table.num_rows, np.bool_)
+    good[list(problems)] = False
+    for code in range(len(labels)):
         rows = order[edges[code] : edges[code + 1]]
-        rows = _ascending(rows[good[rows]], moments, problems)
+        rows, again = _ascending(rows[good[rows]], moments, starts, problems)
+        found.repeated += again
+        chosen.append(rows)
+    if refused is not None:
+        names_of_files = [s.file.name for s in read.sources]
+        refused |= {names_of_files[int(np.searchsorted(starts, row, "right")) - 1] for row in problems}
+        if refused:
+            keep = np.repeat([name not in refused for name in names_of_files], np.diff(starts))
+            chosen = [rows[keep[rows]] for rows in chosen]
+    columns = {"days": day, **({} if minute is None else {"minute": minute}), **numbers}
+    for label, rows in zip(labels, chosen, strict=True):
         if len(rows):
-            _add(found, label, {name: column[rows] for name, column in columns.items()})
+            added = {name: column[rows] for name, column in columns.items()}
+            if read.adjusted and len(rows) == 1:
+                added.pop("ratio", None)  # the latest bar of adjusted prices is as printed: a split after it is still to come
+            found.unknown_volumes += int(np.isnan(added["volume"]).sum())
+            _add(found, label, added)
+    bad = []
     for row, reason in sorted(problems.items()):
-        found.bad.append(BadRow(file.name, lines.of(row), reason))
+        source, line = read.place_of(row)
+        bad.append(BadRow(source.file.name, line, reason))
+    return bad
 
 
 def _check_kind(file: Path, name: str, kind: pa.DataType) -> None:
@@ -151,26 +183,10 @@ def _check_dates(day: Any, problems: dict[int, str]) -> None:
         problems.setdefault(row, f"the date {iso(int(day[row]))} lies {where}; if it is meant, import with --any-date")
 
 
-class _Lines:
-    """Row numbers of a file to its line numbers, worked out only when a row is bad."""
-
-    def __init__(self, file: Path, skipped: list[tuple[int, str]]) -> None:
-        self.file, self.skipped = file, {number for number, _ in skipped}
-        self._numbers: list[int] | None = None
-
-    def of(self, row: int) -> int:
-        if self.file.suffix.lower() in COLUMNAR:
-            return row + 1
-        if self._numbers is None:
-            with self.file.open("rb") as lines:
-                next(lines)
-                self._numbers = [i for i, line in enumerate(lines, 2) if line.strip() and i not in self.skipped]
-        return self._numbers[row]
-
-
 def _texts(column: pa.ChunkedArray) -> pa.Array:
     text = pc.utf8_trim_whitespace(pc.cast(column, pa.string()))
-    return pc.fill_null(text, "").combine_chunks()
+    filled = pc.fill_null(text, "").combine_chunks()
+    return pa.concat_arrays(filled.chunks) if isinstance(filled, pa.ChunkedArray) else filled
 
 
 def _moments(dates: pa.ChunkedArray, times: pa.ChunkedArray | None, problems: dict[int, str]) -> tuple[Any, Any]:
@@ -256,6 +272,8 @@ def _numbers(column: pa.ChunkedArray, name: str, problems: dict[int, str]) -> An
         said = texts[row].as_py() if texts is not None else ""
         if name == "ratio" and not said:
             continue  # a market's own export leaves it out where it is unknown
+        if name == "volume" and said.lower() in UNKNOWN:
+            continue
         problems.setdefault(row, f"{name} `{said}` is not a number" if said else f"{name} is missing")
     return values
 
@@ -274,16 +292,29 @@ def _check_values(numbers: dict[str, Any], problems: dict[int, str]) -> None:
             problems.setdefault(row, reason)
 
 
-def _ascending(rows: Any, key: Any, problems: dict[int, str]) -> Any:
-    """The rows in the order of their moments; of those with the same moment the first in the file, the others are named."""
+def _ascending(rows: Any, key: Any, starts: Any, problems: dict[int, str]) -> tuple[Any, int]:
+    """The rows in the order of their moments, and how many gave way. Of those with the same moment in one file the first is taken and the others
+    are named; of those in several files the last file's is taken. starts: the first row of each file."""
     if len(rows) == 1:
-        return rows
+        return rows, 0
     rows = rows[np.argsort(key[rows], kind="stable")]
-    twice = np.concatenate([[False], np.diff(key[rows]) == 0]) if len(rows) else np.empty(0, np.bool_)
-    for row in rows[twice].tolist():
-        moment = of_key(key[row])
-        problems[row] = f"the {'day' if moment.closed else 'moment'} {moment} stands twice"
-    return rows[~twice]
+    again = np.flatnonzero(np.diff(key[rows]) == 0) if len(rows) else np.empty(0, np.int64)
+    if not len(again):
+        return rows, 0
+    files = np.searchsorted(starts, rows, "right")
+    dropped = np.zeros(len(rows), np.bool_)
+    replaced = 0
+    for at in again.tolist():
+        if files[at] == files[at + 1]:
+            row = int(rows[at + 1])
+            moment = of_key(key[row])
+            problems[row] = f"the {'day' if moment.closed else 'moment'} {moment} stands twice"
+            dropped[at + 1] = True
+            files[at + 1] = files[at]
+        else:
+            dropped[at] = True
+            replaced += 1
+    return rows[~dropped], replaced
 
 
 def _add(found: PriceTables, symbol: str, table: Table) -> None:
@@ -294,6 +325,18 @@ def _add(found: PriceTables, symbol: str, table: Table) -> None:
     frame = "5min" if "minute" in table else "day"
     by_symbol = found.tables.setdefault(frame, {})
     by_symbol[symbol] = merge(by_symbol.get(symbol), table).table
+
+
+def add_tables(into: PriceTables, more: PriceTables) -> None:
+    """Adds bars that were read by themselves; where both hold the same bar, those that are added count."""
+    for frame, by_symbol in more.tables.items():
+        known = into.tables.setdefault(frame, {})
+        for symbol, table in by_symbol.items():
+            known[symbol] = merge(known.get(symbol), table).table
+    into.bad += more.bad
+    into.rows += more.rows
+    into.unknown_volumes += more.unknown_volumes
+    into.repeated += more.repeated
 
 
 def write_prices(path: Path, rows: Iterator[pa.Table]) -> int:

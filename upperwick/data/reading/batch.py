@@ -1,8 +1,10 @@
 """Files of any of the open tables, folders and zips of them, and data packages, read whole before anything is taken."""
 
 import json
+import logging
 import tempfile
 import zipfile
+import zlib
 from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -10,11 +12,13 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from upperwick.data.reading.bars import PriceTables, take_bars
+from upperwick.data.reading.bars import PriceTables, add_tables, take_bars
+from upperwick.data.reading.columns import ColumnsUnclear
 from upperwick.data.reading.endings import PRICE_FILES
-from upperwick.data.reading.infer import Answers, Question, Understood, understand
+from upperwick.data.reading.grouping import display_name, grouped, heading_key, pattern_of
+from upperwick.data.reading.infer import Answers, Inference, Known, Question, infer
 from upperwick.data.reading.reference import rows_of
-from upperwick.data.reading.source import PriceFileError
+from upperwick.data.reading.source import PriceFileError, Source, open_source
 from upperwick.data.reading.tables import BARS, TABLES
 from wickcore.bars.bars import STEP
 from wickcore.bars.calendar import CLOSED, OPEN
@@ -23,13 +27,28 @@ from wickcore.bars.moment import clock
 PACKAGE = "datapackage.json"
 MOST_FILES, MOST_BYTES = 20_000, 8_000_000_000  # of a zip, unpacked
 Tell = Callable[[str, float], None]
+_log = logging.getLogger("upperwick")
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A file to be read. table: where a data package tells it, else "". origin: the path it came from: itself, or the zip or
+    folder it lay in."""
+
+    file: Path
+    table: str
+    origin: Path
 
 
 @dataclass(slots=True)
-class FileRead:
-    """What a file turned out to be. names: (heading, our column or "")."""
+class GroupRead:
+    """Files of one layout, and what they turned out to be. name: the first file's. names: (heading, our column or "").
+    heading_key, pattern: by which
+    answers are remembered. vendor: the name of the remembered answers that were used."""
 
     name: str
+    files: list[str]
+    origins: list[str]
     table: str
     rows: int
     headings: list[tuple[str, str]]
@@ -37,19 +56,31 @@ class FileRead:
     decimal: str
     questions: list[Question]
     first: list[list[str]]
+    notes: list[str]
+    answers: Answers
+    heading_key: str
+    pattern: str
     frame: str = ""
+    vendor: str = ""
 
 
 @dataclass(slots=True)
 class Read:
-    """bars: by frame and symbol. rows: of the other tables. bad: sentences for rows that cannot be taken, with file and line. market: what
-    a data package says of the whole: benchmark, zone, invented."""
+    """groups: files by their layout. bars: by frame and symbol. rows: of the other tables. bad: sentences for rows that cannot
+    be taken, with file
+    and line. refused: why a file was not read, by its name, where files are refused one by one. market: what a data package says of the whole:
+    benchmark, zone, invented."""
 
-    files: list[FileRead] = field(default_factory=list)
+    groups: list[GroupRead] = field(default_factory=list)
     prices: PriceTables = field(default_factory=PriceTables)
     rows: dict[str, list[dict[str, Any]]] = field(default_factory=dict)
     bad: list[str] = field(default_factory=list)
+    refused: dict[str, list[str]] = field(default_factory=dict)
     market: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def files(self) -> list[str]:
+        return [name for group in self.groups for name in group.files]
 
     @property
     def outside(self) -> str:
@@ -66,74 +97,245 @@ class Read:
         )
 
     @property
+    def notes(self) -> list[str]:
+        """What a person should read about the files, the taken bars included."""
+        notes = list(dict.fromkeys(note for group in self.groups for note in group.notes))
+        if self.prices.unknown_volumes:
+            notes.append(f"{self.prices.unknown_volumes:,} bars come without a volume: theirs is unknown, not 0.")
+        if self.prices.repeated:
+            notes.append(f"{self.prices.repeated:,} bars stand in several of the files; the last file's are taken.")
+        return notes
+
+    @property
     def questions(self) -> list[tuple[str, Question]]:
-        """What has to be answered first: (file, question)."""
-        return [(f.name, q) for f in self.files for q in f.questions]
+        """What has to be answered first: (name of the group, question)."""
+        return [(g.name, q) for g in self.groups for q in g.questions]
 
     @property
     def empty(self) -> bool:
         return not self.prices.tables and not any(self.rows.values())
 
 
+Remembered = Callable[
+    [str, str, Answers], tuple[str, Answers]
+]  # by heading and pattern of the name: the vendor's name and its answers
+Check = Callable[[PriceTables], Question | None]  # what speaks against prices that were read with remembered answers
+
+
 def read_all(
     paths: list[Path], answers: Answers, any_date: bool = False, tell: Tell = lambda stage, share: None,
-    by_file: dict[str, Answers] | None = None,
+    by_group: dict[str, Answers] | None = None, remembered: Remembered | None = None, known: Known | None = None, one_by_one: bool = False,
+    check: Check | None = None, lenient: bool = False,
 ) -> Read:  # fmt: skip
-    """Reads files and folders, in turn; of rows that say the same thing the later one counts. by_file: answers that are of one file only, by
-    its name. Raises PriceFileError for what cannot be read at all."""
-    found = Read(prices=PriceTables(any_date=any_date))
-    with unpacked(paths) as (files, found.market):
-        if not files:
-            raise PriceFileError(f"{' and '.join(p.name for p in paths)} holds no table: no .csv, .parquet or .arrow file.")
-        times = Counter(file.name for file, _ in files)
-        for i, (file, table) in enumerate(files):
-            # Two of one name, as in a zip of a folder a year, are told apart by their folders.
-            name = file.name if times[file.name] == 1 else f"{file.parent.name}/{file.name}"
-            tell(f"Reading {name}", i / len(files))
-            said = (by_file or {}).get(name, answers)
-            read = understand(file, replace(said, table=said.table or table))
-            one = FileRead(
-                name, read.table.name, read.rows.num_rows, read.headings, read.dates, read.decimal, read.questions, read.first
+    """Reads files and folders, in turn; of rows that say the same thing the later file's count.
+
+    by_group: answers about files of one layout, by the name of the first of them. remembered: answers that were given before. one_by_one: a file
+    that cannot be read, or that has a bad row, is refused by itself (`Read.refused`), and the others are taken. lenient: columns that are not
+    told become a question. Raises PriceFileError for what
+    cannot be read at all.
+    """
+    result = Read(prices=PriceTables(any_date=any_date))
+    with unpacked(paths, result.refused if one_by_one else None) as (parts, result.market):
+        if not parts and not result.refused:
+            raise PriceFileError(
+                f"{' and '.join(display_name(p) for p in paths)} holds no table: no .csv, .parquet or .arrow file."
             )
-            found.files.append(one)
-            if not read.questions:
-                _take(read, one, found)
-    found.bad += [str(row) for row in found.prices.bad]
-    return found
+        reading = _Reading(result, parts, answers, by_group or {}, remembered, known, one_by_one, check, lenient)
+        by_table: dict[str, list[Source]] = {}
+        for i, part in enumerate(parts):
+            tell(f"Reading {display_name(part.file)}", 0.5 * i / len(parts))
+            source = reading.open(part)
+            if source is not None:
+                by_table.setdefault(part.table, []).append(source)
+        groups = [(table, group) for table, members in by_table.items() for group in grouped(members)]
+        for i, (table, group) in enumerate(groups):
+            tell(f"Checking {display_name(group[0].file)}", 0.5 + 0.5 * i / len(groups))
+            for readable in reading.readable(group, table):
+                reading.read(readable, table)
+    result.bad += [str(row) for row in result.prices.bad]
+    return result
 
 
-def _take(read: Understood, one: FileRead, found: Read) -> None:
-    if read.table is not BARS:
-        found.rows.setdefault(read.table.name, []).extend(rows_of(read, found.bad))
-        return
-    take_bars(read, found.prices)
-    one.frame = "5min" if "time" in read.rows.column_names or "5min" in found.prices.tables else "day"
+def _bare(error: Exception, file: Path) -> str:
+    """A sentence that names the file as the person did, not where it lies here."""
+    return str(error).replace(f"{file.parent}/", "")
+
+
+class _Reading:
+    """Reads groups of files one after another into a `Read`."""
+
+    def __init__(
+        self, result: Read, parts: list[Part], answers: Answers, by_group: dict[str, Answers], remembered: Remembered | None,
+        known: Known | None, one_by_one: bool, check: Check | None, lenient: bool,
+    ) -> None:  # fmt: skip
+        self.result, self.answers, self.by_group, self.remembered = result, answers, by_group, remembered
+        self.known, self.one_by_one, self.check, self.lenient = known, one_by_one, check, lenient
+        times = Counter(part.file.name for part in parts)
+        # Two of one name, as in a zip of a folder a year, are told apart by their folders.
+        self.names = {
+            part.file: display_name(part.file)
+            if times[part.file.name] == 1
+            else f"{part.file.parent.name}/{display_name(part.file)}"
+            for part in parts
+        }
+        self.origins = {part.file: display_name(part.origin) for part in parts}
+
+    def open(self, part: Part) -> Source | None:
+        """Opens a file; None where it is refused by itself."""
+        try:
+            return open_source(part.file)
+        except PriceFileError as error:
+            if not self.one_by_one:
+                raise
+            self.refuse(part.file, [_bare(error, part.file)])
+        except Exception as error:  # whatever a strange file does to a reader
+            if not self.one_by_one:
+                raise PriceFileError(f"{display_name(part.file)} cannot be read: {error or type(error).__name__}.") from error
+            _log.exception("A file could not be opened.")
+            self.refuse(part.file, [f"It cannot be read: {error or type(error).__name__}."])
+        return None
+
+    def refuse(self, file: Path, sentences: list[str]) -> None:
+        self.result.refused.setdefault(self.origins[file], []).extend(sentences)
+
+    def readable(self, group: list[Source], table: str) -> list[list[Source]]:
+        """The group, or each file of it by itself where together they cannot be read and may be refused one by one."""
+        if not self.one_by_one or len(group) == 1:
+            return [group]
+        try:
+            read = infer(group, replace(self.answers, table=self.answers.table or table), self.known)
+            if read.table is not BARS and not read.questions:
+                bad: list[str] = []
+                rows_of(read, bad)
+                return [[source] for source in group] if bad else [group]
+        except Exception:  # whichever of them it is
+            return [[source] for source in group]
+        return [group]
+
+    def read(self, group: list[Source], table: str) -> None:
+        first = group[0].file
+        try:
+            self._read(group, table)
+        except PriceFileError as error:
+            if not self.one_by_one:
+                raise
+            self.refuse(first, [_bare(error, first)])
+        except Exception as error:
+            if not self.one_by_one:
+                raise PriceFileError(f"{display_name(first)} cannot be read: {error or type(error).__name__}.") from error
+            _log.exception("A file could not be read.")
+            self.refuse(first, [f"It cannot be read: {error or type(error).__name__}."])
+
+    def _read(self, group: list[Source], table: str) -> None:
+        name = self.names[group[0].file]
+        given = self.by_group.get(name, self.answers)
+        heading, pattern, vendor = heading_key(group[0]), pattern_of(group[0]), ""
+        if self.remembered is not None and not table:
+            vendor, given = self.remembered(heading, pattern, given)
+        given = replace(given, table=given.table or table)
+        files, origins = [self.names[s.file] for s in group], list(dict.fromkeys(self.origins[s.file] for s in group))
+        try:
+            read = infer(group, given, self.known)
+        except ColumnsUnclear as unclear:
+            if not self.lenient:
+                raise
+            rows = sum(s.table.num_rows for s in group)
+            ask = Question("columns", _bare(unclear, group[0].file), [])
+            self.result.groups.append(
+                GroupRead(
+                    name, files, origins, unclear.table.name, rows, unclear.headings, "", "", [ask], unclear.first, [], given, heading, pattern,
+                    vendor=vendor,
+                )
+            )  # fmt: skip
+            return
+        one = GroupRead(
+            name, files, origins, read.table.name,
+            read.rows.num_rows, read.headings, read.dates, read.decimal, list(read.questions), read.first, read.notes, given, heading, pattern,
+            vendor=vendor,
+        )  # fmt: skip
+        if not read.questions:
+            self._take(read, one, self.check if vendor and not given.checked else None)
+        self.result.groups.append(one)
+
+    def _take(self, read: Inference, one: GroupRead, check: Check | None) -> None:
+        """Takes the rows of a group, where nothing speaks against them."""
+        if read.table is not BARS:
+            bad: list[str] = []
+            rows = rows_of(read, bad)
+            if bad and self.one_by_one:
+                return self.refuse(read.file, [*bad, _refused_for(len(bad))])
+            self.result.bad += bad
+            self.result.rows.setdefault(read.table.name, []).extend(rows)
+            return None
+        alone = check is not None or self.one_by_one
+        target = PriceTables(any_date=self.result.prices.any_date) if alone else self.result.prices
+        take_bars(read, target, refuse_files=self.one_by_one)
+        question = check(target) if check is not None else None
+        if question is not None:
+            one.questions.append(question)
+            return None
+        one.frame = "5min" if "time" in read.rows.column_names or "5min" in target.tables else "day"
+        if self.one_by_one:
+            by_file: dict[str, list[str]] = {}
+            for row in target.bad:
+                by_file.setdefault(row.file, []).append(str(row))
+            for source in read.sources:
+                wrong = by_file.get(source.file.name)
+                if wrong:
+                    self.refuse(source.file, [*wrong, _refused_for(len(wrong))])
+                elif not source.table.num_rows:
+                    self.refuse(source.file, ["It holds no usable row."])
+            target.bad = []
+        if alone:
+            add_tables(self.result.prices, target)
+        return None
+
+
+def _refused_for(rows: int) -> str:
+    return f"{rows:,} row{'' if rows == 1 else 's'} cannot be taken, so nothing of the file was."
 
 
 @contextmanager
-def unpacked(paths: list[Path]) -> Iterator[tuple[list[tuple[Path, str]], dict[str, Any]]]:
-    """The files of those paths, each with its table where a data package tells it, else "", and what the package says of its market; zips are
-    unpacked for as long."""
+def unpacked(paths: list[Path], refused: dict[str, list[str]] | None = None) -> Iterator[tuple[list[Part], dict[str, Any]]]:
+    """The files of those paths, and what a data package says of its market; zips are unpacked for as long. refused: gets why a
+    path was not read,
+    by its name; where it is None that raises PriceFileError."""
     with tempfile.TemporaryDirectory(prefix="upperwick-") as room:
-        found: list[tuple[Path, str]] = []
+        found: list[Part] = []
         market: dict[str, Any] = {}
         for i, path in enumerate(paths):
-            if not path.exists():
-                raise PriceFileError(f"There is no file or folder {path}.")
-            if path.suffix.lower() == ".zip":
-                path = _unzip(path, Path(room) / str(i))
-            package = _package_of(path)
-            if package is not None:
-                resources, said = _resources(package)
-                found += resources
-                market |= said
-            elif path.is_dir():
-                found += [(p, "") for p in sorted(path.rglob("*")) if p.suffix.lower() in PRICE_FILES]
-            else:
-                found.append((path, ""))
+            try:
+                parts, stated = _parts_of(path, Path(room) / str(i))
+            except PriceFileError as error:
+                if refused is None:
+                    raise
+                refused[display_name(path)] = [_bare(error, path)]
+                continue
+            found += parts
+            market |= stated
         order = list(TABLES)
-        found.sort(key=lambda one: order.index(one[1]) if one[1] else 0)
+        found.sort(key=lambda part: order.index(part.table) if part.table else 0)
         yield found, market
+
+
+def _parts_of(path: Path, room: Path) -> tuple[list[Part], dict[str, Any]]:
+    """The files of a path, and what it says of its market. room: where a zip is unpacked. Raises PriceFileError."""
+    if not path.exists():
+        raise PriceFileError(f"There is no file or folder {path}.")
+    inside = _unzip(path, room) if path.suffix.lower() == ".zip" else path
+    package = _package_of(inside)
+    if package is not None:
+        resources, market = _resources(package)
+        return [Part(file, table, path) for file, table in resources], market
+    if inside.is_dir():
+        files = sorted(
+            p for p in inside.rglob("*") if p.suffix.lower() in PRICE_FILES and p.is_file() and not p.name.startswith(".")
+        )
+        files = [p for p in files if "__MACOSX" not in p.parts]
+        if not files:
+            raise PriceFileError(f"{display_name(path)} holds no table: no .csv, .txt, .parquet or .arrow file.")
+        return [Part(p, "", path) for p in files], {}
+    return [Part(path, "", path)], {}
 
 
 def _package_of(path: Path) -> Path | None:
@@ -152,7 +354,7 @@ def _resources(package: Path) -> tuple[list[tuple[Path, str]], dict[str, Any]]:
         said = json.loads(package.read_text(encoding="utf-8"))
         resources = [(r["path"], str(r.get("name", ""))) for r in said["resources"]]
         market = dict(said.get("market") or {})
-    except (OSError, ValueError, KeyError, TypeError) as error:
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
         raise PriceFileError(f"{package.name} is no data package: {error}.") from None
     found = []
     for paths, name in resources:
@@ -179,6 +381,15 @@ def _unzip(path: Path, room: Path) -> Path:
                     "are taken at once."
                 )  # fmt: skip
             packed.extractall(room)
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, OSError) as error:
+    except (
+        zipfile.BadZipFile,
+        zipfile.LargeZipFile,
+        NotImplementedError,
+        RuntimeError,
+        OSError,
+        ValueError,
+        EOFError,
+        zlib.error,
+    ) as error:
         raise PriceFileError(f"{path.name} cannot be unpacked: {error}.") from None
     return room

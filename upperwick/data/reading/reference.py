@@ -15,7 +15,8 @@ from typing import Any
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from upperwick.data.reading.infer import Answers, Understood, plain_heading, unasked, understand
+from upperwick.data.reading.headings import plain_heading
+from upperwick.data.reading.infer import Answers, Inference, infer_file, without_questions
 from upperwick.data.reading.source import PriceFileError
 from upperwick.data.reading.tables import (
     CALENDAR,
@@ -101,7 +102,7 @@ def own_name(said: str) -> str:
 READERS: dict[str, Callable[[str], Any]] = {
     "text": _text, "day": _day, "number": _number, "above zero": _above_zero, "truth": _truth,
 }  # fmt: skip
-LONGEST = {"symbol": 32, "universe": 80, "name": 80, "sector": 60, "reason": 60}
+LONGEST = {"currency": 8, "symbol": 32, "universe": 80, "name": 80, "sector": 60, "reason": 60}
 # What goes beside --prices, by the option that gives it.
 KINDS = {
     "instruments": INSTRUMENTS, "reports": REPORTS, "splits": SPLITS, "dividends": DIVIDENDS, "members": MEMBERS,
@@ -154,7 +155,7 @@ def _take_instrument(found: Beside, row: dict[str, Any]) -> None:
             setattr(found, mark, chosen | {symbol} if row[mark] else chosen)
 
 
-def rows_of(read: Understood, wrong: list[str]) -> list[dict[str, Any]]:
+def rows_of(read: Inference, wrong: list[str]) -> list[dict[str, Any]]:
     """The rows of a file that holds no bars, each cell read; an optional cell that is empty is left out. What is wrong is added to `wrong`,
     with its line."""
     known = {name: read.table.column(name) for name in read.rows.column_names}
@@ -172,11 +173,12 @@ def rows_of(read: Understood, wrong: list[str]) -> list[dict[str, Any]]:
                 if read.table is OWN and name == "name":
                     row[name] = own_name(said)
             except ValueError as error:
-                wrong.append(f"{read.file.name}, line {i + 2}: {name} {error}.")
+                source, line = read.place_of(i)
+                wrong.append(f"{source.file.name}, line {line}: {name} {error}.")
                 bad = True
         if not bad:
             found.append(row)
-    wrong += [f"{read.file.name}, line {line}: {reason}." for line, reason in read.skipped]
+    wrong += [f"{s.file.name}, line {line}: {reason}." for s in read.sources for line, reason in s.skipped if reason]
     return found
 
 
@@ -192,7 +194,7 @@ def _rows(kind: str, path: Path, answers: Answers | None = None) -> list[dict[st
     """The rows of a file of one kind. Raises BesideError."""
     wrong: list[str] = []
     try:
-        read = unasked(understand(path, replace(answers or Answers(), table=KINDS[kind].name)))
+        read = without_questions(infer_file(path, replace(answers or Answers(), table=KINDS[kind].name)))
         found = rows_of(read, wrong)
     except PriceFileError as error:
         raise BesideError(str(error)) from None

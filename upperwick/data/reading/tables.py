@@ -55,7 +55,7 @@ BARS = Table(
         Column("high", "number", "the highest price", True, ("h", "high_price", "max")),
         Column("low", "number", "the lowest price", True, ("l", "low_price", "min")),
         Column("close", "number", "the last price", True, ("c", "last", "close_price", "closing", "settle")),
-        Column("volume", "number", "shares traded", True, ("v", "vol", "shares_traded", "quantity")),
+        Column("volume", "number", "shares traded; unknown where it is left out", also=("v", "vol", "shares_traded", "quantity")),
         Column("adj_close", "number", "the close adjusted for splits and dividends", also=("adjusted_close", "close_adj", "adjclose")),
         Column("ratio", "number", "the adjusted close over the close, as a market of ours is exported"),
     ),
@@ -72,6 +72,7 @@ INSTRUMENTS = Table(
         Column("reason", "text", "why it trades no more", also=("delisted_reason",)),
         Column("optionable", "truth", "whether options are listed on it", also=("options",)),
         Column("weekly_options", "truth", "whether options that run a week are", also=("weeklies",)),
+        Column("currency", "text", "of its prices, as EUR", also=("ccy", "curr")),
     ),
 )  # fmt: skip
 SPLITS = Table(

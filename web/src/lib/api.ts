@@ -371,6 +371,18 @@ export const data = {
   take: (body: FilesIn) => answer(client.POST('/api/data/import', { body })),
   undo: (import_id: number) =>
     answer(client.POST('/api/data/imports/{import_id}/undo', { params: { path: { import_id } } })),
+  openAsked: () => answer(client.POST('/api/data/asked')),
+  discardAsked: () => answer(client.DELETE('/api/data/asked')),
+  dismissIssue: (issue_id: number) =>
+    answer(client.DELETE('/api/data/issues/{issue_id}', { params: { path: { issue_id } } })),
+  restoreIssue: (issue_id: number) =>
+    answer(client.POST('/api/data/issues/{issue_id}/restore', { params: { path: { issue_id } } })),
+  vendors: () => answer(client.GET('/api/data/vendors')),
+  bringVendors: (body: Record<string, unknown>[]) => answer(client.POST('/api/data/vendors', { body })),
+  changeVendor: (vendor_id: number, body: Schemas['VendorIn']) =>
+    answer(client.PATCH('/api/data/vendors/{vendor_id}', { params: { path: { vendor_id } }, body })),
+  deleteVendor: (vendor_id: number) =>
+    answer(client.DELETE('/api/data/vendors/{vendor_id}', { params: { path: { vendor_id } } })),
   writeOut: (text: boolean) => answer(client.POST('/api/data/export', { body: { text } })),
   job: (id: number) => answer(client.GET('/api/data/jobs/{job_id}', job(id))),
   stop: (id: number) => answer(client.POST('/api/data/jobs/{job_id}/stop', job(id))),

@@ -1,13 +1,21 @@
 /** Numbers as a trader reads them. Formatting only: every figure comes from the server. */
 import type { Shown } from './api'
+import { preferences } from './preferences.svelte'
 
 const MINUS = '−'
 const DASH = '–'
 
 function signed(text: string, value: number, plus: boolean): string {
   const bare = text.replace('-', '')
-  if (value < 0 && Number(bare.replace(/[^\d.]/g, '')) !== 0) return MINUS + bare
-  return plus && value > 0 && Number(bare.replace(/[^\d.]/g, '')) !== 0 ? `+${bare}` : bare
+  const nothing = Number(bare.replace(/[^\d.]/g, '')) === 0
+  if (value < 0 && !nothing) return MINUS + local(bare)
+  return plus && value > 0 && !nothing ? `+${local(bare)}` : local(bare)
+}
+
+/** A number with a decimal point, with the account's decimal sign. */
+function local(text: string): string {
+  if (preferences.now.account?.decimals !== 'comma') return text
+  return text.replace(/[.,]/g, (sign) => (sign === '.' ? ',' : '.'))
 }
 
 /** A fraction as a percentage: 0.0123 is +1.2%. */
@@ -23,7 +31,7 @@ export function fixed(value: number | null | undefined, digits = 2): string {
 
 export function price(value: number | null | undefined): string {
   if (value === null || value === undefined) return DASH
-  return value >= 1000 ? whole(value) : value.toFixed(2)
+  return value >= 1000 ? whole(value) : local(value.toFixed(2))
 }
 
 /** 431, 1,953. */
@@ -42,9 +50,8 @@ export function short(value: number | null | undefined): string {
   ] as const) {
     if (Math.abs(value) >= size) {
       const scaled = value / size
-      return (
-        (Math.abs(scaled) >= 100 ? scaled.toFixed(0) : scaled.toPrecision(3).replace(/\.?0+$/, '')) + unit
-      )
+      const text = Math.abs(scaled) >= 100 ? scaled.toFixed(0) : scaled.toPrecision(3).replace(/\.?0+$/, '')
+      return local(text) + unit
     }
   }
   return whole(value)
@@ -77,13 +84,38 @@ const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', '
 
 /** 2024-06-28 as Fri 28 Jun 2024. */
 export function longDay(iso: string): string {
-  const day = new Date(`${iso}T00:00:00Z`)
-  return `${DAYS[day.getUTCDay()]} ${day.getUTCDate()} ${MONTHS[day.getUTCMonth()]} ${day.getUTCFullYear()}`
+  return `${DAYS[new Date(`${iso}T00:00:00Z`).getUTCDay()]} ${day(iso)}`
 }
 
-/** 2024-06-28 as 28 Jun 2024. */
+/** 2024-06-28 as 28 Jun 2024, or in the account's form. */
 export function day(iso: string | null | undefined): string {
-  return iso ? longDay(iso).slice(4) : DASH
+  if (!iso) return DASH
+  const [year, month, date] = iso.split('-')
+  switch (preferences.now.account?.dates) {
+    case '2024-06-28':
+      return iso
+    case '28.06.2024':
+      return `${date}.${month}.${year}`
+    case '28/06/2024':
+      return `${date}/${month}/${year}`
+    case '06/28/2024':
+      return `${month}/${date}/${year}`
+    default:
+      return `${Number(date)} ${MONTHS[Number(month) - 1]} ${year}`
+  }
+}
+
+/** A sum of the account's money: its currency, grouped, without decimals from a hundred on. */
+export function money(value: number | null | undefined, plus = false): string {
+  if (value === null || value === undefined) return DASH
+  const text = Math.abs(value) >= 100 ? Math.round(value).toLocaleString('en-GB') : value.toFixed(2)
+  const currency = preferences.now.account?.currency ?? ''
+  return signed(text, value, plus) + (currency ? ` ${currency}` : '')
+}
+
+/** 2024-06-28 as Fri 28 Jun. */
+export function shortDay(iso: string): string {
+  return longDay(iso).replace(/[ ./-]?\d{4}[./-]?/, '')
 }
 
 /** 2024-06-28T10:35 as Fri 28 Jun 2024, 10:35; a day as a day. */

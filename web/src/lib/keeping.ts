@@ -11,6 +11,7 @@ export type PlanIn = Schemas['PlanIn']
 export type Rail = Schemas['RailOut']
 export type Position = Schemas['PositionOut']
 export type FillIn = Schemas['FillIn']
+export type Notice = Schemas['NoticeOut']
 export type Stage = BenchItem['stage']
 export type Found = Schemas['FoundOut']
 
@@ -87,6 +88,10 @@ export const bench = {
     answer(
       client.POST('/api/bench/{item_id}/fills/{fill_id}/restore', { params: { path: { item_id, fill_id } } }),
     ),
+  dismissNotice: (notice_id: number) =>
+    answer(client.DELETE('/api/bench/notices/{notice_id}', { params: { path: { notice_id } } })),
+  restoreNotice: (notice_id: number) =>
+    answer(client.POST('/api/bench/notices/{notice_id}/restore', { params: { path: { notice_id } } })),
   keepPlan: (id: number, plan: PlanIn | null, as_of: string | null) =>
     answer(client.PUT('/api/bench/{item_id}/plan', { ...item(id), body: { plan, as_of } })),
 }

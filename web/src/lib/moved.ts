@@ -70,8 +70,10 @@ export function take(event: Event): void {
   else if (event.what === 'data') forget('data')
   else if (event.what === 'lists') forget('lists', 'bars')
   // Rules that name a breadth count otherwise when it is another.
-  else if (event.what === 'keeping') forget('keeping')
-  else if (event.what === 'bench') forget('bench')
+  else if (event.what === 'keeping') {
+    forget('keeping')
+    for (const tell of keepingWatchers) tell()
+  } else if (event.what === 'bench') forget('bench')
   else if (event.what === 'breadths') forget('breadths', 'bars', 'rules')
   else if (event.what === 'everything') {
     // A stream that begins has missed whatever came before it: what is on show may be of then.
@@ -79,13 +81,21 @@ export function take(event: Event): void {
     // What was asked in vain while the server was away is asked again.
     void client.refetchQueries({ type: 'active', predicate: (asked) => asked.state.status === 'error' })
     for (const { tell } of [...watchers]) tell(null)
+    for (const tell of keepingWatchers) tell()
   }
+}
+
+const keepingWatchers = new Set<() => void>()
+/** Calls back whenever there may be another message. Returns how to end that. */
+export function watchKeeping(tell: () => void): () => void {
+  keepingWatchers.add(tell)
+  return () => keepingWatchers.delete(tell)
 }
 
 /** begun: called with its first word, or once none is to be waited for. */
 function open(begun: () => void = () => undefined): void {
   clearTimeout(again)
-  if (stream || document.visibilityState === 'hidden') return begun()
+  if (stream || (document.visibilityState === 'hidden' && !release)) return begun()
   const mine = (stream = new EventSource('/api/events'))
   mine.onmessage = (message) => {
     server.away = false
@@ -110,8 +120,29 @@ function shut(): void {
   stream = null
 }
 
-// A page that nobody sees holds no stream: a browser has few to one server.
-const seen = () => (document.visibilityState === 'hidden' ? shut() : open())
+// A page that nobody sees holds no stream: a browser has few to one server. Where messages are to come as notifications,
+// one of the hidden pages goes on listening.
+let wanted = () => false
+let waits: AbortController | null = null
+let release: (() => void) | null = null
+export function listenWhileHidden(whether: () => boolean): void {
+  wanted = whether
+}
+function seen(): void {
+  waits?.abort()
+  release?.()
+  waits = release = null
+  if (document.visibilityState !== 'hidden') return open()
+  shut()
+  if (!wanted()) return
+  waits = new AbortController()
+  const held = () =>
+    new Promise<void>((done) => {
+      release = done
+      open()
+    })
+  navigator.locks?.request('upperwick-hidden-listener', { signal: waits.signal }, held).catch(() => undefined)
+}
 
 /**
  * Listens until the returned function is called: while somebody is signed in. Resolves once the stream stands, so that
@@ -125,6 +156,9 @@ export async function listen(): Promise<() => void> {
   })
   return () => {
     document.removeEventListener('visibilitychange', seen)
+    waits?.abort()
+    release?.()
+    waits = release = null
     shut()
     heard.clear()
   }

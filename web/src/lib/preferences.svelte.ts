@@ -6,7 +6,21 @@ import { tell } from './notice.svelte'
 
 export const preferences = $state<{ now: Preferences }>({
   now: {
-    account_size: null,
+    account: {
+      size: null,
+      risk: 0.01,
+      most: 0.25,
+      of_day: 0.01,
+      sector: 0.3,
+      open_risk: 0.06,
+      cost: 0.001,
+      currency: '',
+      decimals: '',
+      dates: '28 Jun 2024',
+      near: 0.5,
+      deposits: [],
+    },
+    notify: false,
     table: null,
     tables: {},
     layout: { rule_width: null, table_share: null },

@@ -2463,6 +2463,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bench/notices/{notice_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Dismiss Notice
+         * @description Puts away what is said of a position.
+         */
+        delete: operations["dismiss_notice"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/notices/{notice_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Notice
+         * @description Undoes that.
+         */
+        post: operations["restore_notice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/data": {
         parameters: {
             query?: never;
@@ -2605,6 +2645,118 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/data/asked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Asked
+         * @description The drop folder's files that wait for an answer, as an upload of this account: once imported they are done.
+         */
+        post: operations["openAsked"];
+        /**
+         * Discard Asked
+         * @description Moves the files that wait for an answer to those that were refused.
+         */
+        delete: operations["discardAsked"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/issues/{issue_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Dismiss Issue
+         * @description Puts an issue away; it is not told again.
+         */
+        delete: operations["dismissIssue"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/issues/{issue_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Issue
+         * @description Undoes that.
+         */
+        post: operations["restoreIssue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/vendors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Vendors
+         * @description What is remembered of vendors, as it can be brought in again.
+         */
+        get: operations["exportVendors"];
+        put?: never;
+        /**
+         * Import Vendors
+         * @description Brings vendors in that were exported, in place of those of the same layout.
+         */
+        post: operations["importVendors"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data/vendors/{vendor_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Vendor
+         * @description Forgets a vendor: its next files are asked about anew.
+         */
+        delete: operations["deleteVendor"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Vendor
+         * @description Changes what is remembered of a vendor.
+         */
+        patch: operations["changeVendor"];
         trace?: never;
     };
     "/api/data/look": {
@@ -2826,6 +2978,78 @@ export interface components {
             /** Password */
             password: string;
         };
+        /**
+         * AccountChoice
+         * @description What plans, positions and studies reckon with.
+         *
+         *     size: money, None while it was never set. risk: the share of it that one trade may lose. most: that one position may take.
+         *     of_day: the share of a
+         *     usual day's money that a position may take. sector: the share of the account that one sector may take. open_risk: that all stops together may
+         *     lose. cost: a fraction a side. currency: its sign or code, of all of the account. decimals, dates: how numbers and days are written and read; decimals: "" where it was
+         *     never chosen, then what can be read two ways is asked.
+         *     near: how near to a stop or a target is near, in ATR of 14 days; 0 for never.
+         */
+        AccountChoice: {
+            /** Size */
+            size?: number | null;
+            /**
+             * Risk
+             * @default 0.01
+             */
+            risk: number;
+            /**
+             * Most
+             * @default 0.25
+             */
+            most: number;
+            /**
+             * Of Day
+             * @default 0.01
+             */
+            of_day: number;
+            /**
+             * Sector
+             * @default 0.3
+             */
+            sector: number;
+            /**
+             * Open Risk
+             * @default 0.06
+             */
+            open_risk: number;
+            /**
+             * Cost
+             * @default 0.001
+             */
+            cost: number;
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
+            /**
+             * Decimals
+             * @default
+             * @enum {string}
+             */
+            decimals: "" | "point" | "comma";
+            /**
+             * Dates
+             * @default 28 Jun 2024
+             * @enum {string}
+             */
+            dates: "28 Jun 2024" | "2024-06-28" | "28.06.2024" | "28/06/2024" | "06/28/2024";
+            /**
+             * Near
+             * @default 0.5
+             */
+            near: number;
+            /**
+             * Deposits
+             * @default []
+             */
+            deposits: components["schemas"]["DepositChoice"][];
+        };
         /** ChartChoice */
         ChartChoice: {
             /**
@@ -2871,6 +3095,21 @@ export interface components {
             width?: number | null;
         };
         /**
+         * DepositChoice
+         * @description Money put into the account, or taken out of it where it is negative.
+         */
+        DepositChoice: {
+            /** Day */
+            day: string;
+            /** Amount */
+            amount: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
          * LayoutChoice
          * @description rule_width: pixels of the rule's pane. table_share: percent of the height that the table of hits may take. None for the usual.
          */
@@ -2882,11 +3121,32 @@ export interface components {
         };
         /**
          * PreferencesDoc
-         * @description account_size: money, None while not said. months: how much of the past a chart shows, sessions: on bars within the day; 0 for all.
+         * @description account: what is reckoned with. notify: whether the browser shows messages as notifications. months: how much of the past a chart shows,
+         *     sessions: on bars within the day; 0 for all.
          */
         PreferencesDoc: {
-            /** Account Size */
-            account_size?: number | null;
+            /**
+             * @default {
+             *       "size": null,
+             *       "risk": 0.01,
+             *       "most": 0.25,
+             *       "of_day": 0.01,
+             *       "sector": 0.3,
+             *       "open_risk": 0.06,
+             *       "cost": 0.001,
+             *       "currency": "",
+             *       "decimals": "",
+             *       "dates": "28 Jun 2024",
+             *       "near": 0.5,
+             *       "deposits": []
+             *     }
+             */
+            account: components["schemas"]["AccountChoice"];
+            /**
+             * Notify
+             * @default false
+             */
+            notify: boolean;
             table?: components["schemas"]["TableChoice"] | null;
             /**
              * Tables
@@ -6439,7 +6699,9 @@ export interface components {
         };
         /**
          * DeskOut
-         * @description at_risk: what the stops of all that is held would take from the last prices, as a share of the account; None where one has none.
+         * @description notices: what of positions wants to be dealt with. issues: what about the data has to be known, for those who may mend
+         *     it. totals: None where
+         *     nothing is held.
          */
         DeskOut: {
             /** Moment */
@@ -6464,8 +6726,11 @@ export interface components {
             holdings: components["schemas"]["HeldOut"][];
             /** Orders */
             orders: components["schemas"]["DeskOrderOut"][];
-            /** At Risk */
-            at_risk: number | null;
+            totals: components["schemas"]["TotalsOut"] | null;
+            /** Notices */
+            notices: components["schemas"]["NoticeOut"][];
+            /** Issues */
+            issues: components["schemas"]["IssueOut"][];
             /** Waiting */
             waiting: components["schemas"]["WaitingOut"][];
             /** Alerts */
@@ -6489,6 +6754,23 @@ export interface components {
             /** Look At */
             look_at: string;
         };
+        /**
+         * IssueOut
+         * @description kind: `refused`, `asked`, `session`, `silent` or `late`.
+         */
+        IssueOut: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Text */
+            text: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
         /** MessageRow */
         MessageRow: {
             /** Id */
@@ -6507,8 +6789,41 @@ export interface components {
             symbols: string[];
         };
         /**
+         * NoticeOut
+         * @description What wants to be dealt with; see bench.models.PositionNotice.
+         */
+        NoticeOut: {
+            /** Id */
+            id: number;
+            /** Item */
+            item: number;
+            /** Symbol */
+            symbol: string;
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "shortlisted" | "planned" | "holding" | "closed";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "stop" | "target" | "halt" | "delisted";
+            /**
+             * Event
+             * @enum {string}
+             */
+            event: "met" | "gapped" | "near" | "filled" | "silent" | "over";
+            /** Moment */
+            moment: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * RailOut
-         * @description Where a position stands on one line. r: of the open part; shares: 0 once all is left; result: money, all of it.
+         * @description Where a position stands on one line. r: of the open part; shares: 0 once all is left; result: money, all of it. open,
+         *     gain: profit of the open
+         *     part, in money and as a fraction of what it cost. at_risk: money that the stop would take from the last price; all of it without a stop.
          */
         RailOut: {
             /**
@@ -6530,6 +6845,50 @@ export interface components {
             r: number | null;
             /** Result */
             result: number;
+            /** Open */
+            open: number;
+            /** Gain */
+            gain: number | null;
+            /** At Risk */
+            at_risk: number;
+        };
+        /** SectorRisk */
+        SectorRisk: {
+            /** Sector */
+            sector: string;
+            /** Risk */
+            risk: number;
+            /** Share */
+            share: number;
+        };
+        /**
+         * TotalsOut
+         * @description All positions together. profit: open, in money; gain: of what they cost. risk, risk_share: what the stops would take
+         *     from the last prices; a
+         *     position without a stop counts with its full value (unstopped: how many). over: more than the limit. foreign: left out, since they are in
+         *     another currency.
+         */
+        TotalsOut: {
+            /** Profit */
+            profit: number;
+            /** Gain */
+            gain: number;
+            /** Risk */
+            risk: number;
+            /** Risk Share */
+            risk_share: number;
+            /** Over */
+            over: boolean;
+            /** Limit */
+            limit: number;
+            /** Unstopped */
+            unstopped: number;
+            /** Foreign */
+            foreign: string[];
+            /** Sectors */
+            sectors: components["schemas"]["SectorRisk"][];
+            /** Currency */
+            currency: string;
         };
         /** WaitingOut */
         WaitingOut: {
@@ -6808,6 +7167,8 @@ export interface components {
             paper: string | null;
             rail: components["schemas"]["RailOut"] | null;
             planned: components["schemas"]["PlannedOut"] | null;
+            /** Notices */
+            notices: number;
         };
         /**
          * PlannedOut
@@ -7184,6 +7545,8 @@ export interface components {
             stop: number | null;
             proposed: components["schemas"]["ProposedStop"] | null;
             rule: components["schemas"]["RuleToday"] | null;
+            /** Notices */
+            notices: components["schemas"]["NoticeOut"][];
             /** Fills */
             fills: components["schemas"]["FillOut"][];
         };
@@ -7307,6 +7670,10 @@ export interface components {
             /** Imports */
             imports: components["schemas"]["ImportOut"][];
             folder: components["schemas"]["FolderOut"];
+            /** Issues */
+            issues: components["schemas"]["IssueOut"][];
+            /** Vendors */
+            vendors: components["schemas"]["VendorOut"][];
             findings: components["schemas"]["FindingsOut"];
             /** Tables */
             tables: components["schemas"]["TableKnown"][];
@@ -7387,13 +7754,16 @@ export interface components {
         };
         /**
          * FolderOut
-         * @description path: of the drop folder. waiting: the files that lie in it. refused: the latest that could not be taken.
+         * @description path: of the drop folder. waiting: the files that lie in it. asked: those that wait for an answer. refused: the latest that could not be
+         *     taken.
          */
         FolderOut: {
             /** Path */
             path: string;
             /** Waiting */
             waiting: string[];
+            /** Asked */
+            asked: string[];
             /** Refused */
             refused: components["schemas"]["RefusedOut"][];
         };
@@ -7485,6 +7855,26 @@ export interface components {
             /** Years */
             years: components["schemas"]["YearOfMembers"][];
         };
+        /**
+         * VendorOut
+         * @description answers: what was answered, by the names of `AnswersIn`. headings: of its files.
+         */
+        VendorOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Pattern */
+            pattern: string;
+            /** Headings */
+            headings: string[];
+            /** Answers */
+            answers: {
+                [key: string]: unknown;
+            };
+            /** Used */
+            used: string | null;
+        };
         /** WayOut */
         WayOut: {
             /** Way */
@@ -7567,6 +7957,20 @@ export interface components {
             /** Files */
             files: string[];
         };
+        /**
+         * VendorIn
+         * @description What is left out stays as it is.
+         */
+        VendorIn: {
+            /** Name */
+            name?: string | null;
+            /** Pattern */
+            pattern?: string | null;
+            /** Answers */
+            answers?: {
+                [key: string]: unknown;
+            } | null;
+        };
         /** DataJobOut */
         DataJobOut: {
             /** Id */
@@ -7601,10 +8005,21 @@ export interface components {
             /** Bytes */
             bytes?: number | null;
         };
-        /** FileOut */
+        /**
+         * FileOut
+         * @description Files of one layout. name: the first file's. files: how many they are. vendor: whose remembered answers were used, "" where none were.
+         */
         FileOut: {
             /** Name */
             name: string;
+            /** Files */
+            files: number;
+            /** Vendor */
+            vendor: string;
+            /** Adjusted */
+            adjusted: string;
+            /** Notes */
+            notes: string[];
             /**
              * Table
              * @enum {string}
@@ -7667,21 +8082,26 @@ export interface components {
             /** Said */
             said: string;
         };
-        /** QuestionOut */
+        /**
+         * QuestionOut
+         * @description key: which of the answers it asks for. heading: of the column that is asked about, where it is one.
+         */
         QuestionOut: {
             /**
              * Key
              * @enum {string}
              */
-            key: "table" | "dates" | "decimal" | "zone";
+            key: "table" | "dates" | "decimal" | "zone" | "columns" | "confirmed" | "suffix" | "names" | "checked";
             /** Ask */
             ask: string;
+            /** Heading */
+            heading: string;
             /** Options */
             options: components["schemas"]["OptionOut"][];
         };
         /**
          * AnswersIn
-         * @description What was said of one file. columns: our name by heading, empty for a column that is not taken.
+         * @description What was answered about files of one layout; see `reading.infer.Answers`.
          */
         AnswersIn: {
             /**
@@ -7709,10 +8129,46 @@ export interface components {
             columns?: {
                 [key: string]: string;
             };
+            /**
+             * Confirmed
+             * @default
+             * @enum {string}
+             */
+            confirmed: "" | "yes";
+            /**
+             * Suffix
+             * @default
+             * @enum {string}
+             */
+            suffix: "" | "keep" | "remove";
+            /**
+             * Names
+             * @default
+             * @enum {string}
+             */
+            names: "" | "yes" | "no";
+            /**
+             * Adjusted
+             * @default
+             * @enum {string}
+             */
+            adjusted: "" | "splits" | "full";
+            /**
+             * Fact
+             * @default
+             */
+            fact: string;
+            /**
+             * Checked
+             * @default
+             * @enum {string}
+             */
+            checked: "" | "yes";
         };
         /**
          * FilesIn
-         * @description answers: by file. skip_bad: leave out rows that cannot be taken. any_date: take dates before there were markets, or after next week.
+         * @description answers: by the name of a group of files. remember: keep how they were read. skip_bad: leave out rows that cannot be
+         *     taken. any_date: take dates before there were markets, or after next week.
          *     universe: the symbols with bars become its members.
          */
         FilesIn: {
@@ -7722,6 +8178,11 @@ export interface components {
             answers?: {
                 [key: string]: components["schemas"]["AnswersIn"];
             };
+            /**
+             * Remember
+             * @default true
+             */
+            remember: boolean;
             /**
              * Skip Bad
              * @default false
@@ -11267,6 +11728,46 @@ export interface operations {
             };
         };
     };
+    dismiss_notice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                notice_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    restore_notice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                notice_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     data: {
         parameters: {
             query?: never;
@@ -11441,6 +11942,178 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    openAsked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+        };
+    };
+    discardAsked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    dismissIssue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                issue_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    restoreIssue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                issue_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    exportVendors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    }[];
+                };
+            };
+        };
+    };
+    importVendors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                }[];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VendorOut"][];
+                };
+            };
+        };
+    };
+    deleteVendor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vendor_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    changeVendor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vendor_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VendorIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VendorOut"];
+                };
             };
         };
     };

@@ -173,6 +173,19 @@
     >
       {#if theme.now === 'dark'}<Sun size={16} />{:else}<Moon size={16} />{/if}
     </button>
+    {#each inStrip('account') as place (place.id)}
+      <a
+        href={place.address}
+        class="link max-w-[110px] truncate {current(place) ? 'font-semibold text-ink' : ''}"
+        aria-current={current(place) ? 'page' : undefined}
+        aria-label="Account: {who}"
+        title="{who}: {place.help} (g {place.key})"
+        onclick={(event) => {
+          event.preventDefault()
+          go(place.address)
+        }}>{who}</a
+      >
+    {/each}
     <button class="p-1 hover:text-ink" aria-label="Sign out {who}" title="Sign out {who}" onclick={leave}>
       <LogOut size={16} />
     </button>

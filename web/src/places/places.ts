@@ -5,8 +5,8 @@ type Props = Record<string, unknown>
 export interface Place {
   id: string
   title: string
-  /** Where the strip leads to it: in the middle with the places, or among the helps on the right. */
-  strip?: 'places' | 'helps'
+  /** Where the strip leads to it: in the middle with the places, among the helps on the right, or under the account's name. */
+  strip?: 'places' | 'helps' | 'account'
   address: string
   /** The key after `g`. */
   key?: string
@@ -158,12 +158,12 @@ export const PLACES: readonly Place[] = [
   {
     id: 'account',
     title: 'Account',
-    strip: 'helps',
+    strip: 'account',
     address: '/account',
     key: 'u',
-    help: 'your account, and for staff everybody’s',
+    help: 'your account: money, numbers, notifications, password; for staff everybody’s',
     match: (path) => (/^\/account\/?$/.test(path) ? {} : null),
-    load: () => import('./Account.svelte'),
+    load: () => import('./account/AccountPlace.svelte'),
   },
   {
     id: 'shared',

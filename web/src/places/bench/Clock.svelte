@@ -1,12 +1,13 @@
 <script lang="ts">
   /** Under the plan: whether the clock has it, what waits, what is held and what a stop may follow to. */
   import { attempt } from '$lib/attempt'
-  import { fixed, moment, price, tone, whole } from '$lib/format'
+  import { fixed, moment, money, percent, price, tone, whole } from '$lib/format'
   import { bench, type BenchItem, type Position } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import Rail from '$lib/Rail.svelte'
   import { go } from '$lib/router.svelte'
+  import Notices from './Notices.svelte'
   import type { Planning } from './planning.svelte'
 
   interface Props {
@@ -33,6 +34,13 @@
 </script>
 
 <div class="border-b border-hair px-4 py-1.5 text-[13px]" role="group" aria-label="Position of {item.symbol}">
+  <Notices notices={position.notices} />
+  {#if held && position.stop === null && !position.clock}
+    <p class="font-semibold text-loss" role="status">
+      No stop is saved: nothing is watched, and all of it is at risk. Save the plan above, or change its stop
+      first.
+    </p>
+  {/if}
   {#if held && position.rail}
     <p class="flex flex-wrap items-center gap-x-3 gap-y-1">
       <span
@@ -42,14 +50,16 @@
       >
       <Rail rail={position.rail} />
       {#if held.r !== null}<b class="num {tone(held.r)}">{held.r > 0 ? '+' : ''}{fixed(held.r, 1)} R</b>{/if}
-      <span class="num {tone(held.unrealised)}">{whole(held.unrealised)}</span>
+      <span class="num {tone(held.unrealised)}">{money(held.unrealised, true)}</span>
+      <span class="num {tone(position.rail.gain)}">{percent(position.rail.gain)}</span>
+      <span class="text-ink2"
+        >{money(position.rail.at_risk)} at risk{position.stop === null ? ', without a stop' : ''}</span
+      >
       {#if held.realised}<span class="text-ink2">{whole(held.realised)} realised, costs in it</span>{/if}
     </p>
   {:else if position.holding && position.rail}
     <p class="flex flex-wrap items-center gap-x-3">
-      <span
-        >Over: it came to <b class="num {tone(position.rail.result)}">{whole(position.rail.result)}</b></span
-      >
+      <span>Closed at <b class="num {tone(position.rail.result)}">{whole(position.rail.result)}</b></span>
       {#if position.rail.r !== null}<b class="num {tone(position.rail.r)}">{fixed(position.rail.r, 1)} R</b
         >{/if}
     </p>
@@ -66,11 +76,13 @@
   {/if}
   {#if position.proposed}
     <p>
-      The stop may follow to <b class="num">{price(position.proposed.price)}</b>, {position.proposed.why}.
+      {position.stop === null ? 'A stop might stand at' : 'The stop may follow to'}
+      <b class="num">{price(position.proposed.price)}</b>, {position.proposed.why}.
       <button
         class="link"
         disabled={busy || planning.working}
-        onclick={() => moveStop(position.proposed!.price)}>Move it</button
+        onclick={() => moveStop(position.proposed!.price)}
+        >{position.stop === null ? 'Save it' : 'Move it'}</button
       >
     </p>
   {/if}

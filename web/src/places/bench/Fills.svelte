@@ -7,6 +7,7 @@
   import { moment, price, whole } from '$lib/format'
   import { bench, type BenchItem, type FillIn, type Position } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
+  import NumberField from '$lib/NumberField.svelte'
   import { forget } from '$lib/queries'
 
   interface Props {
@@ -39,16 +40,19 @@
       : ['buy', 'short']) as FillIn['action'][],
   )
   let action = $state<FillIn['action']>('buy')
-  let [shares, at, cost, day, trouble] = $state(['', '', '', '', ''])
+  let shares = $state<number | null>(null)
+  let at = $state<number | null>(null)
+  let cost = $state<number | null>(null)
+  let [day, trouble] = $state(['', ''])
   let first: HTMLSelectElement | undefined = $state()
   $effect(() => {
     if (entering) untrack(begin) // once: what is fetched meanwhile takes nothing from under a typist
   })
   function begin(): void {
     action = held ? actions[1]! : 'buy'
-    shares = held ? `${held.shares}` : ''
-    at = item.close === null ? '' : `${Number(item.close.toFixed(2))}`
-    cost = ''
+    shares = held ? held.shares : null
+    at = item.close === null ? null : Number(item.close.toFixed(2))
+    cost = null
     day = (market.asOf ?? position.day).slice(0, 10)
     trouble = ''
     void tick().then(() => first?.focus())
@@ -57,11 +61,15 @@
   const enter = once(async () => {
     hush()
     const { id: of, symbol } = item // by the answer's time it may be another that is in view
+    if (shares === null || at === null) {
+      trouble = shares === null ? 'How many shares?' : 'At what price?'
+      return
+    }
     const asked = {
       action,
-      shares: Number(shares),
-      price: Number(at),
-      cost: Number(cost) || 0,
+      shares,
+      price: at,
+      cost: cost ?? 0,
       day,
     }
     try {
@@ -104,33 +112,42 @@
       </select></label
     >
     <label class="text-ink2"
-      >shares<input
+      >shares<NumberField
         class="field num w-full"
-        type="number"
-        step="any"
-        min="0"
+        label="shares"
+        min={0}
+        step={1}
+        live
+        empty
         required
-        bind:value={shares}
+        value={shares}
+        onvalue={(value) => (shares = value)}
       /></label
     >
     <label class="text-ink2"
-      >price<input
+      >price<NumberField
         class="field num w-full"
-        type="number"
-        step="any"
-        min="0"
+        label="price"
+        min={0}
+        step={0.01}
+        live
+        empty
         required
-        bind:value={at}
+        value={at}
+        onvalue={(value) => (at = value)}
       /></label
     >
     <label class="text-ink2"
-      >costs<input
+      >costs<NumberField
         class="field num w-full"
-        type="number"
-        step="any"
-        min="0"
+        label="costs"
+        min={0}
+        step={0.01}
+        live
+        empty
         placeholder="0"
-        bind:value={cost}
+        value={cost}
+        onvalue={(value) => (cost = value)}
       /></label
     >
     <label class="text-ink2"

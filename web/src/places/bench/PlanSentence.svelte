@@ -6,6 +6,7 @@
   import { fixed, percent, price, whole } from '$lib/format'
   import { type PlanIn } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
+  import NumberField from '$lib/NumberField.svelte'
   import PlanTargets from './PlanTargets.svelte'
   import type { Planning } from './planning.svelte'
 
@@ -30,7 +31,6 @@
     else if (levels?.targets?.length) planning.target(levels.targets.length - 1, { price: one.price })
     else planning.change({ targets: [{ price: one.price, part: 1 }] })
   }
-  const number = (event: Event) => Number((event.currentTarget as HTMLInputElement).value)
 
   const before = $derived(plan?.before ?? 0)
   async function tellBefore(): Promise<void> {
@@ -44,14 +44,13 @@
   }
 </script>
 
-{#snippet stop(levels: PlanIn)}<input
+{#snippet stop(levels: PlanIn)}<NumberField
     class="inline-pick num text-left!"
-    type="number"
-    step="any"
-    min="0"
-    aria-label="Stop"
+    step={0.01}
+    min={0.0001}
+    label="Stop"
     value={levels.stop}
-    onchange={(event) => number(event) > 0 && planning.change({ stop: number(event) })}
+    onvalue={(value) => value !== null && planning.change({ stop: value })}
   />{/snippet}
 
 {#if planning.trouble && !plan}
@@ -75,26 +74,22 @@
           <option value="long">Buy</option>
           <option value="short">Sell short</option>
         </select>
-        <input
+        <NumberField
           class="inline-pick num text-left!"
-          type="number"
-          min="0"
-          aria-label="Shares"
+          min={0}
+          empty
+          label="Shares"
           value={levels.shares ?? plan.size.shares}
-          onchange={(event) => {
-            const value = event.currentTarget.value
-            planning.change({ shares: value === '' ? null : Math.max(0, Math.round(number(event))) })
-          }}
+          onvalue={(value) => planning.change({ shares: value === null ? null : Math.round(value) })}
         />
         if it trades at
-        <input
+        <NumberField
           class="inline-pick num text-left!"
-          type="number"
-          step="any"
-          min="0"
-          aria-label="Entry"
+          step={0.01}
+          min={0.0001}
+          label="Entry"
           value={levels.entry}
-          onchange={(event) => number(event) > 0 && planning.change({ entry: number(event) })}
+          onvalue={(value) => value !== null && planning.change({ entry: value })}
         />, until
         <DayPick
           bind:value={() => levels.until, (value) => planning.change({ until: value })}

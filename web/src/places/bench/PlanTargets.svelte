@@ -1,6 +1,7 @@
 <script lang="ts">
   /** The part of the plan's sentence that says where something is taken off, and what the stop follows. */
   import type { PlanIn } from '$lib/keeping'
+  import NumberField from '$lib/NumberField.svelte'
   import type { Planning } from './planning.svelte'
 
   const { planning, levels }: { planning: Planning; levels: PlanIn } = $props()
@@ -29,18 +30,14 @@
     {#each PARTS as [part, words] (part)}<option value={part}>{words}</option>{/each}
   </select>
   at
-  <input
+  <NumberField
     class="inline-pick num text-left!"
-    type="number"
-    step="any"
-    min="0"
-    aria-label={nth ? `Target ${nth + 1}` : 'Target'}
+    step={0.01}
+    min={0.0001}
+    empty
+    label={nth ? `Target ${nth + 1}` : 'Target'}
     value={one.price}
-    onchange={(event) => {
-      const price = Number(event.currentTarget.value)
-      if (price > 0) planning.target(nth, { price })
-      else planning.less(nth)
-    }}
+    onvalue={(price) => (price === null ? planning.less(nth) : planning.target(nth, { price }))}
   /><button class="link text-[13px]" aria-label="Without target {nth + 1}" onclick={() => planning.less(nth)}
     >×</button
   >{/each}{#if targets.length < MOST}<button

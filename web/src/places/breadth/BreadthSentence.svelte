@@ -1,6 +1,7 @@
 <script lang="ts">
   /** What is counted, of whom, beside what and past which level: a sentence whose parts are controls. */
   import { market } from '$lib/market.svelte'
+  import NumberField from '$lib/NumberField.svelte'
   import Universe from '../rules/Universe.svelte'
   import { inShort } from './head'
   import type { OpenBreadth } from './open.svelte'
@@ -59,17 +60,13 @@
     <option value="week">week</option>
   </select>
   · smoothed over
-  <input
+  <NumberField
     class="inline-pick num w-9 text-left! text-ink"
-    type="number"
-    min="1"
-    max="250"
-    aria-label="Smoothed over so many values"
+    min={1}
+    max={250}
+    label="Smoothed over so many values"
     value={open.look.smooth}
-    onchange={(event) =>
-      open.see({
-        smooth: Math.min(250, Math.max(1, Math.round(Number(event.currentTarget.value)) || 1)),
-      })}
+    onvalue={(value) => open.see({ smooth: Math.round(value ?? 1) })}
   />
   · beside
   <input
@@ -84,21 +81,16 @@
     {#if market.now?.benchmark}<option value={market.now.benchmark}></option>{/if}
   </datalist>
   · marked when it passes
-  <input
+  <NumberField
     class="inline-pick num w-12 text-left! font-semibold text-ink"
-    type="number"
     step={share ? 1 : 10}
-    aria-label="Level that is passed{share ? ', in percent' : ''}"
+    label="Level that is passed{share ? ', in percent' : ''}"
     value={open.look.level === null
-      ? ''
+      ? null
       : share
         ? Number(((open.look.level ?? 0) * 100).toPrecision(6))
         : open.look.level}
-    onchange={(event) => {
-      const value = Number(event.currentTarget.value)
-      if (event.currentTarget.value !== '' && Number.isFinite(value))
-        open.see({ level: share ? value / 100 : value })
-    }}
+    onvalue={(value) => value !== null && open.see({ level: share ? value / 100 : value })}
   />{share ? '%' : ''}
   <select
     class="inline-pick font-semibold text-ink"

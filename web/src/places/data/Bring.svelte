@@ -1,8 +1,9 @@
 <script lang="ts">
   /** Files in: chosen or dropped, looked at, questions answered, counted, and taken. */
   import { onDestroy } from 'svelte'
-  import { data, sentence, type DataJob, type DataThere, type FilesIn } from '$lib/api'
+  import { data, sentence, type DataJob, type DataThere, type FilesIn, type Schemas } from '$lib/api'
   import { whole } from '$lib/format'
+  import { attempt } from '$lib/attempt'
   import { tell } from '$lib/notice.svelte'
   import Progress from '$lib/Progress.svelte'
   import { forget } from '$lib/queries'
@@ -10,8 +11,31 @@
   import Changes from './Changes.svelte'
   import FileLook from './FileLook.svelte'
 
-  const { tables, universes, first }: { tables: DataThere['tables']; universes: string[]; first: boolean } =
-    $props()
+  const {
+    tables,
+    universes,
+    first,
+    waiting,
+  }: {
+    tables: DataThere['tables']
+    universes: string[]
+    first: boolean
+    /** Files of the drop folder that wait for an answer. */
+    waiting: string[]
+  } = $props()
+  const NOTHING: Schemas['AnswersIn'] = {
+    table: '',
+    dates: '',
+    decimal: '',
+    zone: '',
+    columns: {},
+    confirmed: '',
+    suffix: '',
+    names: '',
+    adjusted: '',
+    fact: '',
+    checked: '',
+  }
   let asked = $state<FilesIn | null>(null)
   let sending = $state(false)
   let refused = $state('')
@@ -35,13 +59,22 @@
   const touched = $derived(Object.values(look?.tables ?? {}).reduce((n, of) => n + of.added + of.replaced, 0))
 
   async function choose(files: FileList | null | undefined): Promise<void> {
-    if (!files?.length) return
+    if (files?.length) await open(() => data.upload(files))
+  }
+  async function open(send: () => Promise<{ upload: string }>): Promise<void> {
     refused = ''
     sending = true
     putAway()
     try {
-      const sent = await data.upload(files)
-      asked = { upload: sent.upload, answers: {}, skip_bad: false, any_date: false, universe: '' }
+      const sent = await send()
+      asked = {
+        upload: sent.upload,
+        answers: {},
+        remember: true,
+        skip_bad: false,
+        any_date: false,
+        universe: '',
+      }
       await again()
     } catch (error) {
       refused = sentence(error)
@@ -66,17 +99,14 @@
     if (await taking.start(() => data.take($state.snapshot(question)))) {
       const said = taking.run?.headline ?? ''
       asked = null
-      tell(`Brought in: ${said}`)
-      await forget('data', 'market', 'bars')
+      tell(`Imported: ${said}`)
+      await forget('data', 'market', 'bars', 'keeping')
     }
   }
   /** What was said of a file; then it is looked at again. */
-  function say(
-    name: string,
-    more: Partial<FilesIn['answers'] extends Record<string, infer A> | undefined ? A : never>,
-  ): void {
+  function say(name: string, more: Partial<Schemas['AnswersIn']>): void {
     if (!asked) return
-    const before = asked.answers?.[name] ?? { table: '', dates: '', decimal: '', zone: '', columns: {} }
+    const before = asked.answers?.[name] ?? NOTHING
     asked = { ...asked, answers: { ...asked.answers, [name]: { ...before, ...more } } }
     void again()
   }
@@ -138,6 +168,22 @@
     </dl>
     <p class="mt-2 text-ink3">Those in grey may be left out. Point at one to see what it is.</p>
   </details>
+  {#if waiting.length && !asked}
+    <p class="mt-3 border-l-2 border-ember pl-4 text-[13px]">
+      <span class="text-ember"
+        >{waiting.length === 1 ? 'A file waits' : `${whole(waiting.length)} files wait`} for an answer:</span
+      >
+      {waiting.slice(0, 3).join(', ')}{waiting.length > 3 ? ` and ${waiting.length - 3} more` : ''}.
+      <button class="act ml-3" disabled={sending || taking.busy} onclick={() => open(data.openAsked)}
+        >Answer</button
+      >
+      <button
+        class="link ml-3"
+        onclick={() => void attempt(['data', 'keeping'], async () => void (await data.discardAsked()))}
+        >Refuse {waiting.length === 1 ? 'it' : 'them'}</button
+      >
+    </p>
+  {/if}
   {#if refused}<p role="alert" class="mt-2 text-loss">{refused}</p>{/if}
   {#if sending}<p class="mt-2 text-[13px] text-ink2" role="status">Sending the files …</p>{/if}
   {#if asked}
@@ -192,10 +238,13 @@
             >{#each universes as name (name)}<option value={name}></option>{/each}</datalist
           >
         {/if}
-        <button class="act" disabled={!ready || taking.busy} onclick={take}
-          >{touched ? `Bring in ${whole(touched)} row${touched === 1 ? '' : 's'}` : 'Bring it in'}</button
+        <label
+          ><input type="checkbox" class="tick" bind:checked={asked.remember} /> remember how these files are read</label
         >
-        <button class="link" disabled={taking.busy} onclick={putAway}>Put away</button>
+        <button class="act" disabled={!ready || taking.busy} onclick={take}
+          >{touched ? `Import ${whole(touched)} row${touched === 1 ? '' : 's'}` : 'Import'}</button
+        >
+        <button class="link" disabled={taking.busy} onclick={putAway}>Cancel import</button>
         {#if questions}<span class="text-ink2"
             >Answer the question{questions === 1 ? '' : 's'} above first.</span
           >{/if}

@@ -8,8 +8,10 @@
   import Findings from './Findings.svelte'
   import Folder from './Folder.svelte'
   import Imports from './Imports.svelte'
+  import Issues from './Issues.svelte'
   import TakeOut from './TakeOut.svelte'
   import There from './There.svelte'
+  import Vendors from './Vendors.svelte'
 
   const asked = query(() => ask.data())
   const there = $derived(asked.data)
@@ -25,7 +27,7 @@
         {sentence(asked.error)} <button class="link" onclick={() => asked.refetch()}>Try again</button>
       </p>
     {:else if !there}
-      <p class="mt-6 text-ink2">Looking at what is there …</p>
+      <p class="mt-6 text-ink2">Loading …</p>
     {:else}
       <p class="mt-1 max-w-[90ch] text-[14px] text-ink2">
         {#if days}
@@ -43,7 +45,13 @@
         {/if}
       </p>
       {#if there.may}
-        <Bring tables={there.tables} universes={there.universes.map((one) => one.name)} first={!days} />
+        <Issues issues={there.issues} />
+        <Bring
+          tables={there.tables}
+          universes={there.universes.map((one) => one.name)}
+          first={!days}
+          waiting={there.folder.asked}
+        />
       {:else}
         <p class="mt-6 border-t border-hair pt-3 text-[14px] text-ink2">
           The market is everybody’s here: staff bring data in.
@@ -60,7 +68,10 @@
       {/if}
       {#if days}<Findings findings={there.findings} may={there.may} />{/if}
       <Imports imports={there.imports} may={there.may} />
-      {#if there.may}<Folder folder={there.folder} />{/if}
+      {#if there.may}
+        <Vendors vendors={there.vendors} />
+        <Folder folder={there.folder} />
+      {/if}
     {/if}
   </div>
 </section>

@@ -14,12 +14,36 @@
   const table = $derived(tables.find((one) => one.name === file.table))
   const left = $derived(file.columns.filter((one) => !one.name).map((one) => one.heading))
   let zone = $state('')
+
+  /** What every column is taken as by now, so that choosing one leaves the others as they are on show. */
+  function chosen(): Record<string, string> {
+    const shown = Object.fromEntries(
+      file.columns.filter((one) => one.name).map((one) => [one.heading, one.name]),
+    )
+    return { ...shown, ...said?.columns }
+  }
+  type Question = DataFile['questions'][number]
+  /** Whether that was answered to a question; of columns, under the heading that it is about. */
+  function answered(question: Question, value: string): boolean {
+    if (question.key === 'columns') return said?.columns?.[question.heading] === value
+    return said?.[question.key] === value
+  }
+  function answer(question: Question, value: string): void {
+    if (question.key === 'columns')
+      onsay({ columns: { ...said?.columns, [question.heading]: value }, confirmed: 'yes' })
+    else if (question.key === 'confirmed')
+      onsay({
+        confirmed: 'yes',
+        columns: Object.fromEntries(file.columns.map((one) => [one.heading, one.name ?? ''])),
+      })
+    else onsay({ [question.key]: value })
+  }
 </script>
 
 <article class="mt-4 border-l-2 border-hair pl-4" aria-label={file.name}>
   <p class="text-[13px]">
     <b class="font-semibold break-all">{file.name}</b>
-    holds
+    {#if file.files > 1}and {whole(file.files - 1)} more of the same layout hold{:else}holds{/if}
     <select
       class="inline-pick font-semibold"
       aria-label="What {file.name} holds"
@@ -34,8 +58,25 @@
       ? `; dates are written ${file.dates}`
       : ''}{file.decimal === 'comma' ? ', decimals with a comma' : ''}.
     {#if left.length}<span class="text-ink2">Not taken: {left.join(', ')}.</span>{/if}
+    {#if file.vendor}<span class="text-ink2">Read as “{file.vendor}” was before.</span>{/if}
   </p>
-  {#each file.questions as question (question.key)}
+  {#if file.table === 'bars'}
+    <p class="mt-1 text-[13px]">
+      Prices are
+      <select
+        class="inline-pick"
+        aria-label="How the prices of {file.name} are adjusted"
+        value={file.adjusted}
+        onchange={(event) => onsay({ adjusted: event.currentTarget.value as Said['adjusted'] })}
+      >
+        <option value="">as printed, or with adjusted closes beside them</option>
+        <option value="splits">adjusted for splits already</option>
+        <option value="full">adjusted for splits and dividends already</option>
+      </select>
+    </p>
+  {/if}
+  {#each file.notes as note, i (i)}<p class="mt-1 text-[13px] text-ink2">{note}</p>{/each}
+  {#each file.questions as question, at (at)}
     <fieldset class="mt-2 text-[13px]">
       <legend class="font-semibold text-ember">{question.ask}</legend>
       {#if question.options.length}
@@ -44,13 +85,15 @@
             ><input
               type="radio"
               class="accent-ember"
-              name="{file.name}-{question.key}"
-              checked={said?.[question.key] === option.answer}
-              onchange={() => onsay({ [question.key]: option.answer })}
+              name="{file.name}-{question.key}-{question.heading}"
+              checked={answered(question, option.answer)}
+              onchange={() => answer(question, option.answer)}
             />
             {option.said}</label
           >
         {/each}
+      {:else if question.key === 'columns'}
+        <p class="text-ink2">Choose above each column below what it is.</p>
       {:else}
         <form
           onsubmit={(event) => {
@@ -86,7 +129,7 @@
                 aria-label="{column.heading} is taken as"
                 value={column.name}
                 onchange={(event) =>
-                  onsay({ columns: { ...said?.columns, [column.heading]: event.currentTarget.value } })}
+                  onsay({ columns: { ...chosen(), [column.heading]: event.currentTarget.value } })}
               >
                 <option value="">not taken</option>
                 {#each table?.columns ?? [] as known (known.name)}<option value={known.name}

@@ -11,7 +11,8 @@
   <p class="mt-1 max-w-[90ch] text-[13px] text-ink2">
     A file laid into <code class="break-all">{folder.path}</code> is brought in within seconds while the
     server runs, and moved to <code>done</code>; one that cannot be is moved to <code>refused</code>, with a
-    report beside it that says why.
+    report beside it that says why; one that has to be asked about waits in <code>asked</code> until that is answered
+    at the top of this page.
   </p>
   {#if folder.waiting.length}
     <p class="mt-1 text-[13px]">Waiting: {folder.waiting.join(', ')}.</p>

@@ -4,12 +4,13 @@
   import { attempt, undoable } from '$lib/attempt'
   import EChart from '$lib/charts/EChart.svelte'
   import { MONO } from '$lib/charts/echarts'
-  import { longDay, longMoment, percent, whole } from '$lib/format'
+  import { longMoment, percent, shortDay, whole } from '$lib/format'
   import { keeping } from '$lib/keeping'
   import { latest, market } from '$lib/market.svelte'
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { colour } from '$lib/theme.svelte'
+  import Attention from './Attention.svelte'
   import Positions from './Positions.svelte'
 
   const answer = query(() => ask.desk())
@@ -75,7 +76,7 @@
       {sentence(answer.error)} <button class="link" onclick={() => answer.refetch()}>Try again</button>
     </p>
   {:else if !desk}
-    <p class="px-6 py-8 text-ink2">Looking at the evening …</p>
+    <p class="px-6 py-8 text-ink2">Loading …</p>
   {:else}
     <h1 class="sr-only">Desk</h1>
     {#if past}
@@ -83,6 +84,7 @@
         The desk is of the latest moment, {longMoment(desk.moment ?? '')}, wherever you stand.
       </p>
     {/if}
+    <Attention {desk} {link} />
     <div class="grid grid-cols-1 min-[1000px]:grid-cols-[400px_minmax(0,1fr)]">
       <div class="border-hair px-5 pt-4 pb-8 min-[1000px]:border-r">
         {#if desk.moment}
@@ -103,7 +105,7 @@
             Bring some in at the place <a class="underline" href="/data" onclick={link('/data')}>Data</a>.
           </p>
         {/if}
-        <h2 class="mt-5 font-title text-[18px]">Told today</h2>
+        <h2 class="mt-5 font-title text-[18px]">Alerts today</h2>
         {#if desk.told.length}
           <ul class="mt-1 text-[13px]">
             {#each desk.told as one (one.id)}
@@ -139,7 +141,7 @@
               {#each desk.ahead as one, i (i)}
                 <tr class="border-b border-hair/60 align-baseline">
                   <th scope="row" class="py-1 pr-3 text-left font-mono font-normal whitespace-nowrap"
-                    >{longDay(one.day).replace(/ \d{4}$/, '')}</th
+                    >{shortDay(one.day)}</th
                   >
                   <td
                     >{one.what}{#if one.symbols.length}<span class="text-ink2"

@@ -6,6 +6,7 @@
   import { day, moment } from '$lib/format'
   import { keeping as kept } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
+  import NumberField from '$lib/NumberField.svelte'
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
 
@@ -23,13 +24,14 @@
 <div class="overflow-auto px-5 pt-3 pb-10">
   <form class="flex flex-wrap items-baseline gap-2 text-[13px] text-ink2" onsubmit={add}>
     Tell me
-    <input
+    <NumberField
       class="field num w-14 py-0"
-      type="number"
-      min="0"
-      max="60"
-      aria-label="Days before a report"
-      bind:value={days}
+      min={0}
+      max={60}
+      live
+      label="Days before a report"
+      value={days}
+      onvalue={(value) => (days = Math.round(value ?? 2))}
     />
     days before one of
     <select

@@ -4,7 +4,8 @@
   import { api, sentence } from '$lib/api'
   import { attempt, undoable, once } from '$lib/attempt'
   import DayPick from '$lib/DayPick.svelte'
-  import { day, longDay } from '$lib/format'
+  import { day, longDay, shortDay } from '$lib/format'
+  import NumberField from '$lib/NumberField.svelte'
   import { dayOf, market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { ask, keeping, query } from '$lib/queries'
@@ -37,7 +38,7 @@
   )
   const failed = $derived(written.error ?? (counting ? null : answer.error))
   const name = $derived(found?.indices.find((one) => one.symbol === found.index)?.name ?? '')
-  const short = (iso: string) => longDay(iso).replace(/ \d{4}$/, '')
+  const short = shortDay
 
   const openInRules = once(async () => {
     if (!found) return
@@ -173,16 +174,14 @@
           >
             {#each ENDS as [closes, said] (closes)}<option value={closes}>{said}</option>{/each}
           </select>, cost
-          <input
+          <NumberField
             class="inline-pick num w-12 text-left! text-ink"
-            type="number"
-            min="0"
-            max="5"
-            step="0.01"
-            aria-label="Cost a side, in percent"
+            min={0}
+            max={5}
+            step={0.01}
+            label="Cost a side, in percent"
             value={Number((choice.now.cost * 100).toFixed(4))}
-            onchange={(event) =>
-              choice.set({ cost: Math.min(0.05, Math.max(0, Number(event.currentTarget.value) / 100 || 0)) })}
+            onvalue={(value) => choice.set({ cost: (value ?? 0) / 100 })}
           />% a side · sessions since
           <DayPick
             bind:value={() => choice.now.first ?? '', (value) => choice.set({ first: value || null })}

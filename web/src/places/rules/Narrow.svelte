@@ -3,6 +3,7 @@
   import { Popover } from 'bits-ui'
   import { api } from '$lib/api'
   import { short } from '$lib/format'
+  import NumberField from '$lib/NumberField.svelte'
   import { written } from '$lib/rule/headers'
   import { choose, preferences } from '$lib/preferences.svelte'
 
@@ -11,7 +12,7 @@
     oninsert: (lines: string[]) => void
   }
   const { body, oninsert }: Props = $props()
-  const size = $derived(preferences.now.account_size ?? null)
+  const size = $derived(preferences.now.account?.size ?? null)
   let slots = $state(10)
   let share = $state(0.5)
 
@@ -63,29 +64,39 @@
       <div class="flex flex-col gap-1.5 border-t border-hair pt-2">
         <label class="flex items-center justify-between gap-3"
           >Size of my account
-          <input
+          <NumberField
             class="field num w-32 py-0.5"
-            type="number"
-            min="1"
-            step="1000"
-            value={size ?? ''}
+            label="Size of my account"
+            min={1}
+            step={1000}
+            empty
+            value={size}
             placeholder="50000"
-            onchange={(event) =>
-              choose({ account_size: Math.abs(Number(event.currentTarget.value)) || null })}
+            onvalue={(value) => choose({ account: { ...preferences.now.account, size: value } })}
           /></label
         >
         <label class="flex items-center justify-between gap-3"
           >held in positions
-          <input class="field num w-32 py-0.5" type="number" min="1" max="100" bind:value={slots} /></label
+          <NumberField
+            class="field num w-32 py-0.5"
+            label="held in positions"
+            min={1}
+            max={100}
+            live
+            value={slots}
+            onvalue={(value) => (slots = Math.round(value ?? 10))}
+          /></label
         >
         <label class="flex items-center justify-between gap-3"
           >a position is at most, % of a day’s money
-          <input
+          <NumberField
             class="field num w-20 py-0.5"
-            type="number"
-            min="0.01"
-            step="0.1"
-            bind:value={share}
+            label="a position is at most, % of a day’s money"
+            min={0.01}
+            step={0.1}
+            live
+            value={share}
+            onvalue={(value) => (share = value ?? 0.5)}
           /></label
         >
         {#if found && size}

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** The dials that are turned, with their ranges. */
   import type { Ranges } from './ranges.svelte'
+  import NumberField from '$lib/NumberField.svelte'
 
   const { ranges }: { ranges: Ranges } = $props()
 </script>
@@ -21,12 +22,11 @@
     {#each [['from', 'low'], ['to', 'high'], ['by', 'step']] as const as [word, key] (key)}
       <label
         >{word}
-        <input
+        <NumberField
           class="field num w-[68px] py-0"
-          type="number"
-          step="any"
+          label={word}
           value={turn[key]}
-          onchange={(event) => (turn[key] = event.currentTarget.valueAsNumber)}
+          onvalue={(value) => value !== null && (turn[key] = value)}
         /></label
       >
     {/each}

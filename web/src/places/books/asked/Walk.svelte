@@ -4,6 +4,7 @@
   import EChart from '$lib/charts/EChart.svelte'
   import { MONO } from '$lib/charts/echarts'
   import { day, fixed, percent, short, tone, whole } from '$lib/format'
+  import NumberField from '$lib/NumberField.svelte'
   import Progress from '$lib/Progress.svelte'
   import { colour } from '$lib/theme.svelte'
   import { Watched } from '$lib/watched.svelte'
@@ -75,10 +76,26 @@
 <div class="flex flex-wrap items-center gap-x-4 gap-y-1.5 text-[13px] text-ink2">
   <Turns {ranges} />
   <label
-    >chosen on <input class="field num w-[52px] py-0" type="number" min="1" max="20" bind:value={train} /> years</label
+    >chosen on <NumberField
+      class="field num w-[52px] py-0"
+      label="chosen on"
+      min={1}
+      max={20}
+      live
+      value={train}
+      onvalue={(value) => (train = Math.round(value ?? train))}
+    /> years</label
   >
   <label
-    >traded for <input class="field num w-[52px] py-0" type="number" min="1" max="10" bind:value={traded} />
+    >traded for <NumberField
+      class="field num w-[52px] py-0"
+      label="traded for"
+      min={1}
+      max={10}
+      live
+      value={traded}
+      onvalue={(value) => (traded = Math.round(value ?? traded))}
+    />
     {traded === 1 ? 'year' : 'years'}</label
   >
   <span class="ml-auto flex items-center gap-4">

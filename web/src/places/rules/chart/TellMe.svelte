@@ -6,6 +6,7 @@
   import { attempt, once } from '$lib/attempt'
   import { price } from '$lib/format'
   import { keeping as kept } from '$lib/keeping'
+  import NumberField from '$lib/NumberField.svelte'
   import { ask, query } from '$lib/queries'
 
   interface Props {
@@ -52,16 +53,16 @@
           <option value="up">rises to</option>
           <option value="down">falls to</option>
         </select>
-        <input
+        <NumberField
           class="field num w-24 py-0"
-          type="number"
-          step="any"
-          min="0"
-          aria-label="Price"
+          step={0.01}
+          min={0}
+          empty
+          live
+          label="Price"
           placeholder={`${usual}`}
-          value={level ?? ''}
-          oninput={(event) =>
-            (level = event.currentTarget.value === '' ? null : Number(event.currentTarget.value))}
+          value={level}
+          onvalue={(value) => (level = value)}
         />
         <input
           class="field min-w-0 basis-full py-0"

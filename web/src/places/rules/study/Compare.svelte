@@ -3,6 +3,7 @@
   import { api, type AnyRun, type Schemas } from '$lib/api'
   import { csv, download } from '$lib/csv'
   import { day, hits, percent, whole } from '$lib/format'
+  import NumberField from '$lib/NumberField.svelte'
   import { market } from '$lib/market.svelte'
   import { ask, query } from '$lib/queries'
   import { join, split } from '$lib/rule/headers'
@@ -151,14 +152,14 @@
     {#each dials as d (d.name)}
       <label
         >{d.name}
-        <input
+        <NumberField
           class="field num w-20 py-0"
-          type="number"
-          min={d.low}
-          max={d.high}
-          step={d.step ?? 'any'}
+          label={d.name}
+          min={d.low ?? undefined}
+          max={d.high ?? undefined}
+          step={d.step ?? 1}
           value={turned[d.name] ?? d.value}
-          onchange={(event) => (turned[d.name] = event.currentTarget.valueAsNumber)}
+          onvalue={(value) => value !== null && (turned[d.name] = value)}
         /></label
       >
     {/each}

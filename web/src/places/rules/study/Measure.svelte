@@ -1,11 +1,13 @@
 <script lang="ts">
   /** How to measure: entry, repeats, costs, among whom. */
+  import NumberField from '$lib/NumberField.svelte'
+  import { preferences } from '$lib/preferences.svelte'
   import type { Choice } from './question'
 
   let { choice = $bindable() }: { choice: Choice } = $props()
 
   const percent = (fraction: number) => Number((fraction * 100).toFixed(6))
-  const fraction = (said: string) => Number((Number(said) / 100).toFixed(8))
+  const fraction = (value: number) => Number((value / 100).toFixed(8))
 </script>
 
 <label
@@ -30,25 +32,27 @@
   </select></label
 >
 <label title="A fraction a side, at entry and exit"
-  >cost <input
+  >cost <NumberField
     class="inline-pick num w-10 text-ink"
-    type="number"
-    min="0"
-    max="10"
-    step="0.05"
-    value={percent(choice.cost ?? 0.001)}
-    oninput={(event) => (choice.cost = fraction(event.currentTarget.value))}
+    label="cost"
+    min={0}
+    max={10}
+    step={0.05}
+    live
+    value={percent(choice.cost ?? preferences.now.account?.cost ?? 0.001)}
+    onvalue={(value) => (choice.cost = fraction(value ?? 0))}
   />%</label
 >
 <label title="What a fill is worse than the price, a side"
-  >+ slip <input
+  >+ slip <NumberField
     class="inline-pick num w-10 text-ink"
-    type="number"
-    min="0"
-    max="10"
-    step="0.05"
+    label="+ slip"
+    min={0}
+    max={10}
+    step={0.05}
+    live
     value={percent(choice.slippage ?? 0)}
-    oninput={(event) => (choice.slippage = fraction(event.currentTarget.value))}
+    onvalue={(value) => (choice.slippage = fraction(value ?? 0))}
   />%</label
 >
 <label

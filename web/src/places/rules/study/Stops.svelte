@@ -2,6 +2,7 @@
   /** How deep the hits went before they ended where they ended, and what a stop would have made of them. */
   import type { Schemas } from '$lib/api'
   import { hits, percent, whole } from '$lib/format'
+  import NumberField from '$lib/NumberField.svelte'
 
   interface Props {
     horizon: number
@@ -100,7 +101,16 @@
 </div>
 <label class="mt-1 flex items-center gap-3 text-[13px]"
   >With a stop at
-  <input class="num field w-16 py-0" type="number" min="0.5" max="40" step="0.5" bind:value={stop} />%
+  <NumberField
+    class="num field w-16 py-0"
+    label="With a stop at"
+    min={0.5}
+    max={40}
+    step={0.5}
+    live
+    value={stop}
+    onvalue={(value) => value !== null && (stop = value)}
+  />%
   <input
     class="flex-1 accent-[var(--ember)]"
     type="range"

@@ -4,6 +4,7 @@
   import EChart from '$lib/charts/EChart.svelte'
   import { csv, download } from '$lib/csv'
   import { hits, percent, whole } from '$lib/format'
+  import NumberField from '$lib/NumberField.svelte'
   import Progress from '$lib/Progress.svelte'
   import { Watched } from '$lib/watched.svelte'
   import { sweepChart } from './sweepChart'
@@ -136,12 +137,11 @@
         {#each [['from', 'low'], ['to', 'high'], ['by', 'step']] as const as [word, key] (key)}
           <label
             >{word}
-            <input
+            <NumberField
               class="field num w-[72px] py-0"
-              type="number"
-              step="any"
+              label={word}
               value={turn[key]}
-              onchange={(event) => (turn[key] = event.currentTarget.valueAsNumber)}
+              onvalue={(value) => value !== null && (turn[key] = value)}
             /></label
           >
         {/each}

@@ -3,6 +3,8 @@
   import { api, sentence } from '$lib/api'
   import { tell } from '$lib/notice.svelte'
   import { ask, query } from '$lib/queries'
+  import Forms from './Forms.svelte'
+  import Money from './Money.svelte'
   import People from './People.svelte'
 
   const session = query(() => ask.session())
@@ -46,10 +48,12 @@
         ? ', who may add and remove others'
         : ''}.
     </p>
-    <h2 class="mt-6 font-title text-[19px]">Another password</h2>
+    <Money />
+    <Forms />
+    <h2 class="mt-6 font-title text-[19px]">Password</h2>
     <form class="mt-2 flex flex-wrap items-end gap-3 text-[13px]" onsubmit={change}>
       <label
-        >as it is now<br />
+        >current password<br />
         <input
           class="field w-56"
           type="password"
@@ -59,7 +63,7 @@
         /></label
       >
       <label
-        >the new one<br />
+        >new password<br />
         <input
           class="field w-56"
           type="password"
@@ -69,7 +73,7 @@
           bind:value={then}
         /></label
       >
-      <button class="act" disabled={busy}>Change it</button>
+      <button class="act" disabled={busy}>Change password</button>
     </form>
     <h2 class="mt-6 font-title text-[19px]">Other browsers</h2>
     <p class="mt-1 text-[13px] text-ink2">
