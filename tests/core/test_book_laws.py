@@ -130,16 +130,22 @@ def test_figures_of_a_curve_worked_by_hand() -> None:
     money = np.array([110.0, 99.0, 108.9, 121.0])
     curve = curve_of(days, money, 100.0)
     assert curve.total == pytest.approx(0.21)
-    assert curve.annual == pytest.approx(1.21 ** (365.25 / 91) - 1)  # 1 January to 1 April of a leap year: 91 days
+    # 1 January to 1 April of a leap year are 91 days: less than a year is not annualised (common practice).
+    assert (curve.annual, curve.sharpe, curve.sortino, curve.mar, curve.rate) == (None, None, None, None, curve.total)
+    short, epoch = days, date(1970, 1, 1).toordinal()
+    months_of = ((2020, 1), (2020, 7), (2021, 1), (2021, 7))
+    days = np.array([date(y, m, 1).toordinal() - epoch for y, m in months_of], np.int32)
+    curve = curve_of(days, money, 100.0)
+    assert curve.annual == pytest.approx(1.21 ** (365.25 / 547) - 1)  # 1 January 2020 to 1 July 2021: 547 days
     assert curve.worst_fall == pytest.approx(-0.1)
     r = np.array([0.1, -0.1, 0.1, 121 / 108.9 - 1])
     assert curve.sharpe == pytest.approx(r.mean() / r.std(ddof=1) * math.sqrt(252))
     assert curve.sortino == pytest.approx(r.mean() / math.sqrt(0.1**2 / 4) * math.sqrt(252))
     assert curve.mar == pytest.approx(curve.annual / 0.1)
     (fall,) = worst_falls(days, money, 100.0)
-    assert (fall.began, fall.bottom, fall.recovered, fall.days) == ("2020-01-01", "2020-02-01", "2020-04-01", 91)
+    assert (fall.began, fall.bottom, fall.recovered, fall.days) == ("2020-01-01", "2020-07-01", "2021-07-01", 547)
     np.testing.assert_allclose(falls_of(days, money, 100.0), [0, -0.1, -0.01, 0])
-    (year,) = months(days, money, 100.0)
+    (year,) = months(short, money, 100.0)
     assert year["months"][:4] == pytest.approx([0.1, -0.1, 0.1, 121 / 108.9 - 1])
     assert year["whole"] == pytest.approx(0.21)
 

@@ -364,3 +364,20 @@ def test_rules_that_are_too_much_at_once_are_looked_at_in_parts(stand: Stand, ap
     assert {text: of.hits(owner, text, None) for text in texts} == expected
     assert sizes[0] > 3
     assert max(size for size in sizes if size <= 3) == 3
+
+
+def test_the_first_mail_of_a_schedule_calls_no_old_hit_new_and_later_ones_come_when_something_is_new(
+    api: Api, stand: Stand
+) -> None:
+    stand(5)
+    rule = api.post("/rules", {"text": "name: Always\nclose > 0"}).json()["id"]
+    api.post("/schedules", {"rule": rule, "puts": "All of them"})
+    every = api.post("/schedules", {"rule": rule, "only_new": False}).json()
+    stand(4)
+    look.look()
+    (mail,) = [m for m in messages() if m.kind == "schedule"]  # nothing is new: only the one that always mails
+    assert mail.subject.startswith("Always: 0 new, ")
+    assert every["only_new"] is False
+    assert (
+        len(next(x for x in api.get("/lists").json() if x["name"] == "All of them")["symbols"]) > 10
+    )  # the list begins with all that hits

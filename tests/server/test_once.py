@@ -8,8 +8,8 @@ from django.db import connection
 
 from tests.server.conftest import Api
 from tests.server.standing import RULE, Stand, bars_of, in_days, messages
-from upperwick.bench.models import BenchEvent, BenchItem, Fill
-from upperwick.keeping import clock, look
+from upperwick.bench.models import BenchEvent, BenchItem, Fill, PositionNotice
+from upperwick.keeping import clock, look, notices
 from upperwick.keeping.models import Alert, Message, Schedule
 from upperwick.market import services
 from wickcore.bars.moment import iso
@@ -27,10 +27,11 @@ placed: dict[int, dict[str, Any]] = {}
 def start_again() -> None:
     """Everything that was left to the clock stands as it did when it was left."""
     Fill.objects.all().delete()
+    PositionNotice.objects.all().delete()
     BenchEvent.objects.filter(kind__in=("filled", "moved")).delete()
     BenchEvent.objects.filter(kind="paper", text__startswith="the plan").delete()
     for item in BenchItem.objects.all():
-        item.stage, item.paper, item.first_stop = "planned", placed[item.id], None
+        item.stage, item.paper, item.first_stop, item.watch = "planned", placed[item.id], None, None
         item.save()
 
 
@@ -61,7 +62,7 @@ def run_of(stand: Stand, killed_at: "random.Random | None") -> list[tuple[str, s
     for alert in Alert.objects.filter(kind="report"):
         alert.about.pop("told", None)
         alert.save()
-    Schedule.objects.update(seen=stand(13).key, hits=[])
+    Schedule.objects.update(seen=stand(13).key, hits=[], ran="")
     start_again()
     kills = 0
     for back in range(12, -1, -1):
@@ -95,7 +96,7 @@ def run_of(stand: Stand, killed_at: "random.Random | None") -> list[tuple[str, s
 
 
 def test_killed_anywhere_every_message_is_there_once(api: Api, stand: Stand, monkeypatch: pytest.MonkeyPatch) -> None:
-    for module in (look, clock):
+    for module in (look, clock, notices):
         monkeypatch.setattr(module, "small_chart", lambda *_: b"")
     stand(13)
     rule = api.post("/rules", {"text": RULE}).json()["id"]

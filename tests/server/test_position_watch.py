@@ -9,6 +9,7 @@ from django.contrib.auth import get_user_model
 from tests.made import weekdays
 from tests.server.conftest import Api
 from upperwick.bench.models import BenchItem, PositionNotice
+from upperwick.books.services import text_from_rule
 from upperwick.data.models import DataIssue, Import
 from upperwick.data.nights import check_nights
 from upperwick.data.reading.bars import PriceTables
@@ -271,3 +272,21 @@ def test_an_evening_that_does_not_come_is_said(api: Api) -> None:
     tell_issues()
     assert [m.kind for m in Message.objects.filter(owner=get_user_model().objects.get(username="ada"))] == ["data"]
     assert api.get("/desk").json()["issues"][0]["kind"] == "late"
+
+
+def test_a_new_book_and_a_plan_begin_with_the_account_s_size_risk_and_costs(api: Api) -> None:
+    """They are written into a book when it is made, and not read when it runs."""
+    bring("ZZA", [QUIET] * 30)
+    api.put("/preferences", {"account": {"size": 40_000, "risk": 0.02, "most": 0.5, "cost": 0.0025}})
+    rule = api.post("/rules", {"text": "name: Up\nclose > 1"}).json()["id"]
+    text = text_from_rule(get_user_model().objects.get(username="ada"), rule)
+    assert {"start: 40000", "size: risk 2%, at most 50%", "cost: 0.25%"} <= set(text.splitlines())
+    item = api.post("/bench", {"symbol": "ZZA"}).json()["id"]
+    plan(api, item, 44.0)
+    size = api.post(f"/bench/{item}/plan", {}).json()
+    assert "size" in size, size
+    assert (size["account"], size["size"]["shares"], size["size"]["limit"]) == (
+        40_000,
+        400,
+        "risk",
+    )  # 2% of 40,000 over 2.00 a share

@@ -66,7 +66,8 @@ class AccountChoice(Schema):
     size: money, None while it was never set. risk: the share of it that one trade may lose. most: that one position may take.
     of_day: the share of a
     usual day's money that a position may take. sector: the share of the account that one sector may take. open_risk: that all stops together may
-    lose. cost: a fraction a side. currency: its sign or code, of all of the account. decimals, dates: how numbers and days are written and read; decimals: "" where it was
+    lose. cost: a fraction a side. currency: its sign or code, of all of the account. decimals, dates: how numbers and days are
+    written and read; decimals: "" where it was
     never chosen, then what can be read two ways is asked.
     near: how near to a stop or a target is near, in ATR of 14 days; 0 for never.
     """

@@ -74,9 +74,24 @@ class BenchEvent(models.Model):
         ordering = ["-id"]
 
 
+class FillImport(models.Model):
+    """Fills that came in one file of a broker. made: the numbers of the items that it put on the bench. undone: when it was."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="fill_imports")
+    at = models.DateTimeField(auto_now_add=True)
+    name = models.CharField(max_length=200)
+    made = models.JSONField(default=list)
+    undone = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+
 class Fill(models.Model):
     """Shares that were bought or sold for an item. moment: of the market. price, cost: as printed that day, cost in money. factor: of that day's
-    scale. paper: the clock's, else by hand. reason: of a paper fill, as books name them. `deleted` is set while that can still be undone."""
+    scale. paper: the clock's, else by hand. reason: of a paper fill, as books name them. imported, key: of one that came in a
+    broker's file: which,
+    and what it is known again by. `deleted` is set while that can still be undone."""
 
     ACTIONS = [(a, a) for a in ("buy", "sell", "short", "cover")]
 
@@ -89,6 +104,8 @@ class Fill(models.Model):
     factor = models.FloatField(default=1.0)
     paper = models.BooleanField(default=False)
     reason = models.CharField(max_length=10, blank=True)
+    imported = models.ForeignKey(FillImport, null=True, blank=True, on_delete=models.SET_NULL, related_name="fills")
+    key = models.CharField(max_length=40, blank=True, default="", db_index=True)
     deleted = models.DateTimeField(null=True, blank=True)
 
     class Meta:

@@ -9,7 +9,9 @@ from upperwick.books.schemas import BookRunIn, BookRunOut
 
 
 class CurveOut(Schema):
-    annual: float
+    """Under a year nothing is annualised: annual and what hangs on it are None."""
+
+    annual: float | None
     total: float
     worst_fall: float
     volatility: float | None
@@ -37,7 +39,7 @@ class BookFigures(CurveOut):
     expectancy_r_high: float | None
     mean_gain: float | None
     bars_held: float | None
-    turnover: float
+    turnover: float | None
     costs: float
     dividends: float
     interest: float
@@ -242,7 +244,7 @@ class VariantOut(Schema):
 
 class WhatIfOut(Schema):
     rows: list[VariantOut]
-    annual: float
+    annual: float | None
 
 
 class BookWhatIfRun(BookRunOut):

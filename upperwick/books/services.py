@@ -8,6 +8,7 @@ from django.db import transaction
 from django.db.models import Count
 from django.utils import timezone
 
+from upperwick.accounts.preferences import account_choice
 from upperwick.books.models import Book, BookVersion
 from upperwick.market.starters import at_home
 from upperwick.refused import Refused
@@ -156,8 +157,10 @@ def breadth_renamed(owner: Any, was: str, name: str) -> None:
 
 
 def text_from_rule(owner: Any, rule_id: int) -> str:
-    """A book that trades a rule, with defaults that make sense for its side."""
+    """A book that trades a rule, with defaults that make sense for its side, and the account's size, risk and costs, written down."""
     rule = rules.find(owner, rule_id)
+    account = account_choice(owner)
+    risk, most = (account.risk, account.most) if account.size is not None else (0.0075, 0.1)
     short = rule.read.get("side") == "short"
     universe = header_in(rule.text, "universe")
     sign = "+" if short else "-"
@@ -165,12 +168,12 @@ def text_from_rule(owner: Any, rule_id: int) -> str:
     lines = [
         f"name: {rule.name[:100]} as a book",
         f"universe: {universe}" if universe else "",
-        "start: 100k",
+        f"start: {account.size or 100_000:.12g}",
         "slots: 10",
-        "size: risk 0.75%, at most 10%",
+        f"size: risk {risk * 100:.6g}%, at most {most * 100:.6g}%",
         f"rank: {'-' if short else ''}relative_strength(63)",
         "borrow costs: 3%" if short else "",
-        "cost: 0.1%",
+        f"cost: {account.cost * 100:.6g}%",
         "slip: 0.05%",
         "",
         "dial far = 3 from 2 to 6 step 0.5",

@@ -64,7 +64,7 @@ def turn(given: Namespace) -> None:
         raise rule_error(error) from None
     print(found.text, end="")
     for line, said in found.notes:
-        print(f"line {line}: {said}", file=sys.stderr)
+        print(f"line {line}: {said}" if line else said, file=sys.stderr)
 
 
 def read(given: Namespace) -> None:

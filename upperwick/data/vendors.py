@@ -16,7 +16,7 @@ from upperwick.data.reading.bars import PriceTables
 from upperwick.data.reading.batch import GroupRead, Read, read_all
 from upperwick.data.reading.formats import FORMS
 from upperwick.data.reading.infer import ADJUSTMENTS, Answers, Known, Question
-from upperwick.data.reading.tables import BARS, TABLES
+from upperwick.data.reading.tables import BARS, FILLS, TABLES
 from upperwick.market.load import evaluator
 from upperwick.market.models import DataVersion, Instrument
 from upperwick.refused import Refused
@@ -41,6 +41,11 @@ def read_files(
     return read_all(
         paths, replace(answers, zone=zone), any_date, tell, groups, remembered, known_market(), one_by_one, price_break, lenient
     )  # fmt: skip
+
+
+def with_table(answers: Answers, table: str) -> Answers:
+    """The answers for files that are known to hold a table."""
+    return replace(answers, table=table)
 
 
 def known_market() -> Known:
@@ -199,7 +204,7 @@ def checked_answers(answers: dict[str, Any]) -> dict[str, Any]:
     if wrong:
         raise Refused(f"There is no answer called {wrong[0]}; there are: {', '.join(sorted(known))}.", 422)
     choices = {
-        "dates": ("", *FORMS), "decimal": ("", "point", "comma"), "table": ("", *TABLES), "adjusted": tuple(ADJUSTMENTS),
+        "dates": ("", *FORMS), "decimal": ("", "point", "comma"), "table": ("", *TABLES, FILLS.name), "adjusted": tuple(ADJUSTMENTS),
         "suffix": ("", "keep", "remove"), "names": ("", "yes", "no"),
     }  # fmt: skip
     for name, allowed in choices.items():
@@ -208,7 +213,7 @@ def checked_answers(answers: dict[str, Any]) -> dict[str, Any]:
     columns = answers.get("columns") or {}
     if not isinstance(columns, dict):
         raise Refused("columns names what each heading means.", 422)
-    names = {c.name for c in TABLES[answers.get("table") or BARS.name].columns}
+    names = {c.name for c in {**TABLES, FILLS.name: FILLS}[answers.get("table") or BARS.name].columns}
     for heading, name in columns.items():
         if name and name not in names:
             raise Refused(f"There is no column {name} for {heading}; columns are {', '.join(sorted(names))}.", 422)

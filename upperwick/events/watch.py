@@ -10,9 +10,10 @@ from typing import Any
 from django.db import connection
 from django.db.models import Count, Max, Q, Sum
 
-from upperwick.bench.models import BenchEvent
+from upperwick.bench.models import BenchEvent, PositionNotice
 from upperwick.data import feed, findings
 from upperwick.data.incoming import moved_mark
+from upperwick.data.models import DataIssue
 from upperwick.events.bus import PROCESS, heard, owners, tell_here
 from upperwick.events.models import Told
 from upperwick.jobs.models import UNFINISHED, Job
@@ -72,12 +73,18 @@ class Watch:
         self._version, self._compiling, self._data = data_version(), missing(), self._of_data()
         self._kept = self._of_keeping()
         self._message, self._bench = (model.objects.aggregate(latest=Max("id"))["latest"] or 0 for model in (Message, BenchEvent))
+        self._notice = PositionNotice.objects.aggregate(latest=Max("id"))["latest"] or 0
+        self._issues = self._of_issues()
         self._newest = Job.objects.aggregate(newest=Max("id"))["newest"] or 0
         self._seen: dict[int, tuple[Any, ...]] = {}
         self._told = Told.objects.aggregate(latest=Max("id"))["latest"] or 0
 
     def _of_data(self) -> tuple[Any, ...]:
         return moved_mark(), feed.mark(), findings.mark()
+
+    def _of_issues(self) -> tuple[Any, ...]:
+        found = DataIssue.objects.order_by().aggregate(latest=Max("id"), open=Count("id", filter=Q(settled__isnull=True)))
+        return tuple(found.values())
 
     def _of_keeping(self) -> dict[int, list[Any]]:
         """By account: what the desk's rules have found, which alerts are armed."""
@@ -92,7 +99,12 @@ class Watch:
         return dict(found)
 
     def _look_at_keeping(self) -> None:
-        """Tells each account of its own: what is kept is nobody else's."""
+        """Tells each account of its own: what is kept is nobody else's. What about the data has to be known stands on everybody's desk."""
+        issues = self._of_issues()
+        if issues != self._issues:
+            self._issues = issues
+            tell_here("keeping")
+            tell_here("data")
         kept, before = self._of_keeping(), self._kept
         moved = {owner for owner in {*kept, *before} if kept.get(owner) != before.get(owner)}
         self._kept = kept
@@ -102,6 +114,10 @@ class Watch:
         for owner in sorted(moved):
             tell_here("keeping", owner)
         played: set[int] = set()  # by the clock, in another process
+        for number, owner in PositionNotice.objects.filter(id__gt=self._notice).order_by("id").values_list("id", "item__owner_id"):
+            self._notice = number
+            played.add(owner)
+            tell_here("keeping", owner)
         for number, owner in BenchEvent.objects.filter(id__gt=self._bench).order_by("id").values_list("id", "item__owner_id"):
             self._bench = number
             if not heard(number):

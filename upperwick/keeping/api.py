@@ -95,7 +95,8 @@ def _schedule(found: Schedule, everything: list[Schedule]) -> dict[str, Any]:
     chain = [one.rule.name for one in everything if found.puts and one.universe == found.puts]
     return {
         "id": found.id, "rule": found.rule_id, "rule_name": found.rule.name, "universe": found.universe, "weekdays": found.weekdays,
-        "times": found.times, "mails": found.mails, "puts": found.puts, "on": found.on, "ran": found.ran, "hits": len(found.hits),
+        "times": found.times, "mails": found.mails, "only_new": found.only_new,
+        "puts": found.puts, "on": found.on, "ran": found.ran, "hits": len(found.hits),
         "trouble": found.trouble, "chain": chain,
     }  # fmt: skip
 

@@ -43,9 +43,15 @@ def listed(owner: Any, as_of: str | None) -> list[dict[str, Any]]:
     items = list(items_of(owner))
     market = open_market().market
     symbols = sorted({i.symbol for i in items if i.symbol in market.bars.number})
-    _, values = _values(symbols, as_of, LISTED)
+    day, values = _values(symbols, as_of, LISTED)
     names = market.names or market.bars.symbols
-    at, notes, fills = as_of_moment(market, as_of), defaultdict(list), defaultdict(list)
+    now = as_of_moment(market, as_of)
+    if not now.closed:  # inside a session the last price is the day's so far, as on the chart
+        for symbol in symbols:
+            (price, scale), (before, old) = last_price(market, symbol, now), last_price(market, symbol, day)
+            change = price * scale / (before * old) - 1 if price > 0 and before > 0 else math.nan
+            values[symbol] |= {"close": None if math.isnan(price) else price, "change": None if math.isnan(change) else change}
+    at, notes, fills = now, defaultdict(list), defaultdict(list)
     notices = Counter(PositionNotice.objects.filter(item__in=items, settled__isnull=True).values_list("item_id", flat=True))
     for note in BenchEvent.objects.filter(item__in=items, kind="note"):
         notes[note.item_id].append(note.text)

@@ -1,10 +1,13 @@
 """Routes of the bench."""
 
 from django.http import HttpRequest
-from ninja import Router, Status
+from ninja import File, Form, Router, Status
+from ninja.files import UploadedFile
 
 from upperwick.bench import items
-from upperwick.keeping import bench, clock, notices, positions
+from upperwick.data.reading.infer import Answers
+from upperwick.data.schemas import AnswersIn
+from upperwick.keeping import bench, clock, fill_import, notices, positions
 from upperwick.keeping import plan as plans
 from upperwick.keeping.bench_schemas import (
     BenchEventOut,
@@ -15,7 +18,9 @@ from upperwick.keeping.bench_schemas import (
     BenchPut,
     ClockIn,
     FilledOut,
+    FillImportOut,
     FillIn,
+    FillsReadOut,
     PlanKept,
     PlanOut,
     PlanTried,
@@ -39,6 +44,34 @@ def put(request: HttpRequest, body: BenchIn):
     rule = body.rule.dict() if body.rule else None
     item, new = items.put(request.user, body.symbol, body.as_of, rule)
     return {"id": item.id, "symbol": item.symbol, "stage": item.stage, "new": new}
+
+
+@router.post("/imports", response=FillsReadOut, operation_id="import_fills")
+def import_fills(
+    request: HttpRequest, file: File[UploadedFile], answers: Form[str] = "{}", take: Form[bool] = False, shorts: Form[bool] = False,
+    skip_bad: Form[bool] = False,
+):  # fmt: skip
+    """What a broker's file of fills holds; with take, takes it. answers: as of files of prices, JSON."""
+    try:
+        given = AnswersIn.model_validate_json(answers)
+    except ValueError:
+        raise Refused("These answers cannot be read.", 422) from None
+    name = (file.name or "fills.csv").encode("utf-8", "replace").decode()
+    content = file.read(fill_import.MAX_BYTES + 1)
+    return fill_import.read_fills(request.user, name, content, Answers(**given.dict()), take, shorts, skip_bad)
+
+
+@router.get("/imports", response=list[FillImportOut], operation_id="fill_imports")
+def fill_imports(request: HttpRequest):
+    """The latest imports of fills."""
+    return fill_import.imports_of(request.user)
+
+
+@router.delete("/imports/{import_id}", response={204: None}, operation_id="undo_fills")
+def undo_fills(request: HttpRequest, import_id: int):
+    """Takes the fills of one file back."""
+    fill_import.undo_import(request.user, import_id)
+    return Status(204, None)
 
 
 @router.get("/state/{symbol}", response=StateOut, operation_id="technical_state")

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import ConfigDict, Field
 
+from upperwick.data.schemas import HeadingOut, QuestionOut
 from wickcore.book.paper import MOST_TARGETS
 
 MOST_FOLLOW = 200
@@ -254,6 +255,8 @@ class FillIn(Schema):
 
 
 class FillOut(Schema):
+    """on_scale: the price on the scale of the day stood on, as the chart has it."""
+
     id: int
     moment: str
     action: str
@@ -262,6 +265,7 @@ class FillOut(Schema):
     cost: float
     paper: bool
     reason: str
+    on_scale: float
 
 
 class FilledOut(Schema):
@@ -319,6 +323,44 @@ class PositionOut(Schema):
     rule: RuleToday | None
     notices: list[NoticeOut]
     fills: list[FillOut]
+
+
+class FillRowOut(Schema):
+    """state: `new`, `known` (taken before) or `bad`, with why."""
+
+    number: int
+    symbol: str
+    day: str
+    action: str
+    shares: float
+    price: float
+    cost: float
+    state: Literal["new", "known", "bad"]
+    why: str
+
+
+class FillsReadOut(Schema):
+    """A broker's file as it was read. bad: sentences of lines that cannot be read. made: the import, once it was taken."""
+
+    name: str
+    vendor: str
+    dates: str
+    decimal: str
+    first: list[list[str]]
+    columns: list[HeadingOut]
+    questions: list[QuestionOut]
+    rows: list[FillRowOut]
+    new: int
+    known: int
+    bad: list[str]
+    made: int | None
+
+
+class FillImportOut(Schema):
+    id: int
+    at: datetime
+    name: str
+    fills: int
 
 
 class ClockIn(Schema):

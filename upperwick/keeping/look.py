@@ -261,29 +261,33 @@ def _schedule(schedule: Schedule, market: Market, now: Moment) -> int:
             _log.exception("A schedule could not run: %s", schedule.id)
             Schedule.objects.filter(id=schedule.id).update(trouble=OWN_ERROR, seen=moment.key, ran=str(moment))
             continue
-        told += _run(schedule, market, moment, list(found.hits))
+        told += _run(schedule, market, moment, list(found.hits), set(found.fresh))
         schedule.refresh_from_db()
     return told
 
 
 @transaction.atomic
-def _run(schedule: Schedule, market: Market, moment: Moment, hits: list[str]) -> int:
+def _run(schedule: Schedule, market: Market, moment: Moment, hits: list[str], fresh: set[str]) -> int:
+    """fresh: hits that were none on the bar before; what is new on a first run, which has none before it to compare with."""
     mine = Schedule.objects.select_for_update().filter(id=schedule.id, seen__lt=moment.key, on=True, deleted__isnull=True)
     if not mine.exists():
         return 0
-    before = set(schedule.hits)
+    first = not schedule.ran
+    before = set(hits) - fresh if first else set(schedule.hits)
     new, stayed = [s for s in hits if s not in before], [s for s in hits if s in before]
     gone = sorted(before - set(hits))
-    if schedule.puts and new:
-        _put(schedule, market, new)
-    if schedule.mails:
+    put = hits if first else new  # a list that is to be watched begins with all that hits now
+    if schedule.puts and put:
+        _put(schedule, market, put)
+    mails = schedule.mails and (bool(new) or not schedule.only_new)
+    if mails:
         name = schedule.rule.name
         counts = f"{len(new)} new, {len(stayed)} stayed, {len(gone)} gone"
         lines = [
             f"{name}, {'the close' if moment.closed else clock(moment.minute)} of {str(moment)[:10]}: {counts}.",
             "",
             *_named("New", new, market), *_named("Stayed", stayed, market), *_named("Gone", gone, market),
-            *([f"What is new was put on the list “{schedule.puts}”."] if schedule.puts and new else []),
+            *([f"{'All hits were' if first else 'What is new was'} put on the list “{schedule.puts}”."] if schedule.puts and put else []),
         ]  # fmt: skip
         charts = [(s, small_chart(market, s, moment)) for s in new[:CHARTS]]
         tell(
@@ -291,7 +295,7 @@ def _run(schedule: Schedule, market: Market, moment: Moment, hits: list[str]) ->
             place=f"/rules/{schedule.rule_id}", symbols=new, charts=charts,
         )  # fmt: skip
     mine.update(hits=hits, seen=moment.key, ran=str(moment), trouble="")
-    return int(schedule.mails)
+    return int(mails)
 
 
 def _named(title: str, symbols: list[str], market: Market) -> list[str]:

@@ -33,8 +33,9 @@ class Alert(models.Model):
 
 
 class Schedule(models.Model):
-    """A rule that runs by itself on chosen weekdays. times: `close` or minutes of the session as HH:MM. puts: the name of a list that takes
-    what is new. hits: the symbols of its latest run; seen: the key of the moment up to which it ran."""
+    """A rule that runs by itself on chosen weekdays. times: `close` or minutes of the session as HH:MM. only_new: it mails
+    only when there is something
+    new. puts: the name of a list that takes what is new. hits: the symbols of its latest run; seen: the key of the moment up to which it ran."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="schedules")
     rule = models.ForeignKey(Rule, on_delete=models.CASCADE, related_name="schedules")
@@ -42,6 +43,7 @@ class Schedule(models.Model):
     weekdays = models.JSONField(default=list)
     times = models.JSONField(default=list)
     mails = models.BooleanField(default=True)
+    only_new = models.BooleanField(default=False)  # of those from before there was a choice; the form's default is True
     puts = models.CharField(max_length=80, blank=True)
     hits = models.JSONField(default=list)
     seen = models.BigIntegerField(default=0)

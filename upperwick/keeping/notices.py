@@ -25,15 +25,15 @@ def raise_notice(
     level: float | None = None, printed: float | None = None, message: bool = True,
 ) -> int:  # fmt: skip
     """A notice, and its message. To be called in a transaction. Returns how many messages were written."""
-    notice, new = PositionNotice.objects.get_or_create(
+    _, new = PositionNotice.objects.get_or_create(
         item=item, kind=kind, event=event, number=number, level=level, moment=str(moment), defaults={"text": text[:300]}
     )
     if not new or not message:
         return 0
     chart = [(item.symbol, small_chart(market, item.symbol, moment, printed))]
     tell(
-        item.owner, f"notice {notice.id}", "position", str(moment), text, lines, place=f"/bench/{item.stage}/{item.id}", symbols=[item.symbol],
-        charts=chart,
+        item.owner, f"notice {item.id} {kind} {number} {event} {moment}", "position", str(moment), text, lines,
+        place=f"/bench/{item.stage}/{item.id}", symbols=[item.symbol], charts=chart,
     )  # fmt: skip
     return 1
 

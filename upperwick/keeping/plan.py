@@ -157,7 +157,7 @@ def plan_of(
     follow_checked(shown["follow"], of_side)
     if held is not None:
         shown = {**shown, "entry": round(held.entry, 4)}
-        _not_beyond(of_side, shown["stop"], held.close)
+        _not_beyond(of_side, shown, kept, held.close)
         size = _of_held(account, held, shown, money)
     else:
         try:
@@ -202,10 +202,18 @@ def _of_held(account: Account, held: Holding, shown: dict[str, Any], money: floa
     return Sized(math.floor(held.shares), "held", worth, worth / account.money, lost, lost / account.money, of_day, rs)
 
 
-def _not_beyond(side: Side, stop: float, close: float) -> None:
-    """Raises Refused for a stop of what is held that would be met at once."""
-    if (close - stop) * (1 if side == "long" else -1) <= 0:
-        raise Refused(f"The stop of a {side} lies {'under' if side == 'long' else 'over'} the last price, {close:.2f}.", 422)
+def _not_beyond(side: Side, asked: dict[str, Any], kept: dict[str, Any] | None, close: float) -> None:
+    """Raises Refused for a stop or a target of what is held that would be met at once. One that is saved already may have been
+    met since: what is
+    to be done about it is said elsewhere."""
+    up = 1 if side == "long" else -1
+    was = [] if kept is None else [kept["stop"], *_prices(kept["targets"])]
+    new = [level for level in (asked["stop"], *_prices(asked["targets"])) if not any(abs(level - old) < 1e-4 for old in was)]
+    if asked["stop"] in new and (close - asked["stop"]) * up <= 0:
+        raise Refused(f"The stop of a {side} lies {'under' if up > 0 else 'over'} the last price, {close:.2f}.", 422)
+    for target in _prices(asked["targets"]):
+        if target in new and (target - close) * up <= 0:
+            raise Refused(f"The target of a {side} lies {'over' if up > 0 else 'under'} the last price, {close:.2f}.", 422)
 
 
 def state_of(item: BenchItem) -> str | None:
@@ -304,7 +312,7 @@ def keep(item: BenchItem, asked: dict[str, Any], as_of: str | None) -> None:
     held = _open_part(market, item, day)
     _not_after_closing(market, item)
     if held is not None:
-        _not_beyond(asked["side"], asked["stop"], held.close)
+        _not_beyond(asked["side"], asked, _kept(item, scale_at(market, item.symbol, day), day), held.close)
     else:
         try:
             sized(Account(), asked["side"], asked["entry"], asked["stop"], _prices(asked["targets"]), None)

@@ -197,7 +197,7 @@ def position(owner: Any, item: BenchItem, as_of: str | None) -> dict[str, Any]:
         "proposed": None if nearer is None else {"price": nearer[0], "why": nearer[1]}, "rule": _rule_today(owner, item, at),
         "fills": [
             {"id": f.id, "moment": f.moment, "action": f.action, "shares": f.shares, "price": f.price, "cost": f.cost, "paper": f.paper,
-             "reason": f.reason}
+             "reason": f.reason, "on_scale": f.price * f.factor / scale}
             for f in sorted(fills, key=lambda f: (read_moment(f.moment).key, f.id))
         ],
     }  # fmt: skip

@@ -61,6 +61,7 @@ class ScheduleIn(Schema):
     weekdays: list[Annotated[int, Field(ge=0, le=4)]] = Field(default_factory=lambda: [0, 1, 2, 3, 4])
     times: list[Time] = Field(default_factory=lambda: ["close"], max_length=12)
     mails: bool = True
+    only_new: bool = True
     puts: str = Field("", max_length=80)
     on: bool = True
 
@@ -73,6 +74,7 @@ class ScheduleOut(Schema):
     weekdays: list[int]
     times: list[str]
     mails: bool
+    only_new: bool
     puts: str
     on: bool
     ran: str

@@ -152,6 +152,7 @@ def set_schedule(owner: Any, asked: dict[str, Any], found: Schedule | None = Non
     made = found or Schedule(owner=owner, seen=now.key)
     made.rule, made.weekdays, made.times = rule, days, times
     made.universe, made.mails, made.puts, made.on = asked["universe"], asked["mails"], asked["puts"], asked["on"]
+    made.only_new = asked["only_new"]
     if found is not None and asked["on"]:
         made.seen = max(made.seen, now.key)
     made.save()

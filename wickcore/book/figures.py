@@ -11,7 +11,7 @@ import numpy as np
 from wickcore.bars.bars import Days, Floats
 from wickcore.bars.market import Market
 from wickcore.bars.moment import iso
-from wickcore.book.paths import SESSIONS, Paths, annual, resampled
+from wickcore.book.paths import SESSIONS, Paths, annual, is_a_year, resampled
 from wickcore.book.run import BookRun, Trade
 from wickcore.study.intervals import ratio_intervals
 
@@ -32,9 +32,9 @@ class Fall:
 @dataclass(frozen=True, slots=True)
 class Curve:
     """What a series of money did. Fractions; a year is 252 sessions for what is daily, and 365.25 days for growth. None where it
-    is unknown."""
+    is unknown. Under a year nothing is annualised: annual, volatility, sharpe, sortino and mar are None."""
 
-    annual: float
+    annual: float | None
     total: float
     worst_fall: float
     volatility: float | None
@@ -42,12 +42,17 @@ class Curve:
     sortino: float | None
     mar: float | None
 
+    @property
+    def rate(self) -> float:
+        """By which runs are compared: the annual return, or all of it under a year."""
+        return self.total if self.annual is None else self.annual
+
 
 @dataclass(frozen=True, slots=True)
 class Figures:
     """A run in numbers; fractions and money. Trades are whole positions that have ended; what is still open is none of them."""
 
-    annual: float
+    annual: float | None
     total: float
     worst_fall: float
     volatility: float | None
@@ -68,13 +73,18 @@ class Figures:
     expectancy_r_high: float | None
     mean_gain: float | None
     bars_held: float | None
-    turnover: float
+    turnover: float | None
     costs: float
     dividends: float
     interest: float
     borrow: float
     worst_cases: int
     ruined: bool
+
+    @property
+    def rate(self) -> float:
+        """As of `Curve`."""
+        return self.total if self.annual is None else self.annual
 
 
 def returns_of(equity: Floats, start: float) -> Floats:
@@ -100,6 +110,8 @@ def curve_of(days: Days, money: Floats, start: float) -> Curve:
     below = math.sqrt(float(np.mean(np.minimum(r, 0.0) ** 2)))
     fall = float(np.min(falls_of(days, money, start)))
     yearly = annual(growth, span_days(days))
+    if not is_a_year(span_days(days)):
+        return Curve(None, growth - 1.0, fall, None, None, None, None)
     return Curve(
         yearly, growth - 1.0, fall, spread * math.sqrt(SESSIONS) if len(r) > 1 else None,
         float(np.mean(r)) / spread * math.sqrt(SESSIONS) if spread > 0 else None,
@@ -171,13 +183,14 @@ def figures(run: BookRun, seed: int = 1) -> tuple[Figures, Paths | None]:
     lost_money = -sum(w.result for w in lost)
     found = Figures(
         **{name: getattr(curve, name) for name in Curve.__slots__}, exposure=exposure,
-        return_per_exposure=curve.annual / exposure if exposure > 0 else None, end=float(equity[-1]), trades=len(ended),
+        return_per_exposure=curve.annual / exposure if exposure > 0 and curve.annual is not None else None,
+        end=float(equity[-1]), trades=len(ended),
         win_rate=len(won) / len(ended) if ended else None, win_rate_low=rate[0], win_rate_high=rate[1],
         payoff=gain / -loss if gain is not None and loss else None,
         profit_factor=sum(w.result for w in won) / lost_money if lost_money > 0 else None,
         expectancy_r=_mean([w.gain_r for w in in_r if w.gain_r is not None]), expectancy_r_low=expectancy[0], expectancy_r_high=expectancy[1],
         mean_gain=_mean([w.gain for w in ended]), bars_held=_mean([float(w.bars_held) for w in ended]),
-        turnover=bought / years / float(np.mean(equity)) if years > 0 and np.mean(equity) > 0 else 0.0,
+        turnover=bought / years / float(np.mean(equity)) if curve.annual is not None and np.mean(equity) > 0 else None,
         costs=sum(x.costs for x in run.trades), dividends=sum(x.dividends for x in run.trades), interest=run.interest, borrow=run.borrow,
         worst_cases=run.worst_cases, ruined=run.ruined,
     )  # fmt: skip

@@ -13,11 +13,20 @@ from wickcore.bars.bars import Floats
 PATHS, LEAST_DAYS, LEAST_BLOCK = 1_000, 60, 5
 LOSSES = (0.10, 0.25, 0.50)
 SESSIONS = 252.0  # a year (common practice)
+LEAST_YEAR = 360.0  # calendar days from the first to the last session of a year of sessions
 Places = npt.NDArray[np.int32]
 
 
+def is_a_year(days: float) -> bool:
+    """Whether so many calendar days are a year or more, so that what happened in them may be said a year (common practice, as performance
+    standards have it: returns of less than a year are not annualised)."""
+    return days >= LEAST_YEAR
+
+
 def annual(growth: float, days: float) -> float:
-    """The growth of money a year, by calendar days / 365.25; -1 where nothing is left."""
+    """The growth of money a year, by calendar days / 365.25; -1 where nothing is left. Under a year the growth as it is."""
+    if not is_a_year(days):
+        return growth - 1.0
     years = days / 365.25
     return float(growth ** (1.0 / years) - 1.0) if growth > 0.0 and years > 0.0 else (-1.0 if growth <= 0.0 else growth - 1.0)
 

@@ -11,6 +11,7 @@ import numpy as np
 from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints
 from wickcore.bars.frame_names import within_day
 from wickcore.bars.market import Market
+from wickcore.bars.moment import iso
 from wickcore.book import tape as t
 from wickcore.book.events import actions, ended, gone_at
 from wickcore.book.memo import Memo
@@ -35,7 +36,8 @@ Members = Callable[[str | None], "Bools | None"]
 
 @dataclass(frozen=True, eq=False)
 class Prepared:
-    """A book that is ready to run. last: the step at which it ends. day_of: by step the calendar day."""
+    """A book that is ready to run. covered_from: the day on which the bars that it needs begin, where that is later than it was asked to begin;
+    else None."""
 
     book: CheckedBook
     market: Market
@@ -44,6 +46,7 @@ class Prepared:
     signals: t.Signals
     programs: t.Programs
     terms: t.Terms
+    covered_from: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +73,29 @@ def table_of(book: CheckedBook) -> str:
     return "5min" if inner else "day"
 
 
+COVERED = 0.5  # of the most instruments that ever had bars within a session
+
+
+def _covered_from(bars: Bars, book: CheckedBook, members: Members, days: Days) -> int | None:
+    """The first step of a table within the day on whose session half of as many of the universe's instruments have bars as on any: before it a
+    book would stand idle for want of data. None for daily bars."""
+    if bars.minute is None or not len(bars):
+        return None
+    if book.only:
+        k = bars.number[book.only]
+        rows = np.arange(int(bars.offsets[k]), int(bars.offsets[k + 1]))
+    else:
+        member = members(book.universe)
+        rows = np.arange(len(bars)) if member is None else np.flatnonzero(member)
+    if not len(rows):
+        return None
+    owner = np.searchsorted(bars.offsets, rows, "right").astype(np.int64)
+    pairs = np.unique(bars.days[rows].astype(np.int64) << 32 | owner)
+    sessions, counts = np.unique(pairs >> 32, return_counts=True)
+    begins = int(sessions[np.argmax(counts >= COVERED * counts.max())])
+    return int(np.searchsorted(days, begins))
+
+
 def prepare(
     evaluator: Evaluator, book: CheckedBook, span: Span, members: Members, seed: int = 1, limits: Limits | None = None, memo: Memo | None = None
 ) -> Prepared:  # fmt: skip
@@ -92,6 +118,15 @@ def prepare(
     if last < first:
         raise ValueError("No session lies between these days.")
     memo = memo or Memo()
+    covered = memo.of(("covered", table, book.universe, book.only), lambda: _covered_from(bars, book, members, days))
+    covered_from = None
+    if covered is not None and covered > first:
+        first, covered_from = covered, int(days[covered])
+    if last < first:
+        raise ValueError(
+            f"The bars within the day that it needs begin on {iso(int(days[first]))}, and the run would end on {iso(int(days[max(last, 0)]))}, "
+            "before them. Choose later days, or break the seal."
+        )
     shape = (table, first, last, span.delay)
     conditions = tuple(None if c is None else c.op.key for c in (book.only_while, book.out_unless))
     open_to, shut = memo.of(("conditions", shape, conditions), lambda: _conditions(evaluator, book, limits))
@@ -120,7 +155,7 @@ def prepare(
         book.cash_earns, book.borrow_costs, book.cost, book.cost_least, book.slip, book.impact, book.delisting, book.fractions,
         book.leaves == "exit", book.rank is not None, seed, first, last,
     )  # fmt: skip
-    return Prepared(book, market, bars, tape, signals, programs, terms)
+    return Prepared(book, market, bars, tape, signals, programs, terms, covered_from)
 
 
 def _most(cap: float | None) -> float:

@@ -71,5 +71,5 @@ def without_signals(prepared: Prepared, gone: Bools) -> Prepared:
     first = np.searchsorted(due, np.arange(len(prepared.signals.first))).astype(np.int64)
     return Prepared(
         prepared.book, prepared.market, prepared.bars, prepared.tape, prepared.signals._replace(order=kept, first=first), prepared.programs,
-        prepared.terms,
+        prepared.terms, prepared.covered_from,
     )  # fmt: skip

@@ -31,7 +31,7 @@ class Setting:
 
     values: tuple[float, ...]
     trades: int
-    annual: float
+    annual: float  # all of it where the run is of less than a year
     worst_fall: float
     ratio: float | None
     sharpe: float | None
@@ -88,7 +88,7 @@ def turn(
         curve = curve_of(days, equity, book.start)
         done[0] += 1
         tell(f"Setting {done[0]} of {total}", done[0] / total)
-        return Setting(values, ended, curve.annual, curve.worst_fall, curve.mar, curve.sharpe), days, returns_of(equity, book.start)
+        return Setting(values, ended, curve.rate, curve.worst_fall, curve.mar, curve.sharpe), days, returns_of(equity, book.start)
 
     first = one(settings[0])  # what all settings share is worked out with the first
     with ThreadPoolExecutor(min(2, os.cpu_count() or 1), "sweep") as pool:
@@ -245,7 +245,7 @@ def _score(days: Days, returns: Any) -> float:
     if len(returns) < 2:
         return 0.0
     curve = curve_of(days, np.cumprod(1.0 + returns), 1.0)
-    return curve.annual / max(-curve.worst_fall, 0.01)
+    return curve.rate / max(-curve.worst_fall, 0.01)
 
 
 def _traded(trial: Trial, dials: dict[str, float], first: int, last: int, limits: Limits | None) -> tuple[Days, Floats]:

@@ -29,19 +29,28 @@ def verdict(run: BookRun, made: Figures, paths: Paths | None, index: Curve | Non
         return _nothing(run, total)
     if made.ruined:
         return f"Ruined: nothing was left of {book.start:,.0f} by {said_day(int(run.days[-1]))}, after {made.trades:,} trades."
-    said = [f"{percent(made.annual)} a year"]
+    said = [f"{percent(made.rate)} {_over(made)}"]
     if index is not None:
-        said[0] += f" against {percent(index.annual)} for holding the index, with {_falls(made.worst_fall, index.worst_fall)}."
+        said[0] += f" against {percent(index.rate)} for holding the index, with {_falls(made.worst_fall, index.worst_fall)}."
     else:
         said[0] += f", with a worst fall of {percent(-made.worst_fall)}."
     if made.trades < FEW:
         said.append(f"Only {made.trades} trade{'' if made.trades == 1 else 's'} have ended: too few to tell much.")
-    elif paths is not None and paths.annual_low <= 0.0 <= made.annual:
+    elif paths is not None and paths.annual_low <= 0.0 <= made.rate:
         low, high = percent(paths.annual_low), percent(paths.annual_high)
-        said.append(f"Days like these in another order make {low} to {high} a year: it cannot be told from nothing.")
+        a_year = " a year" if made.annual is not None else ""
+        said.append(f"Days like these in another order make {low} to {high}{a_year}: it cannot be told from nothing.")
+    if made.annual is None:
+        said.append("These days are less than a year: nothing is annualised.")
+    if run.prepared.covered_from is not None:
+        said.append(f"The bars that it needs begin on {said_day(run.prepared.covered_from)}, and so does the run.")
     if book.optimistic:
         said.append("It trades at closes that it decides on, which nobody can: its figures are optimistic.")
     return " ".join(said)
+
+
+def _over(made: Figures) -> str:
+    return "a year" if made.annual is not None else "in all"
 
 
 def _falls(own: float, index: float) -> str:
@@ -131,6 +140,6 @@ def _named(found: Turned, values: tuple[float, ...]) -> str:
 def walk_verdict(found: Walk) -> str:
     times = f"{found.changed} time{'' if found.changed == 1 else 's'} in {len(found.stretches)}"
     return (
-        f"Walking forward made {percent(found.walked.annual)} a year; today’s dials all along {percent(found.stayed.annual)}. "
+        f"Walking forward made {percent(found.walked.rate)} a year; today’s dials all along {percent(found.stayed.rate)}. "
         f"The choice changed {times} stretch{'' if len(found.stretches) == 1 else 'es'}."
     )

@@ -78,7 +78,7 @@ def _beside(own: BookRun, key: str, label: str, make: Callable[[], BookRun]) -> 
     days, equity = other.daily
     curve = curve_of(days, equity, start)
     mine_days, mine = own.daily
-    difference = curve.annual - annual(float(mine[-1] / start), span_days(mine_days))
+    difference = curve.rate - annual(float(mine[-1] / start), span_days(mine_days))
     low, high = difference_interval(
         returns_of(equity, start), returns_of(mine, start), span_days(mine_days), own.prepared.terms.seed
     )

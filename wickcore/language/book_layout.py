@@ -7,8 +7,8 @@ from wickcore.language import tree
 from wickcore.language.aloud import Speaker, sentence
 from wickcore.language.book_amounts import NUMBER
 from wickcore.language.book_text import BookStatement, BookText, Enters, Exits, LevelLine, Setting, parse_book
-from wickcore.language.layout import pieces_of
-from wickcore.language.mirror import LEVEL, MOVE, PLAIN, Mirrored, MirrorOf, NoMirror, negative
+from wickcore.language.layout import has_comments, pieces_of, without_comments
+from wickcore.language.mirror import LEFT_OUT, LEVEL, MOVE, PLAIN, Mirrored, MirrorOf, NoMirror, negative
 from wickcore.language.positions import POSITION_NAMES
 from wickcore.language.statement import read_number
 from wickcore.language.write import count, number, statement, write
@@ -24,11 +24,12 @@ def format_book(text: str) -> str:
     return _laid_out(parse_book(text), line_of)
 
 
-def _laid_out(book: BookText, say: Writer) -> str:
+def _laid_out(book: BookText, say: Writer, comments: bool = True) -> str:
     flat = list(_flat(book))
     lines: list[str] = []
     at = 0
-    for piece in pieces_of(book.text, heading=False):
+    pieces = pieces_of(book.text, heading=False)
+    for piece in pieces if comments else without_comments(pieces):
         indent = "    " * (flat[at][0] if at < len(flat) else 0)
         if piece.kind == "blank":
             lines.append("")
@@ -216,7 +217,10 @@ def mirror_book(text: str) -> Mirrored:
                 names[s.name] = PLAIN
         return line_of(s, source)
 
-    return Mirrored(_laid_out(book, say), tuple(notes))
+    about = re.compile(r"^about[ \t]*:.*\n?", re.MULTILINE | re.IGNORECASE)
+    if has_comments(book.text) or about.search(book.text):
+        notes.append((0, LEFT_OUT))
+    return Mirrored(about.sub("", _laid_out(book, say, comments=False)), tuple(notes))
 
 
 def _level(worker: MirrorOf, node: tree.Node) -> tree.Node:

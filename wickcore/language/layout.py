@@ -25,8 +25,8 @@ def format_rule(text: str) -> str:
     return lay_out(parse(text), statement)
 
 
-def lay_out(rule: tree.RuleText, write: Writer, headers: dict[str, str] | None = None) -> str:
-    """The rule's text, each statement as `write` says it. headers: values instead of the rule's own."""
+def lay_out(rule: tree.RuleText, write: Writer, headers: dict[str, str] | None = None, comments: bool = True) -> str:
+    """The rule's text, each statement as `write` says it. headers: values instead of the rule's own. comments: whether they are written."""
     said = {key: value for key, (value, _) in rule.headers.items()} | (headers or {})
     if said.get("side") == "long":
         del said["side"]  # what a rule is that says nothing
@@ -35,7 +35,7 @@ def lay_out(rule: tree.RuleText, write: Writer, headers: dict[str, str] | None =
         lines.append("")
     flat = list(_flat(rule.statements, 0))
     at = 0
-    for piece in pieces_of(rule.text):
+    for piece in pieces_of(rule.text) if comments else without_comments(pieces_of(rule.text)):
         indent = "    " * (flat[at][0] if at < len(flat) else 0)
         if piece.kind == "blank":
             lines.append("")
@@ -59,6 +59,16 @@ def _flat(statements: tuple[tree.Statement, ...], depth: int) -> Iterator[tuple[
         yield depth, s
         if isinstance(s, tree.Group):
             yield from _flat(s.children, depth + 1)
+
+
+def without_comments(pieces: Iterator[Piece]) -> Iterator[Piece]:
+    """The pieces of a text but for what is a comment."""
+    return (Piece(piece.kind) for piece in pieces if piece.kind != "comment")
+
+
+def has_comments(text: str) -> bool:
+    """Whether a person has written a comment beside or between the lines."""
+    return any(piece.comment for piece in pieces_of(text, heading=False))
 
 
 def pieces_of(text: str, heading: bool = True) -> Iterator[Piece]:

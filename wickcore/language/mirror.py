@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.entry import Entry
-from wickcore.language.layout import lay_out
+from wickcore.language.layout import has_comments, lay_out
 from wickcore.language.parser import parse
 from wickcore.language.shapes import LINE, OPPOSITE, SHAPES
 from wickcore.language.tree import Span
@@ -24,6 +24,9 @@ OTHER |= {a: b for pair in OPPOSITE for a, b in (pair, pair[::-1])}
 _PARTS = {"low1": "high1", "low2": "high2", "high1": "low1", "high2": "low2"}
 _PARTS |= {f"{line}.{part}": f"{other}.{part}" for line, other in (("upper", "lower"), ("lower", "upper")) for part in LINE}
 _TURNED = {">": "<", "<": ">", ">=": "<=", "<=": ">=", "==": "==", "!=": "!="}
+
+
+LEFT_OUT = "The description and the comments are left out: they speak of the side that was mirrored."
 
 
 def _entry(name: str) -> Entry | None:
@@ -42,7 +45,8 @@ class NoMirror(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Mirrored:
-    """text: the rule for the other side. notes: (line, sentence) for what stayed because it has no mirror."""
+    """text: the rule for the other side. notes: (line, sentence) for what stayed because it has no mirror; line 0 for what is
+    of the whole text."""
 
     text: str
     notes: tuple[tuple[int, str], ...]
@@ -76,7 +80,10 @@ def mirror(text: str) -> Mirrored:
                 names[node.name] = PLAIN
         return statement(node, source)
 
-    return Mirrored(lay_out(rule, turned, {"side": "short" if side == "long" else "long"}), tuple(notes))
+    if rule.headers.get("about", ("",))[0] or has_comments(rule.text):
+        notes.append((0, LEFT_OUT))
+    headers = {"side": "short" if side == "long" else "long", "about": ""}
+    return Mirrored(lay_out(rule, turned, headers, comments=False), tuple(notes))
 
 
 class MirrorOf:

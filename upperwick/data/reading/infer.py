@@ -30,7 +30,7 @@ from upperwick.data.reading.formats import (
     read_day_as,
 )
 from upperwick.data.reading.source import PriceFileError, Source, open_source
-from upperwick.data.reading.tables import BARS, OWN, TABLES, Table
+from upperwick.data.reading.tables import BARS, FILLS, OWN, TABLES, Table
 
 FIRST_ROWS = 6  # shown before anything is taken
 SKIP = ""  # the answer that leaves a column out
@@ -224,6 +224,8 @@ def _shown(value: Any) -> str:
 
 def _table_of(file: Path, profile: column_inference.Profile, answers: Answers, questions: list[Question]) -> Table:
     """The table that the columns are of. Where two fit alike, the file's name decides, and else it is asked."""
+    if answers.table == FILLS.name:
+        return FILLS
     if answers.table:
         if answers.table not in TABLES:
             raise PriceFileError(f"There is no table {answers.table}; tables are {', '.join(TABLES)}.")

@@ -131,4 +131,35 @@ TABLES: dict[str, Table] = {
     t.name: t for t in (BARS, INSTRUMENTS, SPLITS, DIVIDENDS, MEMBERS, REPORTS, OVERNIGHT, CALENDAR, OWN)
 }  # in the order in which they are taken: what others speak of first
 
+# What a broker sends; no table of the market, but read like one.
+FILLS = Table(
+    "fills", "Fills", "What was bought and sold, as a broker lists it.", ("symbol", "day", "action", "shares", "price"),
+    (
+        _symbol(), Column("day", "day", "the day it was filled", True, (
+            "date", "trade_date", "execution_date", "exec_date", "filled", "fill_date",
+            "datum", "handelstag", "date_time", "datetime", "time_executed",
+           
+            "execution_time", "executed", "executed_at", "transaction_date", "date_operation", "fecha", "data",
+        )),
+        Column("action", "text", "buy, sell, short or cover; by the sign of the shares where it is left out", also=(
+            "side", "buy_sell", "b_s", "bs", "type", "transaction", "transaction_type", "direction", "order_type", "operation",
+            "art", "kauf_verkauf", "sens",
+        )),
+        Column("shares", "number", "how many; negative for what was sold", True, (
+            "quantity", "qty", "filled_qty", "exec_qty", "volume", "amount", "stuck", "anzahl", "quantite", "cantidad", "nominal", "units",
+        )),
+        Column("price", "number", "the price a share", True, (
+            "fill_price", "exec_price", "avg_price", "average_price", "execution_price", "trade_price", "px",
+            "kurs", "preis", "prix", "cours", "precio",
+        )),
+        Column("cost", "number", "commissions and fees, in money", also=(
+            "commission", "fees", "fee", "costs", "charges", "comm", "gebuhr", "gebuhren",
+            "provision", "frais", "comision", "commission_and_fees",
+        )),
+        Column("reference", "text", "the broker's own number of it, by which it is known again", also=(
+            "id", "trade_id", "exec_id", "execution_id", "order_id", "transaction_id", "ref", "auftragsnummer", "referenz", "reference_number",
+        )),
+    ),
+)  # fmt: skip
+
 RULE_NAME = r"[a-z_][a-z0-9_]*"  # what a name of the rule language looks like; an own fact's name is one

@@ -13,6 +13,10 @@ export type Position = Schemas['PositionOut']
 export type FillIn = Schemas['FillIn']
 export type Notice = Schemas['NoticeOut']
 export type Stage = BenchItem['stage']
+export const STAGES = ['shortlisted', 'planned', 'holding', 'closed'] as const
+/** A universe, a list or a stage of the bench as a choice says it. */
+export const scopeName = (name: string) =>
+  (STAGES as readonly string[]).includes(name) ? `bench: ${name}` : name
 export type Found = Schemas['FoundOut']
 
 const alert = (alert_id: number) => ({ params: { path: { alert_id } } })
@@ -88,6 +92,22 @@ export const bench = {
     answer(
       client.POST('/api/bench/{item_id}/fills/{fill_id}/restore', { params: { path: { item_id, fill_id } } }),
     ),
+  /** A broker's file: looked at, or taken. */
+  importFills: (
+    file: File,
+    asked: { answers: unknown; take: boolean; shorts: boolean; skip_bad: boolean },
+  ) => {
+    const form = new FormData()
+    form.append('file', file)
+    form.append('answers', JSON.stringify(asked.answers))
+    for (const name of ['take', 'shorts', 'skip_bad'] as const) form.append(name, String(asked[name]))
+    return answer(
+      client.POST('/api/bench/imports', { body: form as never, bodySerializer: (body) => body as never }),
+    )
+  },
+  fillImports: () => answer(client.GET('/api/bench/imports')),
+  undoFills: (import_id: number) =>
+    answer(client.DELETE('/api/bench/imports/{import_id}', { params: { path: { import_id } } })),
   dismissNotice: (notice_id: number) =>
     answer(client.DELETE('/api/bench/notices/{notice_id}', { params: { path: { notice_id } } })),
   restoreNotice: (notice_id: number) =>

@@ -121,6 +121,7 @@ export const ask = {
     queryOptions({ queryKey: ['bench', 'history', id], queryFn: () => bench.history(id) }),
   position: (id: number, asOf: string | null) =>
     queryOptions({ queryKey: ['bench', 'position', id, asOf], queryFn: () => bench.position(id, asOf) }),
+  fillImports: () => queryOptions({ queryKey: ['bench', 'imports'], queryFn: bench.fillImports }),
   technicalState: (symbol: string, asOf: string | null) =>
     queryOptions({ queryKey: ['bars', 'state', symbol, asOf], queryFn: () => bench.state(symbol, asOf) }),
   alerts: (symbol?: string) =>

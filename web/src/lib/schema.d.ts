@@ -2241,6 +2241,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bench/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fill Imports
+         * @description The latest imports of fills.
+         */
+        get: operations["fill_imports"];
+        put?: never;
+        /**
+         * Import Fills
+         * @description What a broker's file of fills holds; with take, takes it. answers: as of files of prices, JSON.
+         */
+        post: operations["import_fills"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/imports/{import_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Undo Fills
+         * @description Takes the fills of one file back.
+         */
+        delete: operations["undo_fills"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench/state/{symbol}": {
         parameters: {
             query?: never;
@@ -2985,7 +3029,8 @@ export interface components {
          *     size: money, None while it was never set. risk: the share of it that one trade may lose. most: that one position may take.
          *     of_day: the share of a
          *     usual day's money that a position may take. sector: the share of the account that one sector may take. open_risk: that all stops together may
-         *     lose. cost: a fraction a side. currency: its sign or code, of all of the account. decimals, dates: how numbers and days are written and read; decimals: "" where it was
+         *     lose. cost: a fraction a side. currency: its sign or code, of all of the account. decimals, dates: how numbers and days are
+         *     written and read; decimals: "" where it was
          *     never chosen, then what can be read two ways is asked.
          *     near: how near to a stop or a target is near, in ATR of 14 days; 0 for never.
          */
@@ -5147,7 +5192,7 @@ export interface components {
         /** BookFigures */
         BookFigures: {
             /** Annual */
-            annual: number;
+            annual: number | null;
             /** Total */
             total: number;
             /** Worst Fall */
@@ -5189,7 +5234,7 @@ export interface components {
             /** Bars Held */
             bars_held: number | null;
             /** Turnover */
-            turnover: number;
+            turnover: number | null;
             /** Costs */
             costs: number;
             /** Dividends */
@@ -5400,7 +5445,7 @@ export interface components {
         /** IndexOut */
         IndexOut: {
             /** Annual */
-            annual: number;
+            annual: number | null;
             /** Total */
             total: number;
             /** Worst Fall */
@@ -5808,10 +5853,13 @@ export interface components {
             };
             result: components["schemas"]["WhatIfOut"] | null;
         };
-        /** CurveOut */
+        /**
+         * CurveOut
+         * @description Under a year nothing is annualised: annual and what hangs on it are None.
+         */
         CurveOut: {
             /** Annual */
-            annual: number;
+            annual: number | null;
             /** Total */
             total: number;
             /** Worst Fall */
@@ -5848,7 +5896,7 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["VariantOut"][];
             /** Annual */
-            annual: number;
+            annual: number | null;
         };
         /** BookCell */
         BookCell: {
@@ -7026,6 +7074,8 @@ export interface components {
             times: string[];
             /** Mails */
             mails: boolean;
+            /** Only New */
+            only_new: boolean;
             /** Puts */
             puts: string;
             /** On */
@@ -7057,6 +7107,11 @@ export interface components {
              * @default true
              */
             mails: boolean;
+            /**
+             * Only New
+             * @default true
+             */
+            only_new: boolean;
             /**
              * Puts
              * @default
@@ -7218,6 +7273,111 @@ export interface components {
             name: string;
             /** Version */
             version?: number | null;
+        };
+        /**
+         * FillRowOut
+         * @description state: `new`, `known` (taken before) or `bad`, with why.
+         */
+        FillRowOut: {
+            /** Number */
+            number: number;
+            /** Symbol */
+            symbol: string;
+            /** Day */
+            day: string;
+            /** Action */
+            action: string;
+            /** Shares */
+            shares: number;
+            /** Price */
+            price: number;
+            /** Cost */
+            cost: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "new" | "known" | "bad";
+            /** Why */
+            why: string;
+        };
+        /**
+         * FillsReadOut
+         * @description A broker's file as it was read. bad: sentences of lines that cannot be read. made: the import, once it was taken.
+         */
+        FillsReadOut: {
+            /** Name */
+            name: string;
+            /** Vendor */
+            vendor: string;
+            /** Dates */
+            dates: string;
+            /** Decimal */
+            decimal: string;
+            /** First */
+            first: string[][];
+            /** Columns */
+            columns: components["schemas"]["HeadingOut"][];
+            /** Questions */
+            questions: components["schemas"]["QuestionOut"][];
+            /** Rows */
+            rows: components["schemas"]["FillRowOut"][];
+            /** New */
+            new: number;
+            /** Known */
+            known: number;
+            /** Bad */
+            bad: string[];
+            /** Made */
+            made: number | null;
+        };
+        /**
+         * HeadingOut
+         * @description name: what it is taken as; empty where it is not taken.
+         */
+        HeadingOut: {
+            /** Heading */
+            heading: string;
+            /** Name */
+            name: string;
+        };
+        /** OptionOut */
+        OptionOut: {
+            /** Answer */
+            answer: string;
+            /** Said */
+            said: string;
+        };
+        /**
+         * QuestionOut
+         * @description key: which of the answers it asks for. heading: of the column that is asked about, where it is one.
+         */
+        QuestionOut: {
+            /**
+             * Key
+             * @enum {string}
+             */
+            key: "table" | "dates" | "decimal" | "zone" | "columns" | "confirmed" | "suffix" | "names" | "checked";
+            /** Ask */
+            ask: string;
+            /** Heading */
+            heading: string;
+            /** Options */
+            options: components["schemas"]["OptionOut"][];
+        };
+        /** FillImportOut */
+        FillImportOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Name */
+            name: string;
+            /** Fills */
+            fills: number;
         };
         /** RuleSays */
         RuleSays: {
@@ -7469,7 +7629,10 @@ export interface components {
             /** As Of */
             as_of?: string | null;
         };
-        /** FillOut */
+        /**
+         * FillOut
+         * @description on_scale: the price on the scale of the day stood on, as the chart has it.
+         */
         FillOut: {
             /** Id */
             id: number;
@@ -7487,6 +7650,8 @@ export interface components {
             paper: boolean;
             /** Reason */
             reason: string;
+            /** On Scale */
+            on_scale: number;
         };
         /**
          * HoldingOut
@@ -8041,16 +8206,6 @@ export interface components {
             questions: components["schemas"]["QuestionOut"][];
         };
         /**
-         * HeadingOut
-         * @description name: what it is taken as; empty where it is not taken.
-         */
-        HeadingOut: {
-            /** Heading */
-            heading: string;
-            /** Name */
-            name: string;
-        };
-        /**
          * LookOut
          * @description tables: what taking the files would do. bad: the first rows that cannot be taken, with file and line. outside: a sentence where bars lie
          *     outside the session.
@@ -8074,30 +8229,6 @@ export interface components {
             bad_rows: number;
             /** Outside */
             outside: string;
-        };
-        /** OptionOut */
-        OptionOut: {
-            /** Answer */
-            answer: string;
-            /** Said */
-            said: string;
-        };
-        /**
-         * QuestionOut
-         * @description key: which of the answers it asks for. heading: of the column that is asked about, where it is one.
-         */
-        QuestionOut: {
-            /**
-             * Key
-             * @enum {string}
-             */
-            key: "table" | "dates" | "decimal" | "zone" | "columns" | "confirmed" | "suffix" | "names" | "checked";
-            /** Ask */
-            ask: string;
-            /** Heading */
-            heading: string;
-            /** Options */
-            options: components["schemas"]["OptionOut"][];
         };
         /**
          * AnswersIn
@@ -11425,6 +11556,96 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BenchPut"];
                 };
+            };
+        };
+    };
+    fill_imports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FillImportOut"][];
+                };
+            };
+        };
+    };
+    import_fills: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Answers
+                     * @default {}
+                     */
+                    answers?: string;
+                    /**
+                     * Take
+                     * @default false
+                     */
+                    take?: boolean;
+                    /**
+                     * Shorts
+                     * @default false
+                     */
+                    shorts?: boolean;
+                    /**
+                     * Skip Bad
+                     * @default false
+                     */
+                    skip_bad?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FillsReadOut"];
+                };
+            };
+        };
+    };
+    undo_fills: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

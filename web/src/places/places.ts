@@ -115,10 +115,14 @@ export const PLACES: readonly Place[] = [
     key: 'o',
     help: 'the outbox: messages, alerts, schedules',
     match: (path) => {
-      const found = /^\/outbox(?:\/(\d+|alerts|schedules))?\/?$/.exec(path)
-      if (!found) return null
+      const found = /^\/outbox(?:\/(\d+|alerts|schedules)(?:\/(\d+))?)?\/?$/.exec(path)
+      if (!found || (found[2] && found[1] !== 'schedules')) return null
       const named = found[1] === 'alerts' || found[1] === 'schedules'
-      return { tab: named ? found[1] : 'messages', message: found[1] && !named ? Number(found[1]) : null }
+      return {
+        tab: named ? found[1] : 'messages',
+        message: found[1] && !named ? Number(found[1]) : null,
+        rule: found[2] ? Number(found[2]) : null,
+      }
     },
     load: () => import('./outbox/OutboxPlace.svelte'),
   },

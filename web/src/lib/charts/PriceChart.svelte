@@ -34,8 +34,10 @@
     over?: Snippet<[View]>
     /** Prices that are named at the right end beside the lines. */
     marks?: Mark[]
+    /** Prices that the axis reaches however far off they lie. */
+    reach?: number[]
   }
-  const { data, shown = 130, log = true, onpoint, onhit, over, marks = [] }: Props = $props()
+  const { data, shown = 130, log = true, onpoint, onhit, over, marks = [], reach = [] }: Props = $props()
   let box: HTMLDivElement
   let chart: ECharts | undefined = $state.raw()
   let view = $state.raw<View | null>(null)
@@ -52,7 +54,9 @@
       onpoint(info ? info.value : null)
     })
     made.chart.on('datazoom', () => {
-      made.chart.setOption({ yAxis: [{ id: 'price', ...priceAxis({ data, scale, marks }, ...window()) }] })
+      made.chart.setOption({
+        yAxis: [{ id: 'price', ...priceAxis({ data, scale, marks, reach }, ...window()) }],
+      })
       look()
     })
     made.chart.on('click', (event) => {
@@ -112,7 +116,7 @@
       string
     >
     chart.resize()
-    chart.setOption(priceOption({ data, scale, shown, height, colours, marks }), { notMerge: true })
+    chart.setOption(priceOption({ data, scale, shown, height, colours, marks, reach }), { notMerge: true })
     untrack(look)
   })
 

@@ -16,6 +16,8 @@ export interface Colours {
 export interface Plot {
   data: Chart
   scale: Scale
+  /** Prices that the axis reaches however far off they lie. */
+  reach?: number[]
   /** Bars shown at first, the latest last. */
   shown: number
   height: number
@@ -26,9 +28,9 @@ export interface Plot {
 const FOOT = 24
 const AS_BARS = /hist\b|^squeeze_bars|^rel_volume|^streak/
 
-/** The price axis around what the window shows: bars and levels, and marks that lie near them, with a little air. */
+/** The price axis around what the window shows: bars and levels, marks that lie near them, and what was brought into view, with a little air. */
 export function priceAxis(
-  { data, scale, marks = [] }: Pick<Plot, 'data' | 'scale' | 'marks'>,
+  { data, scale, marks = [], reach = [] }: Pick<Plot, 'data' | 'scale' | 'marks' | 'reach'>,
   begin: number,
   end: number,
 ) {
@@ -40,6 +42,7 @@ export function priceAxis(
   const near = marks
     .map((mark) => Number(scale.to(mark.value)))
     .filter((at) => at > least - (most - least) / 3 && at < most + (most - least) / 3)
+  near.push(...reach.filter((price) => price > 0).map((price) => Number(scale.to(price))))
   const [low, high] = [Math.min(least, ...near), Math.max(most, ...near)]
   const air = Math.max((high - low) * 0.06, scale.log ? 0.002 : high * 0.002)
   const [min, max] = [low - air, high + air]

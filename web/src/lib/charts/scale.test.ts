@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { keptApart, scaleOf, ticks } from './scale'
+import { frozen, keptApart, scaleOf, ticks } from './scale'
 
 it('keeps what is written at heights apart, and above the bottom', () => {
   expect(keptApart([50, 10, 12], 14, 200)).toEqual([50, 10, 24])
@@ -25,4 +25,14 @@ describe('the price axis', () => {
     // On a log scale the steps widen with the price.
     expect(log[1]! - log[0]!).toBeLessThan(log.at(-1)! - log.at(-2)!)
   })
+})
+
+it('a frozen scale goes on as it was, plain and logarithmic', () => {
+  let high = 200
+  const plain = (y: number) => high - y
+  const kept = frozen(plain, 0, 100)
+  high = 500
+  expect(kept(50)).toBeCloseTo(150)
+  expect(kept(-10)).toBeCloseTo(210)
+  expect(frozen((y) => 100 * 2 ** (-y / 50), 0, 100)(75)).toBeCloseTo(100 * 2 ** -1.5)
 })

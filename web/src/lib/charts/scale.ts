@@ -14,6 +14,16 @@ export function scaleOf(log: boolean): Scale {
   }
 }
 
+/** The price at a height as the scale is now, plain or logarithmic, whatever becomes of the chart meanwhile. */
+export function frozen(price: (y: number) => number, top: number, bottom: number): (y: number) => number {
+  const [a, b, middle] = [price(top), price(bottom), price((top + bottom) / 2)]
+  const log = a > 0 && b > 0 && Math.abs(middle - Math.sqrt(a * b)) < Math.abs(middle - (a + b) / 2)
+  return (y) => {
+    const part = (y - top) / (bottom - top)
+    return log ? a * (b / a) ** part : a + (b - a) * part
+  }
+}
+
 /**
  * Heights moved apart as little as may be, so that what is written at each can be read, and none under the bottom.
  * Comes back in the order it was given. All in pixels, downwards.

@@ -14,6 +14,8 @@
   import ChartPane from '../rules/chart/ChartPane.svelte'
   import Beside from './Beside.svelte'
   import Clock from './Clock.svelte'
+  import FillsImport from './FillsImport.svelte'
+  import FillsLayer from './FillsLayer.svelte'
   import Row from './Row.svelte'
   import PlanLayer from './PlanLayer.svelte'
   import { Planning } from './planning.svelte'
@@ -54,6 +56,7 @@
     else if (!found && item) view(item)
   })
   let noting = $state(false)
+  let importing = $state(false)
   const planning = new Planning(() => (stage === 'closed' ? null : (item?.id ?? null)))
 
   /** What is asked for is done in the order it was asked: a key may well be faster than the answer to the one before. */
@@ -66,11 +69,24 @@
 
   const position = query(() => ({ ...ask.position(item?.id ?? 0, market.asOf), enabled: item !== null }))
   const held = $derived((position.data?.holding?.shares ?? 0) > 0)
+  let stood: [number, boolean] | null = null
+  $effect(() => {
+    const [id, now, of] = [item?.id ?? null, held, position.data]
+    if (id === null || !of || position.isPlaceholderData) return
+    if (stood?.[0] === id && stood[1] !== now) {
+      if (planning.tried) tell('It was filled meanwhile; the levels that were tried before are discarded.')
+      planning.filled()
+    }
+    stood = [id, now]
+  })
   let entering = $state(false)
+  /** Levels that were off the scale and brought into view. */
+  let reach = $state.raw<number[]>([])
   const inView = $derived(item?.id ?? null) // a number: what is fetched anew is the same item still
   $effect(() => {
     void inView
     entering = false
+    reach = []
   })
 
   async function away(one: BenchItem, work: () => Promise<unknown>): Promise<void> {
@@ -135,7 +151,7 @@
       {sentence(answer.error)} <button class="link" onclick={() => answer.refetch()}>Try again</button>
     </p>
   {:else if !all}
-    <p class="p-6 text-ink2">Opening the bench …</p>
+    <p class="p-6 text-ink2">Loading …</p>
   {:else}
     <div
       class="grid min-h-0 flex-1 grid-cols-1 overflow-auto max-[899px]:auto-rows-max min-[900px]:grid-cols-[340px_minmax(0,1fr)] min-[900px]:overflow-hidden"
@@ -154,6 +170,13 @@
             >
           {/each}
         </nav>
+        {#if stage === 'holding' || stage === 'closed'}
+          <p class="shrink-0 border-b border-hair px-4 py-1 text-[13px]">
+            <button class="link" aria-expanded={importing} onclick={() => (importing = !importing)}
+              >Import fills from your broker’s file …</button
+            >
+          </p>
+        {/if}
         {#if items.length}
           <p class="flex shrink-0 items-baseline gap-3 border-b border-hair px-4 py-1.5 text-[13px]">
             <input
@@ -208,7 +231,9 @@
           </p>
         {/if}
       </div>
-      {#if item}
+      {#if importing}
+        <FillsImport onclose={() => (importing = false)} />
+      {:else if item}
         <div
           class="min-w-0 min-[900px]:overflow-auto min-[1200px]:grid min-[1200px]:min-h-0 min-[1200px]:grid-cols-[minmax(0,1fr)_300px] min-[1200px]:overflow-hidden"
         >
@@ -243,14 +268,20 @@
                   ahead={shown.slice(at + 1, at + 3).map((o) => o.symbol)}
                   full={true}
                   position=""
+                  {reach}
                 >
                   {#snippet over(chart, view)}
+                    {#if position.data?.fills.length && chart.frame === 'day' && chart.symbol === item?.symbol}
+                      <FillsLayer {chart} {view} fills={position.data.fills} />
+                    {/if}
                     {#if planning.now && planning.levels && planning.now.symbol === chart.symbol && chart.frame === 'day'}
                       <PlanLayer
                         {view}
                         plan={planning.now}
                         levels={planning.levels}
                         {held}
+                        proposed={!planning.now.kept && !planning.tried}
+                        onreveal={(level) => (reach = [...reach, level])}
                         onentry={(entry) => planning.change({ entry })}
                         onstop={(stop) => planning.change({ stop })}
                         ontarget={(nth, price) => planning.target(nth, { price })}

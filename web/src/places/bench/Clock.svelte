@@ -88,17 +88,16 @@
   {/if}
   <p class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
     {#if position.waits}
-      <span><b>Waits with the clock:</b> {position.waits}.</span>
+      <span><b>Order on paper:</b> {position.waits}.</span>
       <button
         class="link"
         disabled={busy}
-        onclick={() => clock(false, false, `The plan for ${item.symbol} is taken back.`)}>Take it back</button
+        onclick={() => clock(false, false, `${item.symbol} is no longer traded on paper.`)}
+        >Stop trading on paper</button
       >
     {:else if held && position.clock}
       <span class="text-ink2"
-        >The clock looks after it{position.stop === null
-          ? ''
-          : `; its stop rests at ${price(position.stop)}`}.</span
+        >Traded on paper{position.stop === null ? '' : `; its stop rests at ${price(position.stop)}`}.</span
       >
       {#if position.leaves}
         <b>It is closed at the next open.</b>
@@ -120,16 +119,16 @@
         class="link"
         disabled={busy}
         onclick={() => clock(false, false, `${item.symbol} is held by hand now.`)}
-        >Take it from the clock</button
+        >Stop trading on paper</button
       >
     {:else}
       {#if !held && item.stage !== 'closed'}
         <button
           class="quiet"
           disabled={busy || !planning.now?.kept || planning.tried !== null}
-          title={planning.now?.kept && !planning.tried ? undefined : 'Keep the plan first'}
-          onclick={() => clock(true, false, `The plan for ${item.symbol} is left to the clock.`)}
-          >Leave it to the clock</button
+          title={planning.now?.kept && !planning.tried ? undefined : 'Save the plan first'}
+          onclick={() => clock(true, false, `The plan for ${item.symbol} is traded on paper.`)}
+          >Trade on paper</button
         >
       {/if}
       <button class="quiet" onclick={onfill}>{held ? 'Bought or sold …' : 'Bought …'}</button>

@@ -27,7 +27,7 @@
   }
   const WHY: Record<string, string> = {
     stop: 'stop',
-    follow: 'stop that followed',
+    follow: 'trailing stop',
     target: 'target',
     exit: 'at the open',
     delisted: 'delisted',
@@ -90,7 +90,7 @@
     const of = item.id
     await attempt(ABOUT, async () => {
       await bench.strike(of, id)
-      undoable('The fill is taken away.', ABOUT, () => bench.restoreFill(of, id))
+      undoable('The fill is deleted.', ABOUT, () => bench.restoreFill(of, id))
     })
   }
 </script>
@@ -160,11 +160,11 @@
       /></label
     >
     <span class="flex items-end gap-3"
-      ><button class="act" disabled={position.clock}>Enter it</button>
-      <button type="button" class="link" onclick={() => (entering = false)}>Leave it</button></span
+      ><button class="act" disabled={position.clock}>Save fill</button>
+      <button type="button" class="link" onclick={() => (entering = false)}>Cancel</button></span
     >
     {#if position.clock}<p role="alert" class="col-span-2 text-loss">
-        {item.symbol} is with the clock: take it back to enter what was really bought or sold.
+        {item.symbol} is traded on paper: stop that to enter what was really bought or sold.
       </p>
     {:else if trouble}<p role="alert" class="col-span-2 text-loss">{trouble}</p>{/if}
   </form>
@@ -180,10 +180,8 @@
           <td class="num">{whole(one.shares)}</td>
           <td class="num">{price(one.price)}</td>
           <td class="w-4 text-right"
-            >{#if !one.paper}<button
-                class="link"
-                aria-label="Take this fill away"
-                onclick={() => strike(one.id)}>×</button
+            >{#if !one.paper}<button class="link" aria-label="Delete this fill" onclick={() => strike(one.id)}
+                >×</button
               >{/if}</td
           >
         </tr>

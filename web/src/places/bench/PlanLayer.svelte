@@ -1,6 +1,6 @@
 <script lang="ts">
   /** The plan's levels on the chart, each dragged or moved by keys, and the rail in R beside them. */
-  import { keptApart } from '$lib/charts/scale'
+  import { frozen, keptApart } from '$lib/charts/scale'
   import type { View } from '$lib/charts/PriceChart.svelte'
   import { fixed, percent, price } from '$lib/format'
   import type { Plan } from '$lib/keeping'
@@ -12,11 +12,25 @@
     levels: { entry: number; stop: number; targets?: { price: number; part: number }[] }
     /** The entry of what is held is what was paid. */
     held?: boolean
+    /** Nothing of it is saved: the levels are drawn as what they are, a proposal. */
+    proposed?: boolean
+    /** A level off the scale is to come into view. */
+    onreveal: (level: number) => void
     onentry: (level: number) => void
     onstop: (level: number) => void
     ontarget: (nth: number, level: number) => void
   }
-  const { view, plan, levels, held: fixedEntry = false, onentry, onstop, ontarget }: Props = $props()
+  const {
+    view,
+    plan,
+    levels,
+    held: fixedEntry = false,
+    proposed = false,
+    onreveal,
+    onentry,
+    onstop,
+    ontarget,
+  }: Props = $props()
   function onmove(name: Name, level: number): void {
     if (name === 'entry') onentry(level)
     else if (name === 'stop') onstop(level)
@@ -89,12 +103,31 @@
 
   const placed = (level: number) =>
     Math.min(Math.max(view.y(level), view.plot.top + 14), view.plot.bottom - 6)
+  const offScale = (level: number) => placed(level) !== view.y(level)
+
+  /** Where a drag began: by what the pointer has moved since, on the scale as it was then, the level moves. */
+  let began: { pointer: number; y: number; price: (y: number) => number } | null = null
+
+  function grab(event: PointerEvent, name: Name, level: number): void {
+    if (fixedEntry && name === 'entry') return
+    event.preventDefault()
+    event.stopPropagation()
+    ;(event.currentTarget as SVGElement).focus()
+    if (offScale(level)) return onreveal(level)
+    held = name
+    const { top, bottom } = view.plot
+    began = { pointer: event.clientY, y: view.y(level), price: frozen(view.price, top, bottom) }
+    svg.setPointerCapture(event.pointerId)
+  }
 
   function move(event: PointerEvent): void {
-    if (!held) return
-    const y = event.clientY - svg.getBoundingClientRect().top
-    const level = round(view.price(y))
+    if (!held || !began) return
+    const level = round(began.price(began.y + event.clientY - began.pointer))
     if (level > 0) onmove(held, level)
+  }
+
+  function drop(): void {
+    held = began = null
   }
 
   function key(event: KeyboardEvent, name: Name, level: number): void {
@@ -103,7 +136,9 @@
     if (!by) return
     event.preventDefault()
     event.stopPropagation()
-    onmove(name, Math.max(0.01, round(level + by * Math.max(0.01, round(plan.proposal.atr / 20)))))
+    if (offScale(level)) return onreveal(level)
+    const tick = level >= 1 ? 0.01 : 0.0001
+    onmove(name, Math.max(tick, round(level + by * tick)))
   }
 </script>
 
@@ -114,8 +149,8 @@
   role="group"
   aria-label="The plan on the chart"
   onpointermove={move}
-  onpointerup={() => (held = null)}
-  onpointercancel={() => (held = null)}
+  onpointerup={drop}
+  onpointercancel={drop}
 >
   {#each marks as mark (mark.r)}
     <line x1={view.plot.right - 5} x2={view.plot.right} y1={mark.y} y2={mark.y} stroke="var(--ink3)" />
@@ -144,16 +179,18 @@
       aria-valuetext={price(level)}
       style:touch-action="none"
       onkeydown={(event) => key(event, name, level)}
-      onpointerdown={(event) => {
-        if (fixedEntry && name === 'entry') return
-        held = name
-        svg.setPointerCapture(event.pointerId)
-        event.preventDefault()
-        event.stopPropagation()
-      }}
+      onpointerdown={(event) => grab(event, name, level)}
     >
       <rect x={left} y={y - 8} width={view.plot.right - left} height="16" fill="transparent" />
-      <line x1={left} x2={view.plot.right} y1={y} y2={y} stroke={tint} stroke-width="1.4" />
+      <line
+        x1={left}
+        x2={view.plot.right}
+        y1={y}
+        y2={y}
+        stroke={tint}
+        stroke-width="1.4"
+        stroke-dasharray={proposed && !(fixedEntry && name === 'entry') ? '5 4' : undefined}
+      />
       <circle cx={left} cy={y} r="4.5" fill={tint} />
       <text
         class="halo"
@@ -163,7 +200,7 @@
         font-weight="600"
         fill={tint}
         font-family="var(--font-mono)"
-        >{said}
+        >{proposed && !(fixedEntry && name === 'entry') ? `proposed ${said}` : said}
         {price(level)}{off}{name.startsWith('target') && risk > 0
           ? `, ${fixed(((level - levels.entry) * up) / risk, 1)} R`
           : ''}</text

@@ -20,8 +20,8 @@
   const plan = $derived(planning.now)
   const levels = $derived(planning.levels)
   const LIMITS: Record<string, string> = {
-    account: 'capped at a quarter of the account',
-    liquidity: 'capped at 1% of a usual day’s money',
+    account: 'capped by the most that one position may take',
+    liquidity: 'capped by a share of a usual day’s money',
     hand: 'by hand',
     held: '',
     risk: '',
@@ -59,7 +59,9 @@
   <div class="border-b border-hair px-4 py-2" aria-label="The plan" role="group">
     <p class="font-title text-[19px] leading-normal" class:waits={planning.working}>
       {#if held}
-        Out {levels.side === 'long' ? 'under' : 'over'}
+        {#if !plan.kept && !planning.tried}<span class="text-ink2 italic">Proposed, not saved: out</span
+          >{:else}Out{/if}
+        {levels.side === 'long' ? 'under' : 'over'}
         {@render stop(levels)}<PlanTargets {planning} {levels} />. {#if plan.size.lost > 0}The stop would cost <b
             class="text-loss">{whole(plan.size.lost)}</b
           >, {percent(plan.size.lost_share, 1, false)} of the account.{:else}The stop would leave
@@ -103,12 +105,14 @@
       {/if}
     </p>
     <p class="mt-0.5 flex flex-wrap items-baseline gap-x-4 gap-y-1 text-[13px] text-ink2">
-      {#if planning.tried}<button class="act" onclick={() => planning.keep(symbol)}>Keep the plan</button>
-        <button class="link" onclick={() => (planning.tried = null)}>Leave it as it was</button>
-      {:else if plan.kept}<span>kept</span>
-        <button class="link" onclick={() => planning.drop(symbol)}>Take the plan away</button>
-      {:else}<button class="act" onclick={() => planning.keep(symbol)}>Keep the plan</button>
-        <span>proposed</span>{/if}
+      {#if planning.tried}<button class="act" onclick={() => planning.keep(symbol)}>Save plan</button>
+        <button class="link" onclick={() => (planning.tried = null)}>Discard</button>
+      {:else if plan.kept}<span>saved</span>
+        <button class="link" onclick={() => planning.drop(symbol)}>Delete plan</button>
+      {:else}<button class="act" onclick={() => planning.keep(symbol)}>Save plan</button>
+        <span class={held ? 'font-semibold text-loss' : ''}
+          >{held ? 'no stop is watched until it is saved' : 'proposed'}</span
+        >{/if}
       {#if !held}<button class="link" onclick={tellBefore}>Tell me at {price(before)}</button>{/if}
       <span
         >{percent(plan.size.share, 0, false)} of {whole(plan.account)}{#if plan.size.of_day !== null}, {percent(
@@ -125,7 +129,7 @@
       >
     </p>
     {#if planning.trouble}<p role="alert" class="text-[13px] text-loss">
-        {planning.trouble} The figures are of before.
+        {planning.trouble} Figures not updated.
       </p>{/if}
     {#each plan.warnings as one, i (i)}
       <p class="text-[13px] text-ember"><b aria-hidden="true">!</b> {one}</p>

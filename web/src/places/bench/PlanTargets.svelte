@@ -44,23 +44,23 @@
     class="link ml-1 text-[13px]"
     disabled={planning.working}
     onclick={() => planning.more()}>{targets.length ? 'and another' : 'with a target'}</button
-  >{/if}; the stop follows
+  >{/if}; trailing stop:
 <select
   class="inline-pick"
-  aria-label="What the stop follows"
+  aria-label="Trailing stop"
   value={writing || own ? 'own' : levels.follow}
   onchange={(event) => {
     writing = event.currentTarget.value === 'own'
     if (!writing) planning.change({ follow: event.currentTarget.value })
   }}
 >
-  <option value="">nothing</option>
+  <option value="">none</option>
   {#each follows as one (one.line)}<option value={one.line}>{one.words}</option>{/each}
   <option value="own">a line of your own</option>
 </select>{#if writing || own}
   <input
     class="inline-pick w-52 font-mono text-[15px]"
-    aria-label="The line that the stop follows"
+    aria-label="The line of the trailing stop"
     placeholder="best - 3 * atr(14)"
     maxlength="200"
     value={levels.follow}

@@ -63,6 +63,13 @@ export class Planning {
     this.change({ targets })
   }
 
+  /** It was bought or sold out meanwhile: levels that were tried for what it was before are of no use. */
+  filled(): void {
+    this.tried = null
+    this.side = null
+    this.#last = null
+  }
+
   /** Another target behind the last: half of what is left is taken at the one before. */
   more(): void {
     const [now, plan] = [this.levels, this.now]
@@ -87,10 +94,10 @@ export class Planning {
   async keep(symbol: string): Promise<void> {
     const [id, plan, tried] = [this.#id(), this.levels, this.tried]
     if (id === null || !plan) return
-    await attempt(['bench'], async () => {
+    await attempt(['bench', 'keeping'], async () => {
       await bench.keepPlan(id, plan, market.asOf)
       if (this.tried === tried) this.tried = null // what was changed since, here or of another item, is tried still
-      tell(`The plan for ${symbol} is kept.`)
+      tell(`The plan for ${symbol} is saved.`)
     })
   }
 
@@ -100,7 +107,7 @@ export class Planning {
     await attempt(['bench'], async () => {
       await bench.keepPlan(id, null, market.asOf)
       if (this.#id() === id) this.tried = null
-      const taken = `The plan for ${symbol} is taken away.`
+      const taken = `The plan for ${symbol} is deleted.`
       if (before) undoable(taken, ['bench'], () => bench.keepPlan(id, before, market.asOf))
       else tell(taken)
     })

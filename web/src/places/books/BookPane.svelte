@@ -90,7 +90,11 @@
       const made = await books.create(found.text, `${open.saved!.name.slice(0, 100)}, other side`)
       go(`/books/${made.id}`)
       if (found.notes.length)
-        tell(found.notes.map((note) => `Line ${note.line - offset}: ${note.text}`).join(' '))
+        tell(
+          found.notes
+            .map((note) => (note.line ? `Line ${note.line - offset}: ${note.text}` : note.text))
+            .join(' '),
+        )
     })
 
   function keydown(event: KeyboardEvent): void {

@@ -75,6 +75,12 @@
   } as unknown as Schemas['BookRunIn'])
   const asked = $derived(JSON.stringify(asking))
   const fresh = $derived(ran === asked && opened === null)
+  /** A sweep or a walk turns the dials: where the text differs from the run's in them alone, it is of this text still. */
+  const bare = (text: string) =>
+    text.replace(/^(\s*dial\s+\w+\s*=\s*)\S+/gm, '$1').replace(/^(\s*slots\s*:\s*)\S+/gm, '$1')
+  const sameButDials = $derived(
+    ran !== '' && bare(ran.replaceAll('\\n', '\n')) === bare(asked.replaceAll('\\n', '\n')),
+  )
   const standing = $derived(
     reading.reading
       ? 'reading'
@@ -234,7 +240,7 @@
             <p class="text-ink2">{reading.broken ? 'Mend the book, then run it.' : 'Not run yet.'}</p>
           {/if}
         {:else if watched.run}
-          <div class:opacity-60={!fresh && !opened}>
+          <div class:opacity-60={!opened && !(tab === 'sweep' || tab === 'walk' ? sameButDials : fresh)}>
             {#if tab === 'equity'}
               {#await equity() then { default: Equity }}
                 <Equity

@@ -14,7 +14,8 @@
   const rows = $derived(
     found
       ? [
-          ['A year', percent(found.first.annual), percent(found.second.annual)],
+          ['Annual return', percent(found.first.annual), percent(found.second.annual)],
+          ['Return', percent(found.first.total), percent(found.second.total)],
           ['Worst fall', percent(found.first.worst_fall), percent(found.second.worst_fall)],
           ['Return / fall', fixed(found.first.mar), fixed(found.second.mar)],
           ['Sharpe ratio', fixed(found.first.sharpe), fixed(found.second.sharpe)],

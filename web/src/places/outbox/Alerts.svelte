@@ -4,7 +4,7 @@
   import { removeAlert } from '$lib/alerting'
   import { attempt, once } from '$lib/attempt'
   import { day, moment } from '$lib/format'
-  import { keeping as kept } from '$lib/keeping'
+  import { keeping as kept, scopeName } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
   import NumberField from '$lib/NumberField.svelte'
   import { ask, query } from '$lib/queries'
@@ -14,7 +14,14 @@
   const all = $derived(answer.data ?? null)
   let days = $state(2)
   let scope = $state('')
-  const scopes = $derived([...market.lists.map((list) => list.name), ...(market.now?.universes ?? [])])
+  const scopes = $derived([
+    'holding',
+    'planned or holding',
+    'planned',
+    'shortlisted',
+    ...market.lists.map((list) => list.name),
+    ...(market.now?.universes ?? []),
+  ])
 
   const add = once(() =>
     attempt(['keeping'], () => kept.setAlert({ kind: 'report', days, scope: scope || (scopes[0] ?? '') })),
@@ -23,7 +30,7 @@
 
 <div class="overflow-auto px-5 pt-3 pb-10">
   <form class="flex flex-wrap items-baseline gap-2 text-[13px] text-ink2" onsubmit={add}>
-    Tell me
+    Alert me
     <NumberField
       class="field num w-14 py-0"
       min={0}
@@ -40,7 +47,9 @@
       value={scope || (scopes[0] ?? '')}
       onchange={(event) => (scope = event.currentTarget.value)}
     >
-      {#each scopes as name (name)}<option value={name}>{name}</option>{/each}
+      {#each scopes as name (name)}<option value={name}
+          >{name === 'planned or holding' ? 'bench: planned or holding' : scopeName(name)}</option
+        >{/each}
     </select>
     reports
     <button class="quiet">Set</button>
@@ -52,7 +61,7 @@
   {#if answer.error}
     <p role="alert" class="mt-4 text-loss">{sentence(answer.error)}</p>
   {:else if !all}
-    <p class="mt-4 text-ink2">Looking up the alerts …</p>
+    <p class="mt-4 text-ink2">Loading …</p>
   {:else if !all.length}
     <p class="mt-4 text-ink2">No alert is set.</p>
   {:else}

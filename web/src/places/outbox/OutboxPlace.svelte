@@ -16,8 +16,10 @@
   interface Props {
     tab?: 'messages' | 'alerts' | 'schedules'
     message?: number | null
+    /** The rule that a schedule is begun from. */
+    rule?: number | null
   }
-  const { tab = 'messages', message = null }: Props = $props()
+  const { tab = 'messages', message = null, rule = null }: Props = $props()
   const TABS = [
     ['messages', 'Messages', '/outbox'],
     ['alerts', 'Alerts', '/outbox/alerts'],
@@ -97,7 +99,7 @@
   {#if tab === 'alerts'}
     <Alerts />
   {:else if tab === 'schedules'}
-    <Schedules />
+    <Schedules {rule} />
   {:else if answer.error && !found}
     <p role="alert" class="p-6 text-loss">{sentence(answer.error)}</p>
   {:else if !found}

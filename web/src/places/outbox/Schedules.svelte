@@ -1,9 +1,10 @@
 <script lang="ts">
   /** Rules that run by themselves: when, over what, and where their hits go. */
+  import { untrack } from 'svelte'
   import { sentence, type Schemas } from '$lib/api'
   import { attempt, once, undoable } from '$lib/attempt'
   import { hits, moment } from '$lib/format'
-  import { keeping as kept, type Schedule } from '$lib/keeping'
+  import { keeping as kept, scopeName, STAGES, type Schedule } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
@@ -12,17 +13,30 @@
   const answer = query(() => ask.schedules())
   const rules = query(() => ask.rules())
   const all = $derived(answer.data ?? null)
-  const scopes = $derived([...(market.now?.universes ?? []), ...market.lists.map((list) => list.name)])
+  const scopes = $derived([
+    ...(market.now?.universes ?? []),
+    ...STAGES,
+    ...market.lists.map((list) => list.name),
+  ])
   const USUAL: Schemas['ScheduleIn'] = {
     rule: 0,
     universe: '',
     weekdays: [0, 1, 2, 3, 4],
     times: ['close'],
     mails: true,
+    only_new: true,
     puts: '',
     on: true,
   }
-  let form = $state({ ...USUAL })
+  /** The rule that a schedule is begun from, where it is. */
+  const { rule = null }: { rule?: number | null } = $props()
+  let form = $state(untrack(() => ({ ...USUAL, rule: rule ?? 0 })))
+  $effect(() => {
+    const named = rule
+    untrack(() => {
+      if (named && editing === null) form.rule = named
+    })
+  })
   let editing = $state<number | null>(null)
   let times = $state('')
 
@@ -53,22 +67,40 @@
   })
 
   function edit(one: Schedule): void {
-    const { rule, universe, weekdays, mails, puts, on } = one
-    form = { rule, universe, weekdays, mails, puts, on, times: one.times.filter((t) => t === 'close') }
+    const { rule, universe, weekdays, mails, only_new, puts, on } = one
+    form = {
+      rule,
+      universe,
+      weekdays,
+      mails,
+      only_new,
+      puts,
+      on,
+      times: one.times.filter((t) => t === 'close'),
+    }
     times = one.times.filter((t) => t !== 'close').join(', ')
     editing = one.id
   }
 
   const change = (one: Schedule, on: boolean) =>
     attempt(ABOUT, () => {
-      const { rule, universe, weekdays, mails, puts } = one
-      return kept.changeSchedule(one.id, { rule, universe, weekdays, mails, puts, times: one.times, on })
+      const { rule, universe, weekdays, mails, only_new, puts } = one
+      return kept.changeSchedule(one.id, {
+        rule,
+        universe,
+        weekdays,
+        mails,
+        only_new,
+        puts,
+        times: one.times,
+        on,
+      })
     })
 
   const remove = (one: Schedule) =>
     attempt(ABOUT, async () => {
       await kept.removeSchedule(one.id)
-      undoable(`“${one.rule_name}” runs by itself no more.`, ABOUT, () => kept.restoreSchedule(one.id))
+      undoable(`“${one.rule_name}” is no longer scheduled.`, ABOUT, () => kept.restoreSchedule(one.id))
     })
 
   const saidDays = (days: number[]) =>
@@ -96,7 +128,7 @@
         bind:value={form.universe}
       >
         <option value="">its own universe</option>
-        {#each scopes as name (name)}<option value={name}>{name}</option>{/each}
+        {#each scopes as name (name)}<option value={name}>{scopeName(name)}</option>{/each}
       </select></label
     >
     <span class="flex gap-2" role="group" aria-label="Weekdays">
@@ -135,6 +167,10 @@
     <label class="flex items-center gap-1"
       ><input type="checkbox" class="tick" bind:checked={form.mails} />mail the hits</label
     >
+    <label class="flex items-center gap-1"
+      ><input type="checkbox" class="tick" disabled={!form.mails} bind:checked={form.only_new} />only when
+      there is something new</label
+    >
     <label class="flex items-baseline gap-1.5"
       >put new ones on <input
         class="field w-36 py-0"
@@ -148,7 +184,7 @@
     <datalist id="lists-to-fill">
       {#each market.lists as list (list.id)}<option value={list.name}></option>{/each}
     </datalist>
-    <button class="quiet">{editing === null ? 'Set' : 'Keep'}</button>
+    <button class="quiet">{editing === null ? 'Schedule' : 'Save'}</button>
     {#if editing !== null}<button
         type="button"
         class="link"
@@ -156,16 +192,16 @@
           editing = null
           form = { ...USUAL }
           times = ''
-        }}>Leave it</button
+        }}>Cancel</button
       >{/if}
   </form>
   {#if answer.error}
     <p role="alert" class="mt-4 text-loss">{sentence(answer.error)}</p>
   {:else if !all}
-    <p class="mt-4 text-ink2">Looking up the schedules …</p>
+    <p class="mt-4 text-ink2">Loading …</p>
   {:else if !all.length}
     <p class="mt-4 max-w-[64ch] text-ink2">
-      No rule runs by itself. One that fills a list and another that watches that list make a chain: what is
+      No rule is scheduled. One that fills a list and another that watches that list make a chain: what is
       found in the evening is looked at for its trigger from the next session on.
     </p>
   {:else}
@@ -180,9 +216,12 @@
             <button class="font-semibold hover:underline" onclick={() => go(`/rules/${one.rule}`)}
               >{one.rule_name}</button
             >
-            on {one.universe || 'its own universe'}, {saidDays(one.weekdays)}
+            on {one.universe ? scopeName(one.universe) : 'its own universe'}, {saidDays(one.weekdays)}
             {saidTimes(one.times)}:
-            {[one.mails ? 'mails the hits' : '', one.puts ? `puts new ones on “${one.puts}”` : '']
+            {[
+              one.mails ? (one.only_new ? 'mails the hits when there are new ones' : 'mails the hits') : '',
+              one.puts ? `puts new ones on “${one.puts}”` : '',
+            ]
               .filter(Boolean)
               .join(' and ')}
             {#each one.chain as next (next)}<span class="text-ember"> → {next}</span>{/each}

@@ -83,7 +83,9 @@
       go(`/rules/${made.id}`)
       tell(
         found.notes.length
-          ? found.notes.map((note) => `Line ${note.line - offset}: ${note.text}`).join(' ')
+          ? found.notes
+              .map((note) => (note.line ? `Line ${note.line - offset}: ${note.text}` : note.text))
+              .join(' ')
           : 'The rule for the other side is written and saved.',
       )
     })
@@ -154,8 +156,10 @@
           <DropdownMenu.Item onSelect={watch}
             >{watched ? 'Take it off the desk' : 'Watch it on the desk'}</DropdownMenu.Item
           >
-          <DropdownMenu.Item onSelect={tellWhenTrue}>Tell me when it is true</DropdownMenu.Item>
-          <DropdownMenu.Item onSelect={() => go('/outbox/schedules')}>Run it by itself …</DropdownMenu.Item>
+          <DropdownMenu.Item onSelect={tellWhenTrue}>Alert me when it is true</DropdownMenu.Item>
+          <DropdownMenu.Item onSelect={() => go(`/outbox/schedules/${open.saved!.id}`)}
+            >Schedule …</DropdownMenu.Item
+          >
           <DropdownMenu.Item onSelect={asBreadth}>Count it as a breadth</DropdownMenu.Item>
           {#if open.headers.decide === 'open' && (open.headers.bars ?? 'day') === 'day'}
             <DropdownMenu.Item onSelect={() => go(`/precedents/rule/${open.saved!.id}`)}

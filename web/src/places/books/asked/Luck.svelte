@@ -97,7 +97,7 @@
     <tbody>
       <tr class="border-b border-hair/60 bg-row">
         <th scope="row" class="text-left font-semibold">as it is</th>
-        <td class="num pl-6">{percent(result.figures.annual)}</td>
+        <td class="num pl-6">{percent(result.figures.annual ?? result.figures.total)}</td>
         <td></td>
         <td></td>
         <td class="num pl-6">{percent(result.figures.worst_fall)}</td>
@@ -108,7 +108,7 @@
         <tr class="border-b border-hair/60">
           <th scope="row" class="text-left font-normal">{row.label}</th>
           {#if row.curve}
-            <td class="num pl-6">{percent(row.curve.annual)}</td>
+            <td class="num pl-6">{percent(row.curve.annual ?? row.curve.total)}</td>
             <td class="num pl-6 font-semibold">{percent(row.difference)}</td>
             <td class="num pl-6 text-ink2"
               >{row.low === null ? '–' : `${percent(row.low)} … ${percent(row.high)}`}</td

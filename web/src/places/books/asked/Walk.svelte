@@ -130,7 +130,7 @@
       {#each [['walking forward', found.walked], ['today’s dials all along', found.stayed]] as const as [label, curve] (label)}
         <tr class="border-b border-hair/60">
           <th scope="row" class="text-left font-normal">{label}</th>
-          <td class="num pl-5">{percent(curve.annual)}</td>
+          <td class="num pl-5">{percent(curve.annual ?? curve.total)}</td>
           <td class="num pl-5">{percent(curve.worst_fall)}</td>
           <td class="num pl-5">{fixed(curve.mar)}</td>
           <td class="num pl-5">{fixed(curve.sharpe)}</td>

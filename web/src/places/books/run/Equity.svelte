@@ -32,11 +32,11 @@
   const six = $derived([
     {
       name: 'annual',
-      label: 'A year',
-      figure: percent(f.annual),
+      label: f.annual === null ? 'Return, not annualised' : 'Annual return',
+      figure: percent(f.annual ?? f.total),
       below:
         span(result.paths?.annual_low, result.paths?.annual_high) ||
-        (index ? `index ${percent(index.annual)}` : ''),
+        (index ? `index ${percent(index.annual ?? index.total)}` : ''),
     },
     {
       name: 'worst_fall',

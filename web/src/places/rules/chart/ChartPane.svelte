@@ -35,8 +35,10 @@
     rule?: Schemas['BenchRule'] | null
     /** What else is drawn over the chart. */
     over?: Snippet<[Chart, View]>
+    /** Prices that the scale reaches however far off they lie. */
+    reach?: number[]
   }
-  const { symbol, text, ahead, full, position, onfull, rule = null, over: more }: Props = $props()
+  const { symbol, text, ahead, full, position, onfull, rule = null, over: more, reach = [] }: Props = $props()
   const PER_MONTH: Partial<Record<Chart['frame'], number>> = { day: 21, week: 4.35, month: 1 }
   const PER_SESSION: Partial<Record<Chart['frame'], number>> = {
     '5min': 78,
@@ -186,6 +188,7 @@
             {shown}
             log={choice.log ?? true}
             marks={marksOf(drawnPatterns)}
+            {reach}
             onpoint={(index) => (point = index)}
             onhit={(index) => standOn(data!.days[index]!.slice(0, 10))}
           >

@@ -1,5 +1,6 @@
 /** What a person chose to measure by, and the question the server is asked. What is not chosen is as the server has it. */
 import type { Schemas } from '$lib/api'
+import { preferences } from '$lib/preferences.svelte'
 
 export type Choice = Partial<Omit<Schemas['StudyIn'], 'text' | 'rule_id' | 'as_of'>>
 
@@ -10,5 +11,6 @@ export function question(
   choice: Choice,
 ): Schemas['StudyIn'] {
   // The schema calls what has a default required, which it is in answers only.
-  return { ...choice, text, rule_id: rule, as_of: asOf } as Schemas['StudyIn']
+  const cost = choice.cost ?? preferences.now.account?.cost
+  return { ...choice, ...(cost === undefined ? {} : { cost }), text, rule_id: rule, as_of: asOf } as Schemas['StudyIn']
 }
