@@ -1,6 +1,7 @@
 """The pictures of docs/screenshots anew, of the demo market that is served: `scripts/screenshots.py http://127.0.0.1:8000 [name ...]`.
 
-Those of the desk, the bench, the outbox, breadth and precedents show what a person has put there, and are taken by hand.
+Those of the desk, the bench and the outbox show what a person has put there: `scene` puts it there, so they are taken of a demo that is
+thrown away.
 """
 
 import re
@@ -8,6 +9,7 @@ import shutil
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from playwright.sync_api import Page, sync_playwright
 
@@ -114,11 +116,102 @@ def within(page: Page) -> None:
     page.locator("[data-counts=counted]").wait_for()
 
 
+ASK = """async ([method, path, body]) => {
+  const token = document.cookie.split('; ').find(part => part.startsWith('csrftoken=')).slice(10);
+  const headers = {'Content-Type': 'application/json', 'X-CSRFToken': token};
+  const answer = await fetch('/api' + path, {method, headers, body: body ? JSON.stringify(body) : undefined});
+  const text = await answer.text();
+  if (!answer.ok) throw new Error(method + ' ' + path + ': ' + text);
+  return text ? JSON.parse(text) : null;
+}"""
+
+
+def ask(page: Page, method: str, path: str, body: Any = None) -> Any:
+    return page.evaluate(ASK, [method, path, body])
+
+
+def scene(page: Page) -> None:
+    """An evening that somebody has lived through: rules watched, two positions held, a plan traded on paper, alerts; and the next close."""
+    names = (
+        "Sixty-day high with range expansion",
+        "Tight squeeze near the high",
+        "Pullback in an uptrend",
+        "Two-day dip",
+        "Inside bar in a trend",
+    )
+    for one in ask(page, "GET", "/rules"):
+        if one["name"] in names:
+            ask(page, "PUT", f"/watched/{one['id']}", {"on": True})
+    if ask(page, "GET", "/bench"):
+        return
+    rule(page, STACK)
+    for _ in range(5):
+        page.keyboard.press("s")
+        page.get_by_role("status").filter(has_text="shortlisted").wait_for()
+        page.keyboard.press("j")
+        page.get_by_role("status").filter(has_text="shortlisted").wait_for(state="hidden")
+    market = ask(page, "GET", "/market")
+    items = ask(page, "GET", "/bench")
+    for n, item in enumerate(items[:3]):
+        near = ask(page, "POST", f"/bench/{item['id']}/plan", {})
+        close = near["proposal"]["close"]
+        stop = round(close * (0.997 if n == 0 else 0.93), 2)
+        plan = {**near["plan"], "stop": stop, "targets": [{"price": round(close * 1.12, 2), "part": 1}]}
+        if n < 2:
+            fill = {
+                "action": "buy",
+                "shares": 120 - 40 * n,
+                "price": round(close * 0.97, 2),
+                "cost": 4,
+                "day": market["sessions"][-9],
+            }
+            ask(page, "POST", f"/bench/{item['id']}/fills", fill)
+        ask(page, "PUT", f"/bench/{item['id']}/plan", {"plan": plan})
+        if n == 2:
+            ask(page, "PUT", f"/bench/{item['id']}/clock", {})
+        level = round(close * 1.002, 2)
+        ask(page, "POST", "/alerts", {"kind": "price", "symbol": item["symbol"], "level": level, "way": "up"})
+    ask(page, "POST", "/data/feed", {"way": "close"})
+    page.goto("/desk")
+    page.get_by_role("region", name="Needs attention").wait_for(timeout=LONG)
+
+
+def desk(page: Page) -> None:
+    scene(page)
+    page.goto("/desk")
+    page.locator("[data-state=counted]").wait_for(timeout=LONG)
+
+
+def bench(page: Page) -> None:
+    scene(page)
+    page.goto("/bench/holding")
+    page.get_by_role("slider", name="The plan’s stop").wait_for(timeout=LONG)
+
+
+def outbox(page: Page) -> None:
+    scene(page)
+    page.goto("/outbox")
+    page.get_by_role("link", name=re.compile("stop of")).first.click()
+    page.wait_for_load_state("networkidle")
+
+
+def breadth(page: Page) -> None:
+    page.goto("/breadth")
+    page.locator("[data-state=counted]").wait_for(timeout=LONG)
+
+
+def precedents(page: Page) -> None:
+    page.goto("/precedents")
+    for n in (1, 4):
+        page.get_by_role("checkbox").nth(n).check()
+    page.locator("[data-state=counted]").wait_for(timeout=LONG)
+
+
 BACK = {"rule-dark": "Light theme", "within": "day"}
 VIEWS: dict[str, Callable[[Page], None]] = {
     "rules": rules, "rule": lambda page: rule(page, BREAKOUT), "rule-dark": dark, "chart": chart, "patterns": patterns, "sheet": sheet,
     "follow-through": follow_through, "taken-apart": taken_apart, "sweep": sweep, "book": book, "book-trade": book_trade, "data": data,
-    "reference": reference, "within": within,
+    "reference": reference, "within": within, "breadth": breadth, "precedents": precedents, "desk": desk, "bench": bench, "outbox": outbox,
 }  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from django.test import Client
 
 from tests.made import market
 from tests.server.standing import stand  # noqa: F401
+from upperwick.market import load
 from upperwick.market.demo import save_demo
 from upperwick.market.models import CalendarEvent, DataVersion, Instrument, OwnFact, Universe
 from wickcore.demo.market import make_market
@@ -69,8 +70,10 @@ def account(name: str) -> Api:
 
 
 @pytest.fixture
-def empty_market(db: None) -> None:
-    """Nothing of the market is stored; all is back after the test."""
+def empty_market(db: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Nothing of the market is stored; all is back after the test. What was read of another test's market, whose versions are numbered alike, is
+    not held."""
+    monkeypatch.setattr(load, "_held", None)
     for model in (CalendarEvent, OwnFact, Universe, Instrument, DataVersion):
         model.objects.all().delete()
 

@@ -94,7 +94,8 @@ def test_a_gap_through_it_a_close_far_under_and_one_near(api: Api, held: int) ->
     assert Message.objects.first().subject == "ZZA closed at 45.05, 0.40 above its stop of 44.65"
     bring("ZZA", [(40.0, 41.0, 39.0, 40.5)], 31)
     look()
-    assert said(api)[0] == ("stop", "gapped")
+    assert said(api) == [("stop", "gapped")]
+    assert api.get("/desk").json()["totals"]["risk"] == pytest.approx(222 * 40.5)  # beyond its stop nothing protects it
     assert Message.objects.first().subject == "ZZA opened at 40.00, under its stop of 44.65"
     assert "4.15 beyond its stop" in api.get("/desk").json()["holdings"][0]["look_at"]
 
@@ -149,7 +150,7 @@ def test_within_a_session_it_is_told_at_that_minute(api: Api, held: int) -> None
     bring("ZZA", [(45.9, 46.0, 45.5, 45.6), (45.6, 45.6, 44.6, 44.9)], 30, [570, 575])
     look()
     message = Message.objects.get()
-    assert message.subject == "ZZA traded at 44.60, under its stop of 44.65 by 09:40"
+    assert message.subject == "ZZA traded at 44.60, under its stop of 44.65, 09:40"
     assert message.moment.endswith("T09:40")
     bring("ZZA", [(45.9, 46.0, 44.6, 45.2)], 30)  # the day's own bar says nothing new
     assert look() == 0

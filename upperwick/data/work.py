@@ -59,7 +59,8 @@ def look(owner: Any, question: dict[str, Any], version: str, limits: Limits, tel
     files = [
         {
             "name": g.name, "files": len(g.files), "table": g.table, "frame": g.frame, "rows": g.rows, "dates": g.dates, "decimal": g.decimal,
-            "columns": [{"heading": h, "name": n} for h, n in g.headings], "first": g.first, "notes": g.notes, "vendor": g.vendor,
+            "columns": [{"heading": h, "name": n} for h, n in g.headings], "first": g.first,
+           "notes": [*([g.span] if g.span else []), *g.notes], "vendor": g.vendor,
             "adjusted": g.answers.adjusted,
             "questions": [
                 {"key": q.key, "ask": q.ask, "heading": q.heading, "options": [{"answer": a, "said": s} for a, s in q.options]}

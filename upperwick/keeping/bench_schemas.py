@@ -33,7 +33,8 @@ class BenchIn(Schema):
 class RailOut(Schema):
     """Where a position stands on one line. r: of the open part; shares: 0 once all is left; result: money, all of it. open,
     gain: profit of the open
-    part, in money and as a fraction of what it cost. at_risk: money that the stop would take from the last price; all of it without a stop."""
+    part, in money and as a fraction of what it cost. at_risk: money that the stop would take from the last price; all of it
+    without a stop, or beyond it."""
 
     side: Side
     shares: float

@@ -138,7 +138,7 @@ def words_of(symbol: str, side: str, event: LevelEvent) -> str:
     name = "stop" if level.kind == "stop" else "target" if level.number < 2 else f"target {level.number}"
     under = long == (level.kind == "stop")
     where = "under" if under else "over"
-    when = "" if event.moment.closed else f" by {str(event.moment)[11:16]}"
+    when = "" if event.moment.closed else f", {str(event.moment)[11:16]}"
     if event.event == "gapped":
         return f"{symbol} opened at {event.price:.2f}, {where} its {name} of {event.printed:.2f}{when}"
     if event.event == "met":
@@ -154,10 +154,10 @@ def words_of(symbol: str, side: str, event: LevelEvent) -> str:
 def _notice(item: BenchItem, held: Holding, market: Any, event: LevelEvent) -> int:
     """Writes down what happened at a level, and its message; 0 where it was written already."""
     text = words_of(item.symbol, held.side, event)
-    if event.event == "near":
-        item.notices.filter(kind=event.level.kind, number=event.level.number, event="near", settled__isnull=True).update(
-            settled=timezone.now()
-        )
+    # What was said of an approach is overtaken.
+    item.notices.filter(kind=event.level.kind, number=event.level.number, event="near", settled__isnull=True).update(
+        settled=timezone.now()
+    )
     lines = [f"{text}.", _what_to_do(item, event, held)]
     return raise_notice(
         item, market, event.moment, event.level.kind, event.event, text, lines, event.level.number, event.level.price, event.printed

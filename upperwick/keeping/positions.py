@@ -165,7 +165,7 @@ def rail_of(market: Market, item: BenchItem, at: Moment, fills: Sequence[Fill]) 
     value = held.shares * held.close
     return {
         "open": held.unrealised, "gain": held.unrealised / (held.shares * held.entry) if held.shares and held.entry else None,
-        "at_risk": value if stop is None else held.shares * max(0.0, (held.close - stop) * up),
+        "at_risk": value if stop is None or (held.close - stop) * up <= 0 else held.shares * (held.close - stop) * up,
         "side": held.side, "shares": held.shares, "stop": None if stop is None else round(stop, 4), "entry": held.entry or fills[0].price,
         "close": held.close, "targets": aims if held.shares > 0 else [], "r": held.r if held.shares > 0 else held.result_r,
         "result": held.realised + held.unrealised,

@@ -62,6 +62,7 @@ class GroupRead:
     pattern: str
     frame: str = ""
     vendor: str = ""
+    span: str = ""
 
 
 @dataclass(slots=True)
@@ -150,8 +151,7 @@ def read_all(
         groups = [(table, group) for table, members in by_table.items() for group in grouped(members)]
         for i, (table, group) in enumerate(groups):
             tell(f"Checking {display_name(group[0].file)}", 0.5 + 0.5 * i / len(groups))
-            for readable in reading.readable(group, table):
-                reading.read(readable, table)
+            reading.read(group, table)
     result.bad += [str(row) for row in result.prices.bad]
     return result
 
@@ -170,6 +170,7 @@ class _Reading:
     ) -> None:  # fmt: skip
         self.result, self.answers, self.by_group, self.remembered = result, answers, by_group, remembered
         self.known, self.one_by_one, self.check, self.lenient = known, one_by_one, check, lenient
+        self.last: Source | None = None
         times = Counter(part.file.name for part in parts)
         # Two of one name, as in a zip of a folder a year, are told apart by their folders.
         self.names = {
@@ -183,7 +184,9 @@ class _Reading:
     def open(self, part: Part) -> Source | None:
         """Opens a file; None where it is refused by itself."""
         try:
-            return open_source(part.file)
+            source = open_source(part.file, self.last)
+            self.last = source
+            return source
         except PriceFileError as error:
             if not self.one_by_one:
                 raise
@@ -198,33 +201,24 @@ class _Reading:
     def refuse(self, file: Path, sentences: list[str]) -> None:
         self.result.refused.setdefault(self.origins[file], []).extend(sentences)
 
-    def readable(self, group: list[Source], table: str) -> list[list[Source]]:
-        """The group, or each file of it by itself where together they cannot be read and may be refused one by one."""
-        if not self.one_by_one or len(group) == 1:
-            return [group]
-        try:
-            read = infer(group, replace(self.answers, table=self.answers.table or table), self.known)
-            if read.table is not BARS and not read.questions:
-                bad: list[str] = []
-                rows_of(read, bad)
-                return [[source] for source in group] if bad else [group]
-        except Exception:  # whichever of them it is
-            return [[source] for source in group]
-        return [group]
-
     def read(self, group: list[Source], table: str) -> None:
+        """Reads files of one layout; each by itself where together they cannot be read and may be refused one by one."""
         first = group[0].file
         try:
             self._read(group, table)
-        except PriceFileError as error:
-            if not self.one_by_one:
-                raise
-            self.refuse(first, [_bare(error, first)])
         except Exception as error:
-            if not self.one_by_one:
+            if self.one_by_one and len(group) > 1:
+                for source in group:
+                    self.read([source], table)
+            elif isinstance(error, PriceFileError):
+                if not self.one_by_one:
+                    raise
+                self.refuse(first, [_bare(error, first)])
+            elif self.one_by_one:
+                _log.exception("A file could not be read.")
+                self.refuse(first, [f"It cannot be read: {error or type(error).__name__}."])
+            else:
                 raise PriceFileError(f"{display_name(first)} cannot be read: {error or type(error).__name__}.") from error
-            _log.exception("A file could not be read.")
-            self.refuse(first, [f"It cannot be read: {error or type(error).__name__}."])
 
     def _read(self, group: list[Source], table: str) -> None:
         name = self.names[group[0].file]
@@ -251,7 +245,7 @@ class _Reading:
         one = GroupRead(
             name, files, origins, read.table.name,
             read.rows.num_rows, read.headings, read.dates, read.decimal, list(read.questions), read.first, read.notes, given, heading, pattern,
-            vendor=vendor,
+            vendor=vendor, span=read.span,
         )  # fmt: skip
         if not read.questions:
             self._take(read, one, self.check if vendor and not given.checked else None)
@@ -263,6 +257,8 @@ class _Reading:
             bad: list[str] = []
             rows = rows_of(read, bad)
             if bad and self.one_by_one:
+                if len(read.sources) > 1:
+                    raise PriceFileError(bad[0])  # then each is read by itself
                 return self.refuse(read.file, [*bad, _refused_for(len(bad))])
             self.result.bad += bad
             self.result.rows.setdefault(read.table.name, []).extend(rows)

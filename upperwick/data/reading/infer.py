@@ -102,8 +102,8 @@ class Inference:
     """Files of one layout, inferred.
 
     rows: the columns that are taken under our names, dates as 2024-06-28 and numbers with a decimal point. headings: (heading, our name or ""
-    where it is not taken). first: the first rows as they stand in the file. notes: what a person should read. remembered: whether answers kept
-    from before were used.
+    where it is not taken). first: the first rows as they stand in the file. notes: what a person should read. span: from which day to which bars
+    run, in a sentence.
     """
 
     sources: list[Source]
@@ -116,8 +116,8 @@ class Inference:
     first: list[list[str]]
     notes: list[str] = field(default_factory=list)
     adjusted: str = ""
-    suffix: str = ""
     names: str = ""
+    span: str = ""
 
     @property
     def file(self) -> Path:
@@ -187,11 +187,24 @@ def infer(sources: list[Source], answers: Answers | None = None, known: Known | 
     inference = Inference(
         sources, table, rows, list(zip(headings, names, strict=True)), dates, decimal, questions, shown, notes, answers.adjusted
     )
+    if table is BARS and whole.num_rows and not any(q.key == "dates" for q in questions):
+        inference.span = _days_of(rows)
     if table is BARS and "symbol" not in taken:
         _symbols_from_names(inference, answers, known)
     if "symbol" in inference.rows.column_names and whole.num_rows:
         _settle_symbols(inference, answers, known)
     return inference
+
+
+def _days_of(rows: pa.Table) -> str:
+    """From which day to which a file's bars run, as a sentence."""
+    if not is_text(rows["date"]):
+        return ""
+    days = sorted(t[:10] for t in pc.unique(rows["date"]).to_pylist() if re.match(r"\d{4}-\d\d-\d\d", t or ""))
+    try:
+        return f"Its days run from {_long(days[0])} to {_long(days[-1])}." if days else ""
+    except ValueError:  # no day of the calendar: said as a bad row
+        return ""
 
 
 def _by_heading(file: Path, columns: dict[str, str], headings: list[str]) -> dict[str, str]:

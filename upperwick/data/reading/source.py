@@ -20,6 +20,7 @@ from upperwick.data.reading.formats import is_day, is_number
 
 SAMPLE_BYTES, SAMPLE_LINES = 65_536, 60  # of a text: what its layout is inferred from
 MAX_COLUMNS = 5_000
+MAX_HEADING = 65_536  # bytes of a heading that is compared with another file's
 DELIMITERS = "\t;|,"
 _SIGNATURES = {b"PK\x03\x04": "a zip or a spreadsheet", b"\x1f\x8b": "a gzip", b"%PDF": "a PDF", b"\xff\xfe\x00\x00": "UTF-32"}
 _NOTE = re.compile(
@@ -74,12 +75,13 @@ class Source:
         return self._lines[row] if row < len(self._lines) else row + self.layout.skip + 1
 
 
-def open_source(file: Path) -> Source:
-    """Opens a file. Raises PriceFileError."""
+def open_source(file: Path, like: Source | None = None) -> Source:
+    """Opens a file. like: a file that was opened before: where both begin with the same line, they are laid out alike. Raises PriceFileError."""
     try:
         if file.suffix.lower() in COLUMNAR:
             return Source(file, _columnar(file))
-        return _read_text(file, _layout_of(file))
+        layout = _same_layout(file, like) if like is not None else None
+        return _read_text(file, layout or _layout_of(file))
     except (pa.ArrowException, OSError, UnicodeError, csv.Error) as error:
         reason = (str(error).splitlines() or [type(error).__name__])[0]
         raise PriceFileError(f"{file} cannot be read: {reason}") from None
@@ -116,6 +118,16 @@ def _encoding_of(file: Path, head: bytes) -> str:
         return decoder
     except UnicodeDecodeError:
         return "cp1252"
+
+
+def _same_layout(file: Path, like: Source) -> Layout | None:
+    """The layout of another file, where both are texts whose heading is their first line, and the same."""
+    layout = like.layout
+    if layout is None or not layout.headed or layout.skip != 1 or layout.encoding != "utf-8":
+        return None
+    with file.open("rb") as mine, like.file.open("rb") as theirs:
+        lines = mine.readline(MAX_HEADING), theirs.readline(MAX_HEADING)
+    return layout if lines[0] == lines[1] and lines[0].endswith(b"\n") and b"\r" not in lines[0].rstrip(b"\r\n") else None
 
 
 def _layout_of(file: Path) -> Layout:

@@ -37,7 +37,7 @@
     {#if left.length}<span class="text-ink2">Not taken: {left.join(', ')}.</span>{/if}
     {#if file.vendor}<span class="text-ink2">Read as “{file.vendor}” was before.</span>{/if}
   </p>
-  {#if file.table === 'bars'}
+  {#if file.table === 'bars' && file.rows > 0}
     <p class="mt-1 text-[13px]">
       Prices are
       <select

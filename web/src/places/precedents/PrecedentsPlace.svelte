@@ -66,14 +66,23 @@
   class="h-full overflow-auto min-[1000px]:overflow-hidden"
   data-state={counting ? 'counting' : 'counted'}
 >
-  {#if failed && !found}
+  {#if market.now && !market.now.sessions.length}
+    <div class="max-w-[62ch] px-6 py-8">
+      <h1 class="font-title text-[23px]">How sessions went that began like this one</h1>
+      <p class="mt-2 text-ink2">
+        It needs daily bars of an index, or of any instrument. Overnight bars add what is known of the night,
+        bars of five minutes the morning, announcements the calendar.
+      </p>
+      <button class="act mt-3" onclick={() => go('/data')}>Import prices</button>
+    </div>
+  {:else if failed && !found}
     <p role="alert" class="px-6 py-8 text-loss">
       {sentence(failed)}
       <button class="link" onclick={() => answer.refetch()}>Try again</button>
       {#if rule !== null}<button class="link" onclick={() => go(`/rules/${rule}`)}>Open the rule</button>{/if}
     </p>
   {:else if !found}
-    <p class="px-6 py-8 text-ink2">Looking at what is true this morning …</p>
+    <p class="px-6 py-8 text-ink2">Loading …</p>
   {:else}
     <div class="grid h-full grid-cols-1 min-[1000px]:grid-cols-[420px_minmax(0,1fr)]">
       <div class="flex min-h-0 flex-col border-hair min-[1000px]:border-r">

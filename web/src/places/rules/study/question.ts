@@ -12,5 +12,11 @@ export function question(
 ): Schemas['StudyIn'] {
   // The schema calls what has a default required, which it is in answers only.
   const cost = choice.cost ?? preferences.now.account?.cost
-  return { ...choice, ...(cost === undefined ? {} : { cost }), text, rule_id: rule, as_of: asOf } as Schemas['StudyIn']
+  return {
+    ...choice,
+    ...(cost === undefined ? {} : { cost }),
+    text,
+    rule_id: rule,
+    as_of: asOf,
+  } as Schemas['StudyIn']
 }
