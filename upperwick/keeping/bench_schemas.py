@@ -210,6 +210,7 @@ class TogetherOut(Schema):
     sector: str
     in_sector: float | None
     correlation: float | None
+    foreign: list[str]
 
 
 class ChoiceOut(Schema):

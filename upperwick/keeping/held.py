@@ -86,6 +86,12 @@ def held_said(market: Market, item: BenchItem, at: Moment) -> Holding | None:
         raise Refused(str(error), 422) from None
 
 
+def open_risk(held: Holding, stop: float | None) -> float:
+    """What the stop of a position would take from its last price; all of it without a stop, or beyond it: nothing protects it."""
+    room = math.nan if stop is None else (held.close - stop) * (1 if held.side == "long" else -1)
+    return held.shares * (room if room > 0 else held.close)
+
+
 def stop_now(item: BenchItem, scale: float) -> float | None:
     """Where the stop of what is held rests on the next bar, in prices of that scale."""
     paper = paper_of(item)

@@ -12,7 +12,7 @@ from django.db import transaction
 from upperwick.accounts.preferences import account_choice
 from upperwick.bench.items import items_of
 from upperwick.bench.models import BenchEvent, BenchItem
-from upperwick.keeping.held import OVER, held_now
+from upperwick.keeping.held import OVER, held_now, open_risk, stop_now
 from upperwick.keeping.notices import level_key, settle
 from upperwick.market.models import Instrument, Split
 from upperwick.market.services import as_of_day, open_market, request_limits
@@ -256,35 +256,40 @@ def _together(
     owner: Any, market: Market, item: BenchItem, day: int, account: Account, size: Sized, shown: dict[str, Any]
 ) -> tuple[dict[str, Any], Facts]:
     """What all plans come to if all fill, the one that is looked at in it; and what of that speaks for or against this one."""
-    rows = [(item.symbol, size.money, max(0.0, size.lost))]
-    others = [
-        (other.symbol, plan, other)
-        for other in items_of(owner).filter(stage__in=OPEN, plan__isnull=False).exclude(id=item.id)
-        if other.symbol in market.bars.number and (plan := _kept(other, scale_at(market, other.symbol, day), day)) is not None
-    ]
-    numbers = np.array([market.bars.number[symbol] for symbol, _, _ in others], np.int64)
+    choice = account_choice(owner)
+    own = _open_part(market, item, day)
+    if own is None:
+        rows = [(item.symbol, size.money, max(0.0, size.lost))]
+    else:
+        rows = [(item.symbol, size.money, open_risk(own, shown["stop"] if item.plan is not None else None))]
+    others = [o for o in items_of(owner).filter(stage__in=OPEN).exclude(id=item.id) if o.symbol in market.bars.number]
+    currencies = currencies_of([o.symbol for o in others])
+    foreign = sorted({symbol for symbol, currency in currencies.items() if currency != choice.currency})
+    others = [o for o in others if o.symbol not in foreign]
+    numbers = np.array([market.bars.number[o.symbol] for o in others], np.int64)
     usual = values_at(open_market().on("day"), {"v": check_expression("avg_turnover(20)")}, numbers, day, request_limits())["v"]
-    for (symbol, plan, other), known in zip(others, usual.tolist(), strict=True):
-        money = None if np.isnan(known) else known
-        held = _open_part(market, other, day)
+    for other, known in zip(others, usual.tolist(), strict=True):
+        scale = scale_at(market, other.symbol, day)
+        plan, held = _kept(other, scale, day), _open_part(market, other, day)
         if held is not None:
-            of = _of_held(account, held, plan, money)
-            rows.append((symbol, of.money, max(0.0, of.lost)))
+            rows.append((other.symbol, held.shares * held.close, open_risk(held, stop_now(other, scale))))
+        if held is not None or plan is None:
             continue
+        money = None if np.isnan(known) else known
         try:
             of = sized(account, plan["side"], plan["entry"], plan["stop"], _prices(plan["targets"]), money)
         except ValueError:
             continue
         if plan["shares"] is not None:
             of = resized(of, account, plan["side"], plan["entry"], plan["stop"], plan["shares"], money)
-        rows.append((symbol, of.money, of.lost))
+        rows.append((other.symbol, of.money, of.lost))
     symbols = [s for s, _, _ in rows]
     sectors = market.texts.get("sector", ())
     by_sector: dict[str, float] = {}
     for symbol, money, _ in rows:
         name = sectors[market.bars.number[symbol]] if sectors else ""
         by_sector[name] = by_sector.get(name, 0.0) + money / account.money
-    own = sectors[market.bars.number[item.symbol]] if sectors else ""
+    own_sector = sectors[market.bars.number[item.symbol]] if sectors else ""
     told_of = {name: share for name, share in by_sector.items() if name}
     largest = max(told_of, key=lambda name: told_of[name], default="")
     moves = correlations(open_market(), symbols, day) if len(symbols) > 1 else np.full((1, 1), np.nan)
@@ -298,8 +303,9 @@ def _together(
     told = {
         "positions": len(rows), "risk": risk, "invested": sum(money for _, money, _ in rows) / account.money, "sector": largest,
         "in_sector": told_of.get(largest), "correlation": float(pairs.mean()) if len(pairs) else None,
+        "foreign": foreign,
     }  # fmt: skip
-    return told, Facts(sector=own, in_sector=by_sector.get(own, 0.0), open_risk=risk, with_held=with_held)
+    return told, Facts(sector=own_sector, in_sector=by_sector.get(own_sector, 0.0), open_risk=risk, with_held=with_held)
 
 
 @transaction.atomic

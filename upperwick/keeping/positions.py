@@ -15,6 +15,7 @@ from upperwick.keeping.held import (
     fills_of,
     held_now,
     held_said,
+    open_risk,
     order_of,
     paper_of,
     shares_words,
@@ -161,11 +162,9 @@ def rail_of(market: Market, item: BenchItem, at: Moment, fills: Sequence[Fill]) 
     scale = last_price(market, item.symbol, at)[1]
     aims = [] if item.plan is None else [round(price / scale, 4) for price, _ in item.plan["targets"]]
     stop = stop_now(item, scale) if held.shares > 0 else None
-    up = 1 if held.side == "long" else -1
-    value = held.shares * held.close
     return {
         "open": held.unrealised, "gain": held.unrealised / (held.shares * held.entry) if held.shares and held.entry else None,
-        "at_risk": value if stop is None or (held.close - stop) * up <= 0 else held.shares * (held.close - stop) * up,
+        "at_risk": open_risk(held, stop),
         "side": held.side, "shares": held.shares, "stop": None if stop is None else round(stop, 4), "entry": held.entry or fills[0].price,
         "close": held.close, "targets": aims if held.shares > 0 else [], "r": held.r if held.shares > 0 else held.result_r,
         "result": held.realised + held.unrealised,

@@ -7612,6 +7612,8 @@ export interface components {
             in_sector: number | null;
             /** Correlation */
             correlation: number | null;
+            /** Foreign */
+            foreign: string[];
         };
         /**
          * PlanTried

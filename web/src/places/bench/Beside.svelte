@@ -32,23 +32,21 @@
       noting = false
     }
   })
-  const rows = $derived(
-    now
-      ? ([
-          ['from the year’s high', percent(now.off_high)],
-          ['above the year’s low', percent(now.above_low)],
-          ['rank of three months’ change', now.strength === null ? '–' : fixed(now.strength, 0)],
-          ['average daily range', percent(now.adr, 1, false)],
-          ['average true range', price(now.atr)],
-          ['volume, times usual', fixed(now.rel_volume, 1)],
-          ['bars in a squeeze', now.squeeze === null ? '–' : `${now.squeeze}`],
-          [
-            'next report',
-            now.report === null ? 'not announced' : now.report === 0 ? 'today' : `in ${now.report} days`,
-          ],
-        ] as const)
-      : [],
-  )
+  const rows = $derived([
+    ['from the year’s high', percent(now?.off_high)],
+    ['above the year’s low', percent(now?.above_low)],
+    ['rank of three months’ change', fixed(now?.strength, 0)],
+    ['average daily range', percent(now?.adr, 1, false)],
+    ['average true range', price(now?.atr)],
+    ['volume, times usual', fixed(now?.rel_volume, 1)],
+    ['bars in a squeeze', typeof now?.squeeze === 'number' ? `${now.squeeze}` : '–'],
+    ['next report', reportIn(now)],
+  ] as const)
+  function reportIn(state: typeof now): string {
+    if (!state) return '–'
+    if (state.report === null) return 'not announced'
+    return state.report === 0 ? 'today' : `in ${state.report} days`
+  }
 
   async function keep(event: SubmitEvent): Promise<void> {
     event.preventDefault()
@@ -67,10 +65,15 @@
   {#if position}<Fills {item} {position} bind:entering />{/if}
   {#if state_.error}
     <p role="alert" class="text-loss">{sentence(state_.error)}</p>
-  {:else if !now}
-    <p class="text-ink2">Looking at {item.symbol} …</p>
   {:else}
-    <p class="font-title text-[17px] leading-snug {position?.fills.length ? 'mt-4' : ''}">{now.trend}</p>
+    <!-- As high while it is loaded as it will be: what stands under it is not to move away from under a pointer. -->
+    <p
+      class="min-h-[71px] font-title text-[17px] leading-snug {position?.fills.length ? 'mt-4' : ''} {now
+        ? ''
+        : 'text-ink2'}"
+    >
+      {now ? now.trend : `Loading ${item.symbol} …`}
+    </p>
     <table class="mt-2 w-full">
       <tbody>
         {#each rows as [label, value] (label)}
@@ -82,7 +85,7 @@
         {/each}
       </tbody>
     </table>
-    {#if now.rules.length}
+    {#if now?.rules.length}
       <h2 class="mt-4 font-title text-[16px]">Watched rules</h2>
       <ul>
         {#each now.rules as one (one.rule)}

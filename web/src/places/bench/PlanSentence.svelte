@@ -156,7 +156,8 @@
         )} in the market{#if plan.together.sector}, {percent(plan.together.in_sector, 0, false)} in {plan
             .together.sector}{/if}{#if plan.together.correlation !== null}, mean correlation {fixed(
             plan.together.correlation,
-          )}{/if}.
+          )}{/if}{#if plan.together.foreign.length}; without {plan.together.foreign.join(', ')}, in another
+          currency{/if}.
       </p>
     {/if}
   </div>

@@ -21,8 +21,8 @@
 <span class="block truncate text-[12px] text-ink2"
   >{#if one.notices}<b class="text-loss"
       >! {one.notices === 1 ? 'needs attention' : `${one.notices} need attention`}</b
-    >{' · '}{/if}{#if held && held.stop === null}<b class="text-loss">no stop</b
-    >{' · '}{/if}{#if one.planned && !one.rail && one.stage === 'planned'}{one.planned.away >= 0
+    >&nbsp;·&nbsp;{/if}{#if held && held.stop === null}<b class="text-loss">no stop</b
+    >&nbsp;·&nbsp;{/if}{#if one.planned && !one.rail && one.stage === 'planned'}{one.planned.away >= 0
       ? `${percent(one.planned.away, 1, false)} to its entry`
       : 'past its entry'}{one.paper === 'waiting' ? ', with the clock · ' : ' · '}{/if}{one.rule_name
     ? `${one.rule_name}, `
