@@ -25,6 +25,7 @@ from wickcore.bars.moment import iso, to_date
 PLAIN_DATES = ("", "year first", "digits")  # read one way only
 BREAK = 1.9  # a price that many times another is not the next price of the same share, but for a split
 NEAR_DAYS = 15  # between two prices that are compared
+ENOUGH_SESSIONS = 20  # that tell on which weekdays the market rests
 MAX_VENDORS = 500
 Tell = Callable[[str, float], None]
 
@@ -57,7 +58,10 @@ def _sessions() -> tuple[frozenset[int], str]:
     market = evaluator().market
     if not len(market.bars):
         return frozenset(), ""
-    weekdays = frozenset(to_date(int(day)).weekday() for day in market.bars.sessions[-60:])
+    recent = market.bars.sessions[-60:]
+    weekdays = frozenset(to_date(int(day)).weekday() for day in recent)
+    if len(recent) < ENOUGH_SESSIONS:  # too few sessions to tell which weekdays the market rests
+        weekdays |= frozenset(range(5))
     return weekdays, iso(int(market.bars.calendar.following([market.bars.last_day])[0]))
 
 
