@@ -216,6 +216,23 @@ def test_a_rule_that_becomes_true_is_told_with_its_names(api: Api, stand: Stand)
     assert all(symbol in message.text for symbol in expected)
 
 
+def test_a_rule_for_a_stage_of_the_bench_is_told_for_who_stands_there(api: Api, stand: Stand) -> None:
+    days = {back: [h.symbol for h in hits_of(stand(back)) if h.fresh] for back in range(12)}
+    last, fresh = next((back, names) for back, names in days.items() if len(names) > 1)
+    mine = fresh[-1]
+    first = max(back for back in range(last, 12) if all(mine not in days[b] for b in range(last + 1, back + 1)))
+    stand(first)
+    api.post("/bench", {"symbol": mine})
+    rule = api.post("/rules", {"text": RULE, "name": "Over it"}).json()["id"]
+    made = api.post("/alerts", {"kind": "rule", "rule": rule, "scope": "planned or shortlisted"}).json()
+    assert made["words"].endswith("becomes true for one of bench: planned or shortlisted")
+    for back in range(first - 1, last - 1, -1):
+        stand(back)
+        look.look()
+    (message,) = messages()
+    assert message.symbols == [mine]
+
+
 def test_reports_are_told_once_each_and_the_alert_stays_armed(api: Api, stand: Stand) -> None:
     stand(40)
     api.post("/alerts", {"kind": "report", "days": 2, "scope": "Harbour 500"})

@@ -9,6 +9,7 @@ from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 
+from upperwick.bench.models import STAGES
 from upperwick.bench.services import universe_key
 from upperwick.keeping import alerts
 from upperwick.keeping.models import Alert, Message, Schedule, Watched
@@ -100,12 +101,13 @@ def said_alert(found: Alert) -> str:
         return f"{found.symbol} {words[way]} {about['shown']:g}"
     if found.kind == "line":
         return f"{found.symbol} {words[way]} your drawn line"
+    on_bench = bool(scope) and all(part in STAGES for part in scope.split(" or "))
+    whom = found.symbol or (f"one of {'bench: ' if on_bench else ''}{scope}" if scope else "any instrument")
     if found.kind == "rule":
-        whom = found.symbol or (f"one of {scope}" if scope else "any instrument")
         return f"“{about['name']}” becomes true for {whom}"
     if found.kind == "report":
         days = about["days"]
-        return f"{found.symbol or scope or 'any instrument'} reports within {days} day{'' if days == 1 else 's'}"
+        return f"{whom} reports within {days} day{'' if days == 1 else 's'}"
     level = f"{about['level']:.0%}" if abs(about["level"]) <= 1 else f"{about['level']:g}"
     return f"{about['name']}{f' of {scope}' if scope else ''} {'rises over' if way == 'below' else 'falls under'} {level}"
 

@@ -1,10 +1,10 @@
 <script lang="ts">
   /** All alerts: what each waits for, whether it is armed, and what it said. */
   import { sentence } from '$lib/api'
-  import { removeAlert } from '$lib/alerting'
+  import { removeAlert, setAlert } from '$lib/alerting'
   import { attempt, once } from '$lib/attempt'
   import { day, moment } from '$lib/format'
-  import { keeping as kept, scopeName } from '$lib/keeping'
+  import { keeping as kept, scopeName, STAGES } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
   import NumberField from '$lib/NumberField.svelte'
   import { ask, query } from '$lib/queries'
@@ -12,49 +12,62 @@
 
   const answer = query(() => ask.alerts())
   const all = $derived(answer.data ?? null)
+  const rules = query(() => ask.rules())
+  let kind = $state<'report' | 'rule'>('report')
   let days = $state(2)
-  let scope = $state('')
+  let rule = $state(0)
+  let scope = $state<string>('holding')
   const scopes = $derived([
     'holding',
     'planned or holding',
-    'planned',
-    'shortlisted',
+    ...STAGES.filter((name) => name !== 'holding' && name !== 'closed'),
     ...market.lists.map((list) => list.name),
     ...(market.now?.universes ?? []),
   ])
 
   const add = once(() =>
-    attempt(['keeping'], () => kept.setAlert({ kind: 'report', days, scope: scope || (scopes[0] ?? '') })),
+    setAlert(
+      kind === 'report' ? { kind, days, scope } : { kind, rule: rule || (rules.data?.[0]?.id ?? 0), scope },
+    ),
   )
 </script>
 
 <div class="overflow-auto px-5 pt-3 pb-10">
   <form class="flex flex-wrap items-baseline gap-2 text-[13px] text-ink2" onsubmit={add}>
-    Alert me
-    <NumberField
-      class="field num w-14 py-0"
-      min={0}
-      max={60}
-      live
-      label="Days before a report"
-      value={days}
-      onvalue={(value) => (days = Math.round(value ?? 2))}
-    />
-    days before one of
-    <select
-      class="field py-0"
-      aria-label="Whose reports"
-      value={scope || (scopes[0] ?? '')}
-      onchange={(event) => (scope = event.currentTarget.value)}
-    >
+    Alert me when one of
+    <select class="field max-w-[220px] py-0" aria-label="Which instruments" bind:value={scope}>
       {#each scopes as name (name)}<option value={name}
           >{name === 'planned or holding' ? 'bench: planned or holding' : scopeName(name)}</option
         >{/each}
     </select>
-    reports
-    <button class="quiet">Set</button>
+    <select class="field py-0" aria-label="What happens" bind:value={kind}>
+      <option value="report">reports within</option>
+      <option value="rule">becomes a hit of</option>
+    </select>
+    {#if kind === 'report'}
+      <NumberField
+        class="field num w-14 py-0"
+        min={0}
+        max={60}
+        live
+        label="Days before a report"
+        value={days}
+        onvalue={(value) => (days = Math.round(value ?? 2))}
+      />
+      days
+    {:else}
+      <select
+        class="field max-w-[260px] py-0"
+        aria-label="Which rule"
+        value={rule || (rules.data?.[0]?.id ?? 0)}
+        onchange={(event) => (rule = Number(event.currentTarget.value))}
+      >
+        {#each rules.data ?? [] as one (one.id)}<option value={one.id}>{one.name}</option>{/each}
+      </select>
+    {/if}
+    <button class="quiet">Set alert</button>
     <span class="ml-auto text-ink3"
-      >Prices and lines: <i>Tell me</i> on a chart. Rules: under <i>More</i>. Breadths:
+      >Prices and lines: <i>Tell me</i> on a chart. Rules on their own universe: under <i>More</i>. Breadths:
       <i>Watch this level</i>.</span
     >
   </form>
