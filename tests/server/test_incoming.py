@@ -6,8 +6,9 @@ from typing import Any
 
 import pytest
 
-from upperwick.data import incoming
+from upperwick.data import contents, incoming
 from upperwick.data.incoming import bring_in, digest, folder, look, shown
+from upperwick.data.issues import open_issues
 from upperwick.data.models import DataIssue, Import
 from upperwick.data.reading.batch import read_all
 from upperwick.data.reading.infer import Answers
@@ -70,6 +71,20 @@ def test_files_laid_together_come_in_as_one_and_a_bad_one_is_refused_whole(place
     assert shown()["asked"] == ["asked.csv"]
     assert "ends in .docx is not understood" in reports["note.docx.why.txt"]
     assert {one["name"] for one in shown()["refused"]} == {"bad.csv", "note.docx"}
+    next((place / "asked").iterdir()).unlink()  # somebody takes it away by hand
+    (place / "next.csv").write_text(GOOD.replace("2024-01-02", "2024-01-03"))
+    bring_in(place, [place / "next.csv"])
+    assert not open_issues().filter(kind="asked").exists()
+
+
+def test_the_last_day_is_shown_though_few_instruments_have_it(place: Path) -> None:
+    rows = [f"ZZ{k},{day},10,11,9,10.5,1000" for k in range(50) for day in ("2024-01-02", "2024-01-03")]
+    (place / "history.csv").write_text(HEAD + "\n".join(rows) + "\n")
+    bring_in(place, [place / "history.csv"])
+    (place / "next.csv").write_text(GOOD.replace("2024-01-02", "2024-01-04"))
+    bring_in(place, [place / "next.csv"])
+    (frame,) = contents.contents()["frames"]
+    assert (frame["first"], frame["last"]) == ("2024-01-02", "2024-01-04")
 
 
 def test_the_same_name_again_takes_nobodys_place(place: Path) -> None:

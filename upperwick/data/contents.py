@@ -63,10 +63,10 @@ def _frame(frame: str) -> dict[str, Any]:
 
 
 def _edge(frame: str, span: int, which: Any) -> str | None:
-    """The first or the last moment of a span's blocks; of many instruments a sample tells, the longest first."""
+    """The first or the last moment of a span's blocks; of many instruments a sample tells: the longest, and the last written."""
     found = []
-    rows = BarBlock.objects.filter(frame=frame, year=span).order_by("-rows").values_list("checksum", "content__data")[:40]
-    for checksum, data in rows:
+    blocks = BarBlock.objects.filter(frame=frame, year=span).values_list("checksum", "content__data")
+    for checksum, data in [*blocks.order_by("-rows")[:40], *blocks.order_by("-id")[:40]]:
         if fits(checksum, data):
             table = unpack(data)
             at = 0 if which is min else -1

@@ -131,6 +131,7 @@ def bring_in(place: Path, files: list[Path]) -> Import | None:
         raise
     for path in taken.values():
         _away(path, place / "done")
+    issues.settle_gone("asked", [path.name[:300] for path in asked_files()])
     return made
 
 

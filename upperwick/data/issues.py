@@ -16,8 +16,7 @@ MAX_SHOWN = 20
 
 def raise_issue(kind: str, key: str, text: str, about: str = "", moment: str = "", reopen: bool = False) -> bool:
     """Writes an issue down. Returns whether it is new. One that was put away is not raised again, unless it is to be reopened:
-    shown again, and not
-    told again."""
+    shown again, and not told again."""
     defaults = {"kind": kind, "text": text[:600], "about": about[:300], "moment": moment}
     issue, new = DataIssue.objects.get_or_create(key=key[:200], defaults=defaults)
     if reopen and not new:
@@ -28,6 +27,11 @@ def raise_issue(kind: str, key: str, text: str, about: str = "", moment: str = "
 def settle(key: str) -> None:
     """An issue was mended."""
     DataIssue.objects.filter(key=key[:200], settled__isnull=True).update(settled=timezone.now())
+
+
+def settle_gone(kind: str, there: list[str]) -> None:
+    """Issues of a kind about files that somebody took away are no more. `there`: the names of those that still lie there."""
+    open_issues().filter(kind=kind).exclude(about__in=there).update(settled=timezone.now())
 
 
 def open_issues() -> QuerySet[DataIssue]:
