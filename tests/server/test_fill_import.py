@@ -69,6 +69,24 @@ def test_none_is_taken_twice_whatever_file_it_comes_in(api: Api) -> None:
     assert BenchItem.objects.get(symbol="ZZA").stage == "closed"
 
 
+def test_what_was_entered_by_hand_is_not_taken_again(api: Api) -> None:
+    item = api.post("/bench", {"symbol": "ZZA"}).json()["id"]
+    fill = {"action": "buy", "shares": 100, "price": 45.9, "cost": 0, "day": day(10)}
+    assert api.post(f"/bench/{item}/fills", fill).status_code == 200
+    twice = rows((10, "ZZA", "Köp", "100", "45,903", "a1"), (10, "ZZA", "Köp", "100", "45,90", "a2"))
+    look = send(api, twice).json()
+    assert [(r["state"], r["why"]) for r in look["rows"]] == [("known", "entered by hand before"), ("new", "")]
+    send(api, twice, take=True)
+    assert Fill.objects.count() == 2
+    assert send(api, twice).json()["new"] == 0
+
+
+def test_a_price_outside_the_day_is_pointed_out(api: Api) -> None:
+    (row,) = send(api, rows((10, "ZZA", "Kauf", "100", "4590", "a1"))).json()["rows"]
+    assert row["state"] == "new"
+    assert row["why"].startswith("4590.00 lies outside that day")
+
+
 def test_two_fills_that_say_the_same_in_one_file_are_two(api: Api) -> None:
     text = "date,symbol,action,shares,price\n" + f"{day(10)},ZZA,buy,50,46\n" * 2
     assert send(api, text, take=True).json()["new"] == 2

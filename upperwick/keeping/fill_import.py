@@ -1,7 +1,6 @@
 """Fills from a broker's file: read and remembered like prices, shown before they are taken, taken once, undone together."""
 
 import hashlib
-import re
 import tempfile
 from collections import Counter
 from dataclasses import dataclass
@@ -16,6 +15,7 @@ from upperwick.bench.models import BenchItem, Fill, FillImport
 from upperwick.data import vendors
 from upperwick.data.reading.batch import GroupRead
 from upperwick.data.reading.endings import PRICE_FILES
+from upperwick.data.reading.headings import plain_heading
 from upperwick.data.reading.infer import Answers
 from upperwick.data.reading.source import PriceFileError
 from upperwick.data.reading.tables import FILLS
@@ -26,6 +26,7 @@ from wickcore.bars.moment import iso, read_moment
 
 SHOWN = ("number", "symbol", "day", "action", "shares", "price", "cost", "state", "why")
 MAX_BYTES, MAX_ROWS = 5_000_000, 5_000
+ROUNDED = 0.01  # by so much a price that a person typed may differ from the broker's
 # Common practice: how brokers write what was done, in a few languages; compared in small letters.
 WORDS_OF = {
     "buy": "buy, b, bot, bought, bto, buy to open, kauf, achat, compra, kop",
@@ -38,7 +39,7 @@ ACTIONS = {word: action for action, words in WORDS_OF.items() for word in words.
 
 @dataclass(slots=True)
 class FillRow:
-    """A row of the file. state: `new`, `known` (taken before) or `bad`, with why."""
+    """A row of the file. state: `new`, `known` (taken before, or entered by hand) or `bad`. why: what is wrong or odd about it."""
 
     number: int
     symbol: str
@@ -122,7 +123,7 @@ def _rows(owner: Any, given: list[dict[str, Any]]) -> list[FillRow]:
     for number, row in enumerate(given, 1):
         shares, price, cost = float(row["shares"]), float(row["price"]), abs(float(row.get("cost", 0.0)))
         said = str(row.get("action", "")).strip().lower()
-        action = ACTIONS.get(re.sub(r"[\s_-]+", " ", said)) if said else ("sell" if shares < 0 else "buy")
+        action = ACTIONS.get(plain_heading(said).replace("_", " ")) if said else ("sell" if shares < 0 else "buy")
         identity = f"{row['symbol']}|{row['day']}|{said}|{shares:.10g}|{price:.10g}|{cost:.10g}|{row.get('reference', '')}"
         times[identity] += 1
         key = hashlib.blake2b(f"{identity}|{times[identity]}".encode(), digest_size=16).hexdigest()
@@ -135,11 +136,24 @@ def _rows(owner: Any, given: list[dict[str, Any]]) -> list[FillRow]:
     known = set(
         Fill.objects.filter(item__owner=owner, deleted__isnull=True, key__in=[r.key for r in rows]).values_list("key", flat=True)
     )
+    by_hand = list(Fill.objects.filter(item__owner=owner, deleted__isnull=True, paper=False, imported=None).select_related("item"))
     for one in rows:
         if one.key in known:
             one.state = "known"
+        elif one.state == "new" and (same := next((f for f in by_hand if _is_same(one, f)), None)) is not None:
+            by_hand.remove(same)  # each stands for one row
+            one.state, one.why = "known", "entered by hand before"
     order = {"buy": 0, "short": 0, "sell": 1, "cover": 1}
     return sorted(rows, key=lambda r: (r.day, r.symbol, order.get(r.action, 2), r.number))
+
+
+def _is_same(row: FillRow, fill: Fill) -> bool:
+    """Whether a row of the file is what was entered by hand: the same shares on the same day, and the price but for its rounding."""
+    adds = ("buy", "cover")
+    return (
+        fill.item.symbol == row.symbol and fill.moment[:10] == row.day and (fill.action in adds) == (row.action in adds)
+        and abs(fill.shares - row.shares) < 1e-6 and abs(fill.price - row.price) <= ROUNDED
+    )  # fmt: skip
 
 
 def _take(owner: Any, one: FillImport, rows: list[FillRow], shorts: bool) -> None:
@@ -165,7 +179,7 @@ def _take(owner: Any, one: FillImport, rows: list[FillRow], shorts: bool) -> Non
                     action = row.action = "short"
                 elif action == "buy" and _is_short(item):
                     action = row.action = "cover"
-                fill, _ = enter(
+                fill, row.why = enter(
                     item, {"action": action, "shares": row.shares, "price": row.price, "cost": row.cost, "day": row.day}
                 )
                 fill.imported, fill.key = one, row.key
