@@ -1,6 +1,7 @@
 """Fills from a broker's file: read as strangers write them, shown first, taken once, undone together."""
 
 import json
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -9,6 +10,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from tests.server.conftest import Api
 from tests.server.test_position_watch import DAYS, QUIET, bring, day
 from upperwick.bench.models import BenchItem, Fill
+from upperwick.data.incoming import bring_in, folder
+from upperwick.data.issues import open_issues
 from upperwick.data.models import Vendor
 from wickcore.bars.moment import to_date
 
@@ -138,3 +141,14 @@ def test_how_it_was_read_is_remembered(api: Api) -> None:
     assert Vendor.objects.get().answers == {"dates": "day first", "table": "fills"}
     later = send(api, text.replace("03/05", "06/05"), "broker-2.csv").json()
     assert (later["questions"], later["vendor"], later["new"]) == ([], "broker", 1)
+
+
+def test_a_remembered_brokers_file_in_the_drop_folder_is_refused_aloud(api: Api, tmp_path: Path, settings: Any) -> None:
+    settings.DATA_DIR = tmp_path
+    send(api, BOUGHT, take=True)
+    file = folder() / "fills-2025.csv"
+    file.write_text(BOUGHT)
+    bring_in(folder(), [file])
+    (issue,) = open_issues()
+    assert issue.kind == "refused"
+    assert "fills-2025.csv has no column open, high, low, close" in issue.text

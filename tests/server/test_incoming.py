@@ -145,3 +145,10 @@ def test_a_file_that_is_called_as_the_feed_s_is_waited_for_and_undone_like_any(p
     assert one.source == "drop folder"
     undo(one.id)
     assert len(load_market().bars) == 0
+
+
+@pytest.mark.parametrize("text", [HEAD, ""])
+def test_a_file_without_a_row_is_refused_aloud(place: Path, text: str) -> None:
+    (place / "evening.csv").write_text(text)
+    bring_in(place, [place / "evening.csv"])
+    assert [issue.kind for issue in open_issues()] == ["refused"]

@@ -97,7 +97,7 @@ def price_break(prices: PriceTables) -> Question | None:
 
 def remembered(heading: str, pattern: str, given: Answers) -> tuple[str, Answers]:
     """What was answered about files like these before, under what is answered now; with the vendor's name, "" where there is none."""
-    vendor = _vendor_of(heading, pattern)
+    vendor = _vendor_of(heading, pattern, given.table == FILLS.name)
     if vendor is None:
         return "", given
     own = {name: value for name, value in asdict(given).items() if value}
@@ -108,8 +108,9 @@ def remembered(heading: str, pattern: str, given: Answers) -> tuple[str, Answers
     return vendor.name, replace(kept, **{**own, "columns": columns})
 
 
-def _vendor_of(heading: str, pattern: str) -> Vendor | None:
-    alike = list(Vendor.objects.filter(heading=heading))
+def _vendor_of(heading: str, pattern: str, fills: bool) -> Vendor | None:
+    """The vendor of files like these. fills: a broker's fills are imported; no other file is ever read as them, nor they as another."""
+    alike = [v for v in Vendor.objects.filter(heading=heading) if (v.answers.get("table") == FILLS.name) == fills]
     exact = [v for v in alike if v.pattern == pattern]
     wild = [v for v in alike if fnmatchcase(pattern.lower(), v.pattern.lower())]
     return (exact or sorted(wild, key=lambda v: -len(v.pattern)) or [None])[0]
@@ -128,11 +129,12 @@ def remember(read: Read) -> list[Vendor]:
     kept = []
     for group in read.groups:
         answers = _worth_keeping(group)
-        vendor = _vendor_of(group.heading_key, group.pattern)
+        vendor = _vendor_of(group.heading_key, group.pattern, group.table == FILLS.name)
         if not answers and vendor is None:
             continue
         if vendor is None:
-            if Vendor.objects.count() >= MAX_VENDORS:
+            taken = Vendor.objects.filter(heading=group.heading_key, pattern=group.pattern).exists()  # for files of the other kind
+            if taken or Vendor.objects.count() >= MAX_VENDORS:
                 continue
             vendor = Vendor(name=_free_name(group.pattern), heading=group.heading_key, pattern=group.pattern)
         vendor.answers = answers or vendor.answers
