@@ -87,6 +87,18 @@ def test_a_broken_stop_is_a_message_and_first_on_the_desk_and_stands_until_the_f
     assert said(api) == []
 
 
+def test_a_stop_that_is_broken_as_the_fill_is_entered_is_told(api: Api) -> None:
+    bring("ZZA", [QUIET] * 29)
+    item = api.post("/bench", {"symbol": "ZZA"}).json()["id"]
+    plan(api, item, 44.65)
+    bring("ZZA", [(45.0, 46.2, 44.5, 44.57)], 29)
+    hold(api)
+    assert look() == 1
+    assert Message.objects.get().subject == "ZZA traded at 44.57, under its stop of 44.65"
+    bring("ZZA", [(44.5, 44.6, 44.0, 44.3)], 30)
+    assert look() == 0  # it was said
+
+
 def test_a_gap_through_it_a_close_far_under_and_one_near(api: Api, held: int) -> None:
     bring("ZZA", [(45.6, 45.9, 45.0, 45.05)], 30)
     look()

@@ -18,7 +18,7 @@ from upperwick.keeping.notices import level_key, raise_notice
 from upperwick.market.models import Instrument
 from wickcore.bars.moment import Moment, iso, read_moment, to_day
 from wickcore.book.holding import INTO, Holding, Unfit, last_price
-from wickcore.book.watch import LevelEvent, WatchedLevel, level_events, missed_sessions
+from wickcore.book.watch import LevelEvent, WatchedLevel, beyond, level_events, missed_sessions
 from wickcore.language.check import check_expression
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.limits import Limits
@@ -85,6 +85,11 @@ def _watch(item_id: int, engine: Evaluator, now: Moment, atr: float, delisted: A
         before = [level] if _identity(level) in was_near else []
         events, near_to = level_events(market, item.symbol, held.side, [level], since, now, near, before)
         still += near_to
+        if level.kind == "stop" and not any(event.event != "near" for event in events):
+            price, factor = last_price(market, item.symbol, now)
+            if beyond(held.side, level, price * factor):  # already as the position was entered
+                events = [LevelEvent(level, "met", now, level.price / factor, price)]
+                still = [one for one in still if one != level]
         for event in events:
             if item.paper is not None and event.event != "near":
                 break  # the clock fills it
