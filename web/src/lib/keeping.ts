@@ -14,9 +14,9 @@ export type FillIn = Schemas['FillIn']
 export type Notice = Schemas['NoticeOut']
 export type Stage = BenchItem['stage']
 export const STAGES = ['shortlisted', 'planned', 'holding', 'closed'] as const
-/** A universe, a list or a stage of the bench as a choice says it. */
+/** A universe, a list or stages of the bench as a choice says it. */
 export const scopeName = (name: string) =>
-  (STAGES as readonly string[]).includes(name) ? `bench: ${name}` : name
+  name.split(' or ').every((part) => (STAGES as readonly string[]).includes(part)) ? `bench: ${name}` : name
 export type Found = Schemas['FoundOut']
 
 const alert = (alert_id: number) => ({ params: { path: { alert_id } } })

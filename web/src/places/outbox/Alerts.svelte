@@ -36,9 +36,7 @@
   <form class="flex flex-wrap items-baseline gap-2 text-[13px] text-ink2" onsubmit={add}>
     Alert me when one of
     <select class="field max-w-[220px] py-0" aria-label="Which instruments" bind:value={scope}>
-      {#each scopes as name (name)}<option value={name}
-          >{name === 'planned or holding' ? 'bench: planned or holding' : scopeName(name)}</option
-        >{/each}
+      {#each scopes as name (name)}<option value={name}>{scopeName(name)}</option>{/each}
     </select>
     <select class="field py-0" aria-label="What happens" bind:value={kind}>
       <option value="report">reports within</option>
