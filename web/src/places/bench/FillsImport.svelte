@@ -143,7 +143,9 @@
               <td class="num pr-5">{whole(row.shares)}</td>
               <td class="num pr-5">{price(row.price)}</td>
               <td class="num pr-5">{price(row.cost)}</td>
-              <td class={row.state === 'bad' ? 'text-loss' : ''}>{row.why || STATE[row.state]}</td>
+              <td class={row.state !== 'known' && row.why ? 'text-loss' : ''}
+                >{row.state === 'new' && row.why ? `new; ${row.why}` : row.why || STATE[row.state]}</td
+              >
             </tr>
           {/each}
         </tbody>
