@@ -32,6 +32,7 @@ def work() -> None:
     from upperwick.data.incoming import keep_watch
     from upperwick.jobs.services import interrupt_all
     from upperwick.keeping.look import keep_telling
+    from upperwick.market.kept_watch import keep_comparing
     from upperwick.market.load import evaluator
 
     held = _lock()
@@ -46,6 +47,7 @@ def work() -> None:
         threading.Thread(target=keep_watch, args=(ending,), daemon=True, name="drop folder"),
         threading.Thread(target=keep_feeding, args=(ending,), daemon=True, name="feed"),
         threading.Thread(target=keep_looking, args=(ending,), daemon=True, name="findings"),
+        threading.Thread(target=keep_comparing, args=(ending,), daemon=True, name="columns"),
         threading.Thread(target=keep_telling, args=(ending,), daemon=True, name="keeping"),
     ]
     for thread in beside:

@@ -9,8 +9,8 @@ import pytest
 from tests.server.conftest import Api
 from upperwick.data import findings
 from upperwick.data.models import Import, Settled
+from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.batch import read_all
-from upperwick.data.reading.infer import Answers
 from upperwick.data.taking import take
 from upperwick.data.undo import undo
 from upperwick.market import load

@@ -15,8 +15,9 @@ from hypothesis import strategies as st
 
 from upperwick.data.models import Before, Import
 from upperwick.data.package import write_package
+from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.batch import read_all
-from upperwick.data.reading.infer import Answers, infer_file
+from upperwick.data.reading.infer import infer_file
 from upperwick.data.reading.source import PriceFileError
 from upperwick.data.rows import stored_rows
 from upperwick.data.taking import KEPT, count, take

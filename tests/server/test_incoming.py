@@ -10,8 +10,8 @@ from upperwick.data import contents, incoming
 from upperwick.data.incoming import bring_in, digest, folder, look, shown
 from upperwick.data.issues import open_issues
 from upperwick.data.models import DataIssue, Import
+from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.batch import read_all
-from upperwick.data.reading.infer import Answers
 from upperwick.data.taking import take
 from upperwick.data.undo import undo
 from upperwick.market.load import data_version, load_market

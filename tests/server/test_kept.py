@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import re
 from importlib import import_module
 from pathlib import Path
 
@@ -29,7 +30,7 @@ from upperwick.market.load import evaluator, load_market
 from upperwick.market import kept_ahead, kept_table, merging
 from upperwick.market.models import CalendarEvent
 from upperwick.market.store import another_version
-from upperwick.data.reading.infer import Answers
+from upperwick.data.reading.answers import Answers
 
 def flat(x):
     if x is None or isinstance(x, (str, int, float)): return x
@@ -123,7 +124,7 @@ def test_after_any_import_they_are_what_the_database_holds(tmp_path: Path) -> No
     found = script(COMPARE, json.dumps(steps), data=tmp_path).ended()
     assert found.returncode == 0, found.stderr[-3000:]
     names, ahead = json.loads(found.stdout)
-    assert all(n.count("day") <= 2 and n.count("5min") <= 2 and n.count("v1") <= 2 for n in names)  # what is older is thrown away
+    assert all(n.count("day") <= 2 and n.count("5min") <= 2 and n.count("v2") <= 2 for n in names)  # what is older is thrown away
     used = {next(iter(steps[int(number)])) for number, there in ahead.items() if there}
     assert {"b.csv", "g.csv", "k.csv"} <= used
     assert not used & {"c.csv", "d.csv", "h.csv", "i.csv", "join", "undo", "clear"}
@@ -138,10 +139,91 @@ def test_what_was_harmed_or_half_made_is_made_anew(tmp_path: Path) -> None:
         (table / harm).write_bytes(b"not it")
         again = script(COMPARE, json.dumps([{"b.csv": bars("AB", DAYS[:1])}]), data=tmp_path).ended()
         assert again.returncode == 0, again.stderr[-3000:]
-    (columns / "day-v1-9-9.part").mkdir()
+    (columns / "day-v2-9-9.part").mkdir()
     again = script(COMPARE, json.dumps([{"c.csv": bars("AB", DAYS[:2], 2)}]), data=tmp_path).ended()
     assert again.returncode == 0, again.stderr[-3000:]
     assert not list(columns.glob("*.part"))
+
+
+DAMAGE = (
+    COMPARE.split("room = ")[0]
+    + """
+from upperwick.data.models import DataIssue
+from upperwick.market import checksums, load
+from upperwick.market.kept_watch import compare_all
+
+columns = Path(settings.DATA_DIR) / "columns"
+def cut(data): return data[: len(data) // 2]
+def zeroed(data): return data[:-40] + bytes(40)
+def flipped(data): return data[:-9] + bytes([data[-9] ^ 1]) + data[-8:]
+def empty(data): return b""
+
+def as_stored(what):
+    market = evaluator().market
+    whole = load_market(market.version)
+    for name in whole.__dataclass_fields__:
+        if not name.startswith("_"): assert flat(getattr(market, name)) == flat(getattr(whole, name)), (what, name)
+    return market
+
+def taken(text):
+    file = Path(settings.DATA_DIR) / "evening.csv"
+    file.write_text(text)
+    take(read_all([file], Answers()), source="test", universe="All")
+
+def anew():
+    load._held = None
+    checksums._intact.clear()
+
+first, *evenings = json.loads(sys.argv[1])
+kept_ahead.AT_LEAST = 0
+taken(first)
+as_stored("at first")
+harmed = 0
+for name in sorted(str(p.relative_to(columns)) for p in columns.glob("*-*/*")):
+    name = name.partition("/")
+    for harm in (zeroed, cut, empty, flipped):
+        (place,) = columns.glob(name[0].partition("-")[0] + "-*") if "day" in name[0] else columns.glob("v2-*")
+        file = place / name[2]
+        data = file.read_bytes()
+        if harm is flipped and file.suffix == ".npz": harm = cut  # between its members it holds nothing
+        file.write_bytes(harm(data))
+        harmed += 1
+        anew()
+        as_stored((name, harm.__name__))
+# While the application runs, with the columns read already.
+market = as_stored("before")
+(place,) = columns.glob("day-*")
+(place / "high.npy").write_bytes(zeroed((place / "high.npy").read_bytes()))
+assert compare_all(lambda: True) and not compare_all(lambda: True)
+assert as_stored("compared") is not market
+# An evening is not copied from what is damaged, nor ahead.
+for evening, harm in zip(evenings, ("close", "days", "factor")):
+    (place,) = columns.glob("day-*")
+    (place / f"{harm}.npy").write_bytes(zeroed((place / f"{harm}.npy").read_bytes()))
+    checksums._intact.clear()
+    taken(evening)
+    as_stored(harm)
+    for old in columns.glob("gone-*"): import shutil; shutil.rmtree(old, ignore_errors=True)
+    places = sorted(columns.glob("day-*"), key=lambda p: p.stat().st_mtime_ns)
+    for old in places[:-1]: shutil.rmtree(old, ignore_errors=True)
+import threading
+for thread in threading.enumerate():
+    if thread is not threading.current_thread(): thread.join(20)
+print(json.dumps([harmed, list(DataIssue.objects.values_list("kind", "text"))]))
+"""
+)
+
+
+def test_damaged_columns_are_never_believed_nor_copied_and_are_made_anew_and_told(tmp_path: Path) -> None:
+    texts = [bars("ABCDEFGH", DAYS), *(bars("ABCDEFGH", [f"2024-04-{day:02d}"]) for day in (1, 2, 3))]
+    done = script(DAMAGE, json.dumps(texts), data=tmp_path).ended()
+    assert done.returncode == 0, done.stderr[-3000:]
+    harmed, issues = json.loads(done.stdout)
+    assert harmed > 40
+    assert {kind for kind, _ in issues} == {"columns"}
+    told = {name for _, text in issues for name in re.findall(r"/(\w+)\.npy", text)}
+    assert told == {"offsets", "days", *FIELDS, "factor"}
+    assert all("have been made anew from the database" in text and str(tmp_path) not in text for _, text in issues)
 
 
 def test_two_processes_have_one_copy(tmp_path: Path) -> None:

@@ -11,7 +11,7 @@ def import_files(given: Namespace) -> None:
     """Imports files of any of the open tables: all of them, or nothing. What is stored and not in the files stays as it is."""
     with_database()
     from upperwick.data import vendors
-    from upperwick.data.reading.infer import FileUnclear
+    from upperwick.data.reading.answers import FileUnclear
     from upperwick.data.reading.source import PriceFileError
     from upperwick.data.taking import count, take
     from upperwick.market.aside import AnotherImport

@@ -304,7 +304,7 @@ def _prices(parser: argparse.ArgumentParser) -> None:
 
 def _answers(parser: argparse.ArgumentParser) -> None:
     """What a person would be asked about files."""
-    from upperwick.data.reading.infer import ADJUSTMENTS
+    from upperwick.data.reading.answers import ADJUSTMENTS
 
     group = parser.add_argument_group("how files are read", "where they do not tell")
     group.add_argument("--dates", metavar="FORM", help="how dates are written: `day first`, `month first`, …")

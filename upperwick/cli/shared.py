@@ -13,8 +13,8 @@ from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule
 
 if TYPE_CHECKING:
+    from upperwick.data.reading.answers import Answers
     from upperwick.data.reading.bars import PriceTables
-    from upperwick.data.reading.infer import Answers
     from wickcore.bars.moment import Moment
     from wickcore.scan.evaluate import Evaluator
 
@@ -82,7 +82,7 @@ def checked_text(text: str, parts: dict[str, str], base: str) -> CheckedRule:
 
 def answers_of(given: Namespace) -> "Answers":
     """What the options say of how files are read. Raises Bad."""
-    from upperwick.data.reading.infer import Answers
+    from upperwick.data.reading.answers import Answers
 
     said = {
         name: getattr(given, name, None) or ""

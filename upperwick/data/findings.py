@@ -14,8 +14,8 @@ from django.utils import timezone
 
 from upperwick.data.models import Before, Feed, Import, Settled
 from upperwick.data.nights import check_nights
+from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.batch import read_all
-from upperwick.data.reading.infer import Answers
 from upperwick.data.taking import packed, take
 from upperwick.market.aside import clear, importing, staged
 from upperwick.market.load import by_instrument, data_version, evaluator

@@ -66,8 +66,8 @@ class Settled(models.Model):
 
 class Vendor(models.Model):
     """Answers about the files of one sender, used for every later file like them. heading: what its files' headings come to (see
-    `reading.grouping.heading_key`). pattern: of their names, with `*` for what changes. answers: the fields of `reading.infer.Answers` that are
-    set. used: when files were last read with it."""
+    `reading.grouping.heading_key`). pattern: of their names, with `*` for what changes. answers: the fields of
+    `reading.answers.Answers` that are set. used: when files were last read with it."""
 
     name = models.CharField(max_length=80, unique=True)
     heading = models.TextField()
@@ -89,7 +89,7 @@ class DataIssue(models.Model):
     once. about: what it is of: a file's name, a day, symbols. moment: of the market. told: when its message was written. settled: when a person
     put it away, or it was mended."""
 
-    KINDS = [(k, k) for k in ("refused", "asked", "session", "silent", "late")]
+    KINDS = [(k, k) for k in ("refused", "asked", "session", "silent", "late", "columns")]
 
     kind = models.CharField(max_length=10, choices=KINDS)
     key = models.CharField(max_length=200, unique=True)

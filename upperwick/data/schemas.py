@@ -202,7 +202,7 @@ class UploadOut(Schema):
 
 
 class AnswersIn(Schema):
-    """What was answered about files of one layout; see `reading.infer.Answers`."""
+    """What was answered about files of one layout; see `reading.answers.Answers`."""
 
     table: TableName | Literal[""] = ""
     dates: str = Field("", max_length=40)

@@ -12,10 +12,10 @@ from django.db import transaction
 from django.utils import timezone
 
 from upperwick.data.models import Vendor
+from upperwick.data.reading.answers import ADJUSTMENTS, Answers, Known, Question
 from upperwick.data.reading.bars import PriceTables
 from upperwick.data.reading.batch import GroupRead, Read, read_all
 from upperwick.data.reading.formats import FORMS
-from upperwick.data.reading.infer import ADJUSTMENTS, Answers, Known, Question
 from upperwick.data.reading.tables import BARS, FILLS, TABLES
 from upperwick.market.load import evaluator
 from upperwick.market.models import DataVersion, Instrument

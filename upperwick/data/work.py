@@ -10,8 +10,8 @@ from django.utils import timezone
 
 from upperwick.data import incoming
 from upperwick.data.package import write_package
+from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.batch import Read
-from upperwick.data.reading.infer import Answers
 from upperwick.data.reading.source import PriceFileError
 from upperwick.data.taking import Counts, count, take
 from upperwick.data.undo import undo

@@ -5,7 +5,7 @@ from ninja import File, Form, Router, Status
 from ninja.files import UploadedFile
 
 from upperwick.bench import items
-from upperwick.data.reading.infer import Answers
+from upperwick.data.reading.answers import Answers
 from upperwick.data.schemas import AnswersIn
 from upperwick.keeping import bench, clock, fill_import, notices, positions
 from upperwick.keeping import plan as plans

@@ -13,10 +13,10 @@ from django.utils import timezone
 from upperwick.bench.items import drop, items_of, put
 from upperwick.bench.models import BenchItem, Fill, FillImport
 from upperwick.data import vendors
+from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.batch import GroupRead
 from upperwick.data.reading.endings import PRICE_FILES
 from upperwick.data.reading.headings import plain_heading
-from upperwick.data.reading.infer import Answers
 from upperwick.data.reading.source import PriceFileError
 from upperwick.data.reading.tables import FILLS
 from upperwick.keeping.positions import enter, strike

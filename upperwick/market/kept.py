@@ -5,30 +5,42 @@ the table before, so that a new evening is not twelve years read again.
 """
 
 import fcntl
-import json
+import logging
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
+from functools import partial
 from pathlib import Path
 from threading import Thread
 from typing import Any
+from uuid import uuid4
 
 import numpy as np
 from django.conf import settings
+from django.db import DatabaseError, connection
+from django.utils import timezone
 
+from upperwick.files import sync, sync_folder
+from upperwick.market.checksums import LABELS, UNREADABLE, ColumnDamaged, damaged_in, read_labels, write_labels
 from upperwick.market.kept_ahead import AHEAD
-from upperwick.market.kept_before import FORMAT, before_of, column, fresh, stand
+from upperwick.market.kept_bars import KeptBars, opened
+from upperwick.market.kept_before import FORMAT, before_of, fresh, stand
 from upperwick.market.kept_table import make_table, stored_bars
 from upperwick.market.load import by_instrument, market_with, one_state
 from upperwick.market.models import DataVersion, Dividend, Instrument, Split
 from upperwick.market.version import data_version
-from wickcore.bars.bars import FIELDS, Bars
-from wickcore.bars.calendar import Calendar
+from wickcore.bars.bars import Bars
 from wickcore.bars.market import Dated, Facts, Market, Membership
 
 KEPT = 2  # versions: the present one, and the one that answers under way began with
 DATED = ("own", "overnight")
 GONE = "gone-"  # how the names of folders begin that are to be thrown away
+on_damage: list[Callable[[str, str], None]] = []  # called for a damaged file of columns: a key, and a sentence
+_log = logging.getLogger("upperwick")
+
+
+class ColumnsReplaced(OSError):
+    """Columns that a request had begun to read are gone; asked again, it reads others."""
 
 
 def kept_market(version: str) -> Market:
@@ -48,8 +60,9 @@ def kept_market(version: str) -> Market:
         if found is None:
             raise OSError("The kept columns cannot be read.")
         gone = _set_aside(folder)
-    # A gigabyte of files takes a second to give back, for which nobody has to wait.
-    Thread(target=_throw_away, args=(gone,), daemon=True).start()
+    # A gigabyte of files takes a second to give back, or to be put on the disk, for which nobody has to wait: until it is there, checksums tell
+    # what a power cut left of it.
+    Thread(target=_settle, args=(gone, folder, version), daemon=True).start()
     return found
 
 
@@ -75,31 +88,101 @@ def _is_of_this_data(table: str) -> bool:
 # -- opening ---------------------------------------------------------------------------------------------------------------
 
 
+def place_of(version: str) -> tuple[Path, int]:
+    """The folder of a version, for `stands`. Raises OSError where there is none."""
+    place = Path(settings.DATA_DIR) / "columns" / _name(version)
+    return place, place.stat().st_ino
+
+
 def _opened(folder: Path, version: str) -> Market | None:
     try:
         place = folder / _name(version)
-        said = json.loads((place / "said.json").read_text(encoding="utf-8"))
-        tables = tuple(_open_table(folder / name) for name in said["tables"])
+        labels = read_labels(place)
+        tables = tuple(opened(folder / name, partial(_mended, version)) for name in labels["tables"])
         with np.load(place / "arrays.npz") as stored:
             arrays = {name: stored[name] for name in stored.files}
-        return _unflat(tables, said, arrays, version)
-    except (OSError, ValueError, KeyError):
-        return None  # not made yet, half thrown away, or of another time: made anew
+        return _unflat(tables, labels, arrays, version)
+    except FileNotFoundError:
+        return None  # not made yet, of another time, or just thrown away
+    except UNREADABLE as error:  # nothing half made is ever in its place
+        _report(error.path if isinstance(error, ColumnDamaged) else place / LABELS)
+        return None
 
 
-def _open_table(place: Path) -> Bars:
-    said = json.loads((place / "said.json").read_text(encoding="utf-8"))
-    hours = said["calendar"]
-    columns = {name: column(place, name) for name in ("offsets", "days", *FIELDS, "factor")}
-    minute = column(place, "minute") if (place / "minute.npy").exists() else None
-    calendar = Calendar(frozenset(hours["holidays"]), hours["opens"], hours["closes"])
-    return Bars(tuple(said["symbols"]), minute=minute, frame=said["frame"], calendar=calendar, **columns)
+# -- damage ----------------------------------------------------------------------------------------------------------------
+
+
+def _mended(version: str, bars: KeptBars, name: str, damaged: ColumnDamaged) -> Any:
+    """A column in place of a damaged one: the table is made anew from the database. Raises ColumnsReplaced where that has gone on since."""
+    drop_damaged(damaged.place)
+    market = kept_market(version)
+    for table in market.tables if market.version == version else ():
+        if table.frame == bars.frame and table.symbols == bars.symbols and np.array_equal(table.offsets, bars.offsets):
+            return getattr(table, name)
+    raise ColumnsReplaced("Prices kept on disk were damaged, and have been made anew from the database. Ask again.")
+
+
+def _refused(bars: KeptBars, name: str, damaged: ColumnDamaged) -> Any:
+    raise damaged
+
+
+def drop_damaged(place: Path) -> bool:
+    """Drops a folder of columns, and the versions it is part of, where it is damaged. Returns whether it was."""
+    with _alone(place.parent):
+        damaged = damaged_in(place, lambda: True) if place.exists() else None
+        if damaged is not None:  # no other process was faster
+            _drop(damaged)
+    return damaged is not None
+
+
+def _drop(damaged: Path) -> None:
+    """Puts a table aside with the versions it is part of, and tells of it."""
+    place, folder = damaged.parent, damaged.parent.parent
+    for of in (place, *(p for p in folder.glob(f"v{FORMAT}-*") if _is_part(place.name, p))):
+        with suppress(OSError):
+            of.rename(folder / f"{GONE}{uuid4().hex}")
+    _report(damaged)
+
+
+def _report(damaged: Path) -> None:
+    name = f"{damaged.parent.name}/{damaged.name}"
+    text = f"Prices kept on disk were damaged ({name}), and have been made anew from the database. Check this machine's disk."
+    _log.error(text)
+    # Not within what is being read from the database here. Not more often than each hour, whatever the disk does.
+    Thread(target=_tell, args=(f"columns {timezone.now():%Y-%m-%d %H} {name}", text)).start()
+
+
+def _tell(key: str, text: str) -> None:
+    try:
+        for tell in on_damage:
+            tell(key, text)
+    except DatabaseError:
+        _log.exception("It could not be written down.")
+    finally:
+        connection.close()
+
+
+def _is_part(table: str, version: Path) -> bool:
+    try:
+        return table in read_labels(version)["tables"]
+    except UNREADABLE:
+        return True
 
 
 # -- making ----------------------------------------------------------------------------------------------------------------
 
 
 def _make(folder: Path, version: str) -> None:
+    while True:
+        try:
+            return _make_of(folder, version)
+        except ColumnDamaged as damaged:  # a table before, that was to be copied from
+            if not damaged.place.exists():
+                raise
+            _drop(damaged.path)
+
+
+def _make_of(folder: Path, version: str) -> None:
     before = {frame: before_of(folder, frame) for frame in ("day", "5min")}
     stored = {frame: stored_bars(frame, made, made is not None and _is_of_this_data(made.name)) for frame, made in before.items()}
     with_bars = set(np.unique(np.concatenate([one.blocks.owner for one in stored.values()])).tolist())
@@ -114,12 +197,13 @@ def _make(folder: Path, version: str) -> None:
         stands = bool(names) and not names[0].endswith(own)
         plain = not names or not (folder / names[0] / "ratio.npy").exists()
         names.append(make_table(folder, stored[frame], instruments, splits, dividends, daily, stands, plain, own))
-        tables.append(_open_table(folder / names[-1]))
+        tables.append(opened(folder / names[-1], _refused))
     market = market_with(tuple(tables), instruments, splits, dividends, version, _same_facts(folder, version, instruments))
     said, arrays = _flat(market)
     part = fresh(folder / f"{_name(version)}.part")
     np.savez(part / "arrays.npz", **arrays)
-    (part / "said.json").write_text(json.dumps({**said, "tables": names}), encoding="utf-8")
+    sync(part / "arrays.npz")
+    write_labels(part, {**said, "tables": names})
     stand(part, folder / _name(version))
 
 
@@ -144,8 +228,8 @@ def _set_aside(folder: Path) -> list[Path]:
     used = {p.name for p in versions} | {"lock", AHEAD}
     for place in versions:
         try:
-            used |= set(json.loads((place / "said.json").read_text(encoding="utf-8"))["tables"])
-        except (OSError, ValueError, KeyError):
+            used |= set(read_labels(place)["tables"])
+        except UNREADABLE:
             continue
     gone = []
     for place in folder.iterdir():
@@ -159,9 +243,19 @@ def _set_aside(folder: Path) -> list[Path]:
     return gone
 
 
-def _throw_away(places: list[Path]) -> None:
-    for place in places:
+def _settle(gone: list[Path], folder: Path, version: str) -> None:
+    """Throws away what is to go, and puts on the disk what was made."""
+    for place in gone:
         shutil.rmtree(place, ignore_errors=True)
+    with suppress(*UNREADABLE):
+        place = folder / _name(version)
+        for table in read_labels(place)["tables"]:
+            for file in (folder / table).iterdir():
+                sync(file)
+            sync_folder(folder / table)
+        sync_folder(place)
+        sync_folder(folder)
+    connection.close()
 
 
 # -- all but the tables, as arrays and words ---------------------------------------------------------------------------------

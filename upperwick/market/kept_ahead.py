@@ -2,7 +2,6 @@
 bring, bars that follow. Whether it did is looked at by whoever makes the table; if not, the copies are thrown away."""
 
 import fcntl
-import json
 import logging
 import shutil
 from collections.abc import Iterator
@@ -15,6 +14,7 @@ from typing import Any
 import numpy as np
 from django.conf import settings
 
+from upperwick.market.checksums import UNREADABLE, checksums_in, ensure_intact, read_labels, write_labels
 from upperwick.market.kept_before import Before, before_of, copy_runs, fresh, runs_of
 from wickcore.bars.bars import FIELDS
 from wickcore.bars.merge import Table, table_keys
@@ -32,10 +32,13 @@ def copying(tables: dict[str, dict[str, Table]]) -> Iterator[None]:
     folder, written = Path(settings.DATA_DIR) / "columns", Event()
     for frame, given in tables.items():
         before = before_of(folder, frame) if given else None
-        if before is None or before.offsets[-1] < AT_LEAST or not (rows := _rows_after(before, given)):
+        try:
+            if before is None or before.offsets[-1] < AT_LEAST or not (rows := _rows_after(before, given)):
+                continue
+        except UNREADABLE:  # damaged: whoever makes the table finds that too, and reads all of it from the database
             continue
         # Never what an import itself may need the room for.
-        if shutil.disk_usage(folder).free < ROOM * sum(column.nbytes for column in (before.factor, *before.columns.values())):
+        if shutil.disk_usage(folder).free < ROOM * before.size:
             continue
         (folder / AHEAD).mkdir(exist_ok=True)
         held = (folder / AHEAD / f"{frame}.lock").open("w")
@@ -72,12 +75,12 @@ def copied_ahead(folder: Path, frame: str, part: Path, before: Before | None, ru
 def _rows_after(before: Before, given: dict[str, Table]) -> dict[int, int]:
     """How many bars of an import follow those of each instrument, by its number; none where not all do."""
     number = {symbol: k for k, symbol in enumerate(before.symbols)}
-    if any(symbol not in number or "ratio" in table for symbol, table in given.items()) or "ratio" in before.columns:
+    if any(symbol not in number or "ratio" in table for symbol, table in given.items()) or "ratio" in before.names:
         return {}
     numbers = np.array([number[symbol] for symbol in given], np.int64)
-    marks: list[str] = [name for name in ("days", "minute") if name in before.columns]
+    marks: list[str] = [name for name in ("days", "minute") if name in before.names]
     had = np.diff(before.offsets)[numbers] > 0
-    last = {name: before.columns[name][before.offsets[1:][numbers[had]] - 1] for name in marks}
+    last = {name: before.column(name)[before.offsets[1:][numbers[had]] - 1] for name in marks}
     first = {name: np.array([table[name][0] for table in given.values()])[had] for name in marks}
     if (table_keys(first) <= table_keys(last)).any():
         return {}
@@ -99,7 +102,7 @@ def _copy(held: Any, place: Path, before: Before, rows: dict[int, int], written:
 
             def work(_: bool) -> None:
                 for name in names:
-                    old = before.factor if name == "factor" else before.columns[name]
+                    old = before.column(name)
                     copy_runs(old, np.lib.format.open_memmap(place / f"{name}.npy", "w+", old.dtype, (int(blocks.sum()),)), runs)
 
             with ThreadPoolExecutor(2) as pool:
@@ -107,16 +110,20 @@ def _copy(held: Any, place: Path, before: Before, rows: dict[int, int], written:
                 for one in done:
                     one.result()
             np.save(place / "runs.npy", np.array(runs, np.int64))
-            (place / "said.json").write_text(json.dumps({"before": before.name, "bars": int(blocks.sum())}), encoding="utf-8")
-        except (OSError, ValueError, RuntimeError):  # a command may end meanwhile: then it is copied when the table is made
+            checksums = checksums_in(place, [*COPIED, "runs"])
+            write_labels(place, {"before": before.name, "bars": int(blocks.sum()), "checksums": checksums})
+        except (*UNREADABLE, RuntimeError):  # a command may end meanwhile: then it is copied when the table is made
             _log.info("Columns could not be copied ahead.", exc_info=True)
             shutil.rmtree(place, ignore_errors=True)
 
 
 def _is_of(place: Path, before: Before, runs: list[list[int]], bars: int) -> bool:
     try:
-        said = json.loads((place / "said.json").read_text(encoding="utf-8"))
-        of_it = said["before"] == before.name and said["bars"] == bars
-        return bool(of_it and np.array_equal(np.load(place / "runs.npy"), np.array(runs, np.int64)))
-    except (OSError, ValueError, KeyError):
+        labels = read_labels(place)
+        if labels["before"] != before.name or labels["bars"] != bars:
+            return False
+        for name, checksums in labels["checksums"].items():
+            ensure_intact(place / f"{name}.npy", checksums)
+        return np.array_equal(np.load(place / "runs.npy"), np.array(runs, np.int64))
+    except UNREADABLE:
         return False

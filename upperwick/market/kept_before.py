@@ -1,6 +1,5 @@
 """The table of a frame that was made last, as it lies in its files, and copying from it."""
 
-import json
 import os
 import shutil
 from pathlib import Path
@@ -8,9 +7,10 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from upperwick.market.checksums import UNREADABLE, ensure_intact, read_labels
 from wickcore.bars.bars import FIELDS
 
-FORMAT = 1  # of the files; others are made anew
+FORMAT = 2  # of the files; others are made anew
 AT_ONCE = 1_000  # parts that are written in one call: the system takes 1,024
 FAR = 1_000  # bars between two runs that are not written in between
 
@@ -27,9 +27,10 @@ class Index(NamedTuple):
     checksum: Any
 
 
-def column(place: Path, name: str) -> Any:
-    """A column that is kept in a folder."""
+def intact_column(place: Path, name: str, labels: dict[str, Any]) -> Any:
+    """A column that is kept in a folder. Raises ColumnDamaged, or one of UNREADABLE where it is not there."""
     path = place / f"{name}.npy"
+    ensure_intact(path, labels["checksums"][name])
     # An empty file cannot be mapped.
     return np.asarray(np.load(path, mmap_mode="r" if path.stat().st_size > 1_000 else None))
 
@@ -48,21 +49,28 @@ def stand(part: Path, place: Path) -> None:
 
 
 class Before:
-    """The table that was made last of a frame."""
+    """The table that was made last of a frame. Its columns are opened, and compared with their checksums, as they are asked for."""
 
     def __init__(self, place: Path) -> None:
-        said = json.loads((place / "said.json").read_text(encoding="utf-8"))
+        self._place, self._labels = place, read_labels(place)
         self.name = place.name
-        self.symbols: list[str] = said["symbols"]
-        self.holidays: list[int] = said["calendar"]["holidays"]
+        self.symbols: list[str] = self._labels["symbols"]
+        self.holidays: list[int] = self._labels["calendar"]["holidays"]
         with np.load(place / "blocks.npz") as stored:
             self.index = Index(*(stored[name] for name in Index._fields))
             self.events = stored["events"]
-        self.offsets = np.load(place / "offsets.npy")
+        self.offsets = intact_column(place, "offsets", self._labels)
         self.begins = np.cumsum(self.index.rows) - self.index.rows
-        names = ["days", *FIELDS, *(n for n in ("minute", "ratio") if (place / f"{n}.npy").exists())]
-        self.columns = {name: column(place, name) for name in names}
-        self.factor = column(place, "factor")
+        self.names = ["days", *FIELDS, *(n for n in ("minute", "ratio") if n in self._labels["checksums"])]
+
+    def column(self, name: str) -> Any:
+        """One of `names`, or factor. Raises ColumnDamaged."""
+        return intact_column(self._place, name, self._labels)
+
+    @property
+    def size(self) -> int:
+        """Of all its columns, in bytes."""
+        return sum((self._place / f"{name}.npy").stat().st_size for name in (*self.names, "factor"))
 
     def is_still(self, source: Any, symbols: list[str], events: Any, holidays: frozenset[int]) -> bool:
         """Whether a table of those blocks, instruments, splits, dividends and holidays is this one."""
@@ -76,7 +84,7 @@ def before_of(folder: Path, frame: str) -> Before | None:
     while made:
         try:
             return Before(made.pop())
-        except (OSError, ValueError, KeyError):
+        except UNREADABLE:
             continue
     return None
 

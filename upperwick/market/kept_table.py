@@ -1,6 +1,5 @@
 """A frame's table as memory-mapped files: what the one before it has is copied, and the rest read from the database."""
 
-import json
 import zlib
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -10,6 +9,7 @@ import numpy as np
 from django.db import connection
 
 from upperwick.market.blocks import CHUNK, Columns
+from upperwick.market.checksums import checksums_in, write_labels
 from upperwick.market.kept_ahead import copied_ahead
 from upperwick.market.kept_before import Before, Index, copy_runs, runs_of, stand
 from upperwick.market.load import Events, calendar_of, factor_of, holidays_known
@@ -103,9 +103,9 @@ def make_table(
     if before is None or new is None:
         _read(columns, frame, index, whole=True)
     else:
-        pairs = {one: (old, columns.column(one)) for one, old in before.columns.items()} | {"factor": (before.factor, factors)}
+        into = {one: columns.column(one) for one in before.names} | {"factor": factors}
         with ThreadPoolExecutor(2) as pool:
-            list(pool.map(lambda pair: copy_runs(pair[0], pair[1], runs), (pairs[one] for one in pairs.keys() - there)))
+            list(pool.map(lambda one: copy_runs(before.column(one), into[one], runs), into.keys() - there))
         rows = _positions((np.cumsum(index.rows) - index.rows)[missing], index.rows[missing])
         factors[rows] = 1.0
         for one in new.names:
@@ -113,7 +113,7 @@ def make_table(
     anew = np.ones(len(instruments), np.bool_)
     if before is not None:
         eventful = np.array([bool(splits[i.id] or dividends[i.id]) for i in instruments], np.bool_)
-        plain = ~eventful & (columns.ratio is None and "ratio" not in before.columns and daily_plain)
+        plain = ~eventful & (columns.ratio is None and "ratio" not in before.names and daily_plain)
         known, changed = _what_changed(before, symbols, events, offsets, place[missing])
         anew = ~known | (changed & ~plain) | (daily is not None and not daily_stands)
     for k in np.flatnonzero(anew).tolist():
@@ -122,7 +122,8 @@ def make_table(
     np.savez(part / "blocks.npz", **index._asdict(), events=events)
     calendar = calendar_of(columns, holidays)
     hours = {"holidays": sorted(calendar.holidays), "opens": calendar.opens, "closes": calendar.closes}
-    (part / "said.json").write_text(json.dumps({"frame": frame, "symbols": symbols, "calendar": hours}), encoding="utf-8")
+    checksums = checksums_in(part, ["offsets", "factor", *columns.names])
+    write_labels(part, {"frame": frame, "symbols": symbols, "calendar": hours, "checksums": checksums})
     stand(part, folder / f"{frame}-{name}")
     return f"{frame}-{name}"
 

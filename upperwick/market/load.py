@@ -4,12 +4,14 @@ from collections import defaultdict
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
+from pathlib import Path
 from threading import Lock
 from typing import Any
 
 import numpy as np
 from django.db import connection
 
+from upperwick.files import stands
 from upperwick.market.blocks import Columns, Damaged, Place, one_after_another
 from upperwick.market.models import (
     BarBlock,
@@ -38,15 +40,16 @@ Events = dict[int, list[tuple[int, float]]]  # by instrument, day and value
 _left_out: dict[str, list[Place]] = {}
 _lock = Lock()
 _held: tuple[str, Evaluator] | None = None
+_held_folder: tuple[Path, int] | None = None  # of the columns that are held; None where they are in memory
 
 
 def evaluator() -> Evaluator:
     """The evaluator over the present data version, loaded on first use."""
-    global _held
+    global _held, _held_folder
     version = data_version()
     with _lock:
-        if _held is None or _held[0] != version:
-            market = _market_of(version)
+        if _held is None or _held[0] != version or (_held_folder is not None and not stands(_held_folder)):
+            market, _held_folder = _market_of(version)
             _held = (
                 market.version,
                 Evaluator(market, CACHE_BYTES // processes(), threads()),
@@ -54,18 +57,19 @@ def evaluator() -> Evaluator:
         return _held[1]
 
 
-def _market_of(version: str) -> Market:
-    """From the columns that are kept on disk, where they can be."""
-    from upperwick.market.kept import kept_market
+def _market_of(version: str) -> tuple[Market, tuple[Path, int] | None]:
+    """From the columns that are kept on disk, where they can be, and their folder."""
+    from upperwick.market.kept import kept_market, place_of
 
     if connection.in_atomic_block:  # of a state that nobody else may ever see
-        return load_market()
+        return load_market(), None
     try:
-        found = kept_market(version)
+        market = kept_market(version)
+        place = place_of(market.version)
     except (Damaged, OSError):
-        return load_market()
+        return load_market(), None
     _left_out.clear()
-    return found
+    return market, place
 
 
 def load_market(version: str | None = None) -> Market:

@@ -13,10 +13,12 @@ import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 import pyarrow.parquet as pq
 
+from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.endings import PARQUET, PRICE_FILES
 from upperwick.data.reading.formats import UNKNOWN
 from upperwick.data.reading.grouping import grouped
-from upperwick.data.reading.infer import Answers, Inference, infer, without_questions
+from upperwick.data.reading.infer import infer
+from upperwick.data.reading.inference import Inference, without_questions
 from upperwick.data.reading.source import PriceFileError, open_source
 from wickcore.bars.merge import Table, merge
 from wickcore.bars.moment import CLOSE, Moment, iso, keys, of_key, read_moment, to_day

@@ -12,11 +12,13 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from upperwick.data.reading.answers import Answers, Known, Question
 from upperwick.data.reading.bars import PriceTables, add_tables, take_bars
 from upperwick.data.reading.columns import ColumnsUnclear
 from upperwick.data.reading.endings import PRICE_FILES
 from upperwick.data.reading.grouping import display_name, grouped, heading_key, pattern_of
-from upperwick.data.reading.infer import Answers, Inference, Known, Question, infer
+from upperwick.data.reading.infer import infer
+from upperwick.data.reading.inference import Inference
 from upperwick.data.reading.reference import rows_of
 from upperwick.data.reading.source import PriceFileError, Source, open_source
 from upperwick.data.reading.tables import BARS, TABLES

@@ -196,3 +196,13 @@ def plain(column: Any) -> pa.Array:
         whole = pa.concat_arrays(whole.chunks)
     text = whole if pa.types.is_string(whole.type) else pc.cast(whole, pa.string())
     return pc.fill_null(pc.utf8_trim_whitespace(text), "")
+
+
+def long_day(day: str) -> str:
+    """2024-06-28 as 28 June 2024."""
+    return f"{date.fromisoformat(day):%-d %B %Y}" if day else "none"
+
+
+def is_text(column: Any) -> bool:
+    kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))

@@ -4,134 +4,24 @@ Files of one layout (the same headings, from one sender) are inferred together, 
 """
 
 import re
-from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass, field, replace
-from datetime import date
-from functools import cached_property
+from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
-from zoneinfo import ZoneInfo, available_timezones
 
-import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from upperwick.data.reading import columns as column_inference
-from upperwick.data.reading.formats import (
-    EPOCHS,
-    FORMS,
-    are_daily,
-    canonical_days,
-    canonical_numbers,
-    decimals_of,
-    forms_of,
-    have_offsets,
-    plain,
-    read_day_as,
-)
+from upperwick.data.reading.answers import SKIP, Answers, Known, Question
+from upperwick.data.reading.formats import is_text, long_day
+from upperwick.data.reading.inference import Inference
 from upperwick.data.reading.source import PriceFileError, Source, open_source
+from upperwick.data.reading.symbols import settle_symbols, symbols_from_names
 from upperwick.data.reading.tables import BARS, FILLS, OWN, TABLES, Table
+from upperwick.data.reading.written import canonical
 
 FIRST_ROWS = 6  # shown before anything is taken
-SKIP = ""  # the answer that leaves a column out
-ADJUSTMENTS = {
-    "": "as printed, or with adjusted closes beside them",
-    "splits": "adjusted for splits already",
-    "full": "adjusted for splits and dividends already",
-}
-
-
-@dataclass(frozen=True, slots=True)
-class Answers:
-    """What a person has answered about files of one layout; all may be left out.
-
-    table: its name. dates: a form's name. decimal: `point` or `comma`. zone: the exchange's (IANA). columns: our name by heading, SKIP for none;
-    `confirmed` once a person has agreed to the columns that were proposed. suffix: `keep` or `remove` the ending that all symbols share. names:
-    `yes` where the files' names are the symbols. adjusted: see ADJUSTMENTS. fact: the name of the dated number that a file
-    with a column a symbol
-    holds. checked: `yes` once a person has agreed to what is odd about the values.
-    """
-
-    table: str = ""
-    dates: str = ""
-    decimal: str = ""
-    zone: str = ""
-    columns: dict[str, str] = field(default_factory=dict)
-    confirmed: str = ""
-    suffix: str = ""
-    names: str = ""
-    adjusted: str = ""
-    fact: str = ""
-    checked: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Question:
-    """key: of Answers. options: (answer, what it means in this file). heading: of the column that is asked about, where it is one."""
-
-    key: str
-    ask: str
-    options: list[tuple[str, str]]
-    heading: str = ""
-
-
-@dataclass(frozen=True)
-class Known:
-    """What is known of the market that files are read for. symbols: its instruments. weekdays: on which it has sessions, 0 for
-    Monday; empty where
-    nothing is stored. expected: the day of the next session, as 2024-06-28."""
-
-    symbols: Collection[str] = ()
-    load_sessions: Callable[[], tuple[Collection[int], str]] = lambda: ((), "")
-
-    @cached_property
-    def _sessions(self) -> tuple[Collection[int], str]:
-        return self.load_sessions()
-
-    @property
-    def weekdays(self) -> Collection[int]:
-        return self._sessions[0] or range(5)
-
-    @property
-    def expected(self) -> str:
-        return self._sessions[1]
-
-
-@dataclass(slots=True)
-class Inference:
-    """Files of one layout, inferred.
-
-    rows: the columns that are taken under our names, dates as 2024-06-28 and numbers with a decimal point. headings: (heading, our name or ""
-    where it is not taken). first: the first rows as they stand in the file. notes: what a person should read. span: from which day to which bars
-    run, in a sentence.
-    """
-
-    sources: list[Source]
-    table: Table
-    rows: pa.Table
-    headings: list[tuple[str, str]]
-    dates: str
-    decimal: str
-    questions: list[Question]
-    first: list[list[str]]
-    notes: list[str] = field(default_factory=list)
-    adjusted: str = ""
-    names: str = ""
-    span: str = ""
-
-    @property
-    def file(self) -> Path:
-        return self.sources[0].file
-
-    @property
-    def starts(self) -> Any:
-        """The number of the first row of each file, and of all rows."""
-        return np.concatenate([[0], np.cumsum([s.table.num_rows for s in self.sources])])
-
-    def place_of(self, row: int) -> tuple[Source, int]:
-        """The file of a row, and its line there."""
-        at = int(np.searchsorted(self.starts, row, "right")) - 1
-        return self.sources[at], self.sources[at].line_of(row - int(self.starts[at]))
 
 
 def infer_file(file: Path, answers: Answers | None = None, known: Known | None = None) -> Inference:
@@ -183,16 +73,16 @@ def infer(sources: list[Source], answers: Answers | None = None, known: Known | 
         )
         unclear.first = shown
         raise unclear
-    rows, dates, decimal = _canonical(file, table, taken, answers, known, questions)
+    rows, dates, decimal = canonical(table, taken, answers, known, questions)
     inference = Inference(
         sources, table, rows, list(zip(headings, names, strict=True)), dates, decimal, questions, shown, notes, answers.adjusted
     )
     if table is BARS and whole.num_rows and not any(q.key == "dates" for q in questions):
         inference.span = _days_of(rows)
     if table is BARS and "symbol" not in taken:
-        _symbols_from_names(inference, answers, known)
+        symbols_from_names(inference, answers, known)
     if "symbol" in inference.rows.column_names and whole.num_rows:
-        _settle_symbols(inference, answers, known)
+        settle_symbols(inference, answers, known)
     return inference
 
 
@@ -202,7 +92,7 @@ def _days_of(rows: pa.Table) -> str:
         return ""
     days = sorted(t[:10] for t in pc.unique(rows["date"]).to_pylist() if re.match(r"\d{4}-\d\d-\d\d", t or ""))
     try:
-        return f"Its days run from {_long(days[0])} to {_long(days[-1])}." if days else ""
+        return f"Its days run from {long_day(days[0])} to {long_day(days[-1])}." if days else ""
     except ValueError:  # no day of the calendar: said as a bad row
         return ""
 
@@ -265,219 +155,3 @@ def _bar_columns(
                 questions.append(Question("columns", f"What is {heading}?", options, heading))
                 break
     return names
-
-
-def _canonical(
-    file: Path, table: Table, taken: dict[str, Any], answers: Answers, known: Known, questions: list[Question]
-) -> tuple[pa.Table, str, str]:
-    days = [c.name for c in table.columns if c.kind == "day" and c.name in taken]
-    numbers = [c.name for c in table.columns if c.kind in ("number", "above zero") and c.name in taken and is_text(taken[c.name])]
-    out = dict(taken)
-    dates = decimal = ""
-    for name in days:
-        out[name] = taken[name] = _as_texts(taken[name])
-    days = [name for name in days if is_text(taken[name])]
-    if days:
-        texts = sorted({t.strip() for name in days for t in pc.unique(taken[name]).to_pylist() if t and t.strip()})
-        dates = _dates_of(table, texts, answers, known, questions)
-        stamps = have_offsets(texts) or dates in EPOCHS
-        daily = stamps and are_daily(texts, dates)
-        zone = _zone(answers.zone)
-        if stamps and not zone and (not daily or _off_session(texts, dates, known)):
-            ask = "Its times say how far their clock is from UTC: in which time zone is the exchange?"
-            questions.append(Question("zone", ask, []))
-        for name in days:
-            out[name] = canonical_days(taken[name], dates, zone, daily)
-    if numbers:
-        could = decimals_of(taken[name] for name in numbers)
-        decimal = answers.decimal if answers.decimal in ("point", "comma") else could[0]
-        if len(could) > 1 and not answers.decimal:
-            example = _with_comma([taken[name] for name in numbers])
-            questions.append(
-                Question(
-                    "decimal", f"Is the comma of {example} between thousands, or is it the decimal comma?",
-                    [
-                        ("point", f"between thousands: {example.replace(',', '')}"),
-                        ("comma", f"the decimal comma: {example.replace(',', '.')}"),
-                    ],
-                )
-            )  # fmt: skip
-        for name in numbers:
-            out[name] = canonical_numbers(taken[name], decimal)
-    return pa.table(out) if out else pa.table({}), dates, decimal
-
-
-def _as_texts(column: Any) -> Any:
-    """Moments with a time zone as texts with their offset, whole numbers as texts: both are read as a text file's would be."""
-    kind = column.type
-    if pa.types.is_timestamp(kind) and kind.tz is not None:
-        if pc.all(pc.equal(pc.hour(column), 0)).as_py() and pc.all(pc.equal(pc.minute(column), 0)).as_py():
-            return pc.cast(pc.cast(pc.local_timestamp(column), pa.date32()), pa.string())
-        return pc.strftime(pc.cast(column, pa.timestamp("s", "UTC")), format="%Y-%m-%dT%H:%M:%SZ")
-    if pa.types.is_integer(kind):
-        return pc.cast(column, pa.string())
-    return column
-
-
-def _dates_of(table: Table, texts: list[str], answers: Answers, known: Known, questions: list[Question]) -> str:
-    """The form of the dates. One that was answered before is asked anew where another reading fits the sessions better."""
-    could = forms_of(texts, past=table is BARS)
-    if answers.dates:
-        if answers.dates not in FORMS:
-            raise PriceFileError(f"There is no way to write dates called `{answers.dates}`; there are: {', '.join(FORMS)}.")
-        others = [name for name in could if name != answers.dates and table is BARS and not answers.checked]
-        better = [name for name in others if _fits_better(texts, name, answers.dates, known)]
-        if not better:
-            return answers.dates
-        could = [answers.dates, *better]
-    if len(could) > 1:
-        example = next(t for t in texts if len({(read_day_as(name, t) or ("",))[0] for name in could}) > 1)
-        options = [(name, f"{name}: {_long((read_day_as(name, example) or ('',))[0])}") for name in could]
-        questions.append(Question("dates", f"Which day is {example}?", options))
-    return could[0]
-
-
-def _fits_better(texts: list[str], other: str, form: str, known: Known) -> bool:
-    """Whether another form of dates fits the market's sessions where the form that was answered does not."""
-    mine, theirs = ({(read_day_as(name, t) or ("",))[0] for t in texts} - {""} for name in (form, other))
-    if not mine:
-        return True
-    off = [
-        sum(date.fromisoformat(d).weekday() not in known.weekdays or d > date.today().isoformat() for d in days)
-        for days in (mine, theirs)
-    ]
-    if off[0] > off[1] == 0:
-        return True
-    return bool(known.expected) and known.expected in theirs and known.expected not in mine and off[1] == 0
-
-
-def _off_session(texts: list[str], form: str, known: Known) -> bool:
-    """Whether days as they are written fall on days without a session."""
-    days = {(read_day_as(form, t) or ("",))[0] for t in texts} - {""}
-    return any(date.fromisoformat(d).weekday() not in known.weekdays for d in days)
-
-
-def _long(day: str) -> str:
-    return f"{date.fromisoformat(day):%-d %B %Y}" if day else "none"
-
-
-def _with_comma(columns: list[Any]) -> str:
-    for column in columns:
-        for text in pc.unique(column).to_pylist():
-            if text and re.fullmatch(r"[+-]?\d{1,3},\d{3}", text.strip()):
-                return str(text).strip()
-    return "1,234"
-
-
-def _zone(name: str) -> str | None:
-    if not name:
-        return None
-    if name not in available_timezones():
-        raise PriceFileError(f"There is no time zone `{name}`; zones are named as Europe/Helsinki is.")
-    return ZoneInfo(name).key
-
-
-def is_text(column: Any) -> bool:
-    kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
-    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
-
-
-# -- symbols ---------------------------------------------------------------------------------------------------------
-
-_UPPER = re.compile(r"[A-Z0-9][A-Z0-9.\-_=^/]*")
-
-
-def _symbols_from_names(inference: Inference, answers: Answers, known: Known) -> None:
-    """A file without a column for it has its name for its symbol, where a person agrees or nothing speaks against it."""
-    stems = [s.file.stem for s in inference.sources]
-    upper = [stem.upper() for stem in stems]
-    plainly = all(_UPPER.fullmatch(stem) for stem in stems) or all(stem in known.symbols for stem in upper)
-    if not plainly and not answers.names:
-        shown = ", ".join(upper[:3]) + (" …" if len(upper) > 3 else "")
-        ask = f"It has no column for the symbol. Are the names of the files symbols: {shown}?"
-        options = [("yes", f"yes: {upper[0]}"), ("no", "no; choose the column that is the symbol")]
-        inference.questions.append(Question("names", ask, options))
-    elif answers.names == "no" and not plainly:
-        raise PriceFileError(f"{inference.file} has no column for the symbol; say which of its columns it is.")
-    sizes = [s.table.num_rows for s in inference.sources]
-    chosen = stems if all(_UPPER.fullmatch(stem) for stem in stems) else upper
-    codes = np.repeat(np.arange(len(sizes), dtype=np.int32), sizes)
-    column = pa.DictionaryArray.from_arrays(pa.array(codes), pa.array(chosen, pa.string()))
-    inference.names = "yes"
-    inference.rows = inference.rows.append_column("symbol", column)
-
-
-def _settle_symbols(inference: Inference, answers: Answers, known: Known) -> None:
-    """Symbols as the market has them: without an ending that all share, where that is answered, and in capital letters where
-    they are all small."""
-    at = inference.rows.column_names.index("symbol")
-    column = inference.rows.column(at)
-    if not is_text(column):
-        return
-    whole = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
-    if isinstance(whole, pa.ChunkedArray):
-        whole = pa.concat_arrays(whole.chunks)
-    coded = whole if pa.types.is_dictionary(whole.type) else plain(whole).dictionary_encode()
-    symbols = [(s or "").strip() for s in coded.dictionary.to_pylist()]
-    changed = list(symbols)
-    ending = _shared_ending(symbols)
-    if ending and sum(s in known.symbols for s in symbols) * 2 < len(symbols):
-        bare = symbols[0][: -len(ending)]
-        if not answers.suffix:
-            options = [("remove", f"remove it: {bare}"), ("keep", f"keep it: {symbols[0]}")]
-            inference.questions.append(Question("suffix", f"All symbols end in {ending}. Is it part of the symbol?", options))
-        if answers.suffix == "remove":
-            changed = [s[: -len(ending)] if s.endswith(ending) else s for s in symbols]
-            inference.notes.append(f"The ending {ending} of the symbols is removed.")
-    letters = [s for s in changed if re.search("[A-Za-z]", s)]
-    if letters and all(s == s.lower() for s in letters) and not any(s in known.symbols for s in letters):
-        changed = [s.upper() for s in changed]
-        inference.notes.append(f"Symbols in small letters are taken in capitals: {changed[0]}.")
-    elif known.symbols and (small := [s for s in changed if s not in known.symbols and s.upper() in known.symbols]):
-        changed = [s.upper() if s in small else s for s in changed]
-        inference.notes.append(f"{small[0]} is taken as {small[0].upper()}, which is stored.")
-    if changed != coded.dictionary.to_pylist():
-        column = pa.array(changed, pa.string()).take(coded.indices)
-        inference.rows = inference.rows.set_column(at, "symbol", column)
-
-
-def _shared_ending(symbols: list[str]) -> str:
-    """The ending after a point or a blank that all symbols share (an exchange's, mostly); "" where they do not, or there are too few."""
-    filled = [s for s in symbols if s]
-    match = re.search(r"[.\s:][A-Za-z]{1,4}$", filled[0]) if len(filled) > 1 else None
-    return match[0] if match and all(s.endswith(match[0]) and len(s) > len(match[0]) for s in filled) else ""
-
-
-# -- without a person to ask -----------------------------------------------------------------------------------------
-
-FLAGS = {
-    "table": "--table", "dates": "--dates", "decimal": "--decimal", "zone": "--zone", "columns": "--columns", "confirmed": "--columns",
-    "suffix": "--suffix", "names": "--names", "checked": "--checked",
-}  # fmt: skip
-
-
-class FileUnclear(PriceFileError):
-    """A file that can be read two ways, and how a command is told which is meant."""
-
-    def __init__(self, file: object, question: Question, headings: Sequence[tuple[str, str]] = ()) -> None:
-        flag = FLAGS[question.key]
-        if question.key == "confirmed":
-            proposed = ",".join(name or "-" for _, name in headings)
-            answers = f"`{flag} {proposed}` (one name a column, - for none)"
-        elif question.key == "columns":
-            answers = " or ".join(f'`{flag} "{question.heading}={answer or "-"}"` ({text})' for answer, text in question.options)
-        elif question.options:
-            answers = " or ".join(
-                f"`{flag} {f'{chr(34)}{a}{chr(34)}' if ' ' in a else a}` ({text})" for a, text in question.options
-            )
-        else:
-            answers = f"`{flag} ZONE`, for instance Europe/Helsinki"
-        super().__init__(f"{file}: {question.ask} Answer with {answers}.")
-        self.question = question
-
-
-def without_questions(inference: Inference) -> Inference:
-    """The files, where nothing has to be asked. Raises FileUnclear."""
-    for question in inference.questions:
-        raise FileUnclear(inference.file, question, inference.headings)
-    return inference

@@ -15,8 +15,10 @@ from typing import Any
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.headings import plain_heading
-from upperwick.data.reading.infer import Answers, Inference, infer_file, without_questions
+from upperwick.data.reading.infer import infer_file
+from upperwick.data.reading.inference import Inference, without_questions
 from upperwick.data.reading.source import PriceFileError
 from upperwick.data.reading.tables import (
     CALENDAR,

@@ -8235,7 +8235,7 @@ export interface components {
         };
         /**
          * AnswersIn
-         * @description What was answered about files of one layout; see `reading.infer.Answers`.
+         * @description What was answered about files of one layout; see `reading.answers.Answers`.
          */
         AnswersIn: {
             /**
