@@ -12,7 +12,7 @@ unexport PYTHONDONTWRITEBYTECODE
 PY := .venv/bin/python
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: help demo start serve test test-all test-slow lint lint-python lint-web vitest bench clean docs api check-tools chromium
+.PHONY: help demo start serve test test-all test-slow trials lint lint-python lint-web vitest bench clean docs api check-tools chromium
 
 help: ## these lines
 	@awk -F ':.*## ' '/^[a-z-]+:.*## /{printf "  make %-9s %s\n", $$1, $$2}' Makefile
@@ -35,6 +35,9 @@ test-slow: check-tools .stamps/dev .stamps/web chromium ## the browser tests, wi
 test-all: check-tools .stamps/dev .stamps/web chromium ## as test, with every case instead of the day's share of those that repeat
 	@$(MAKE) --no-print-directory -j2 -O lint-python lint-web vitest
 	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 --every-case
+
+trials: check-tools .stamps/dev ## what takes long by its nature: a server killed two hundred times
+	@KILLS=200 UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n0 --timeout 7200 tests/server/test_worker.py
 
 lint: check-tools .stamps/dev .stamps/npm ## Ruff, mypy, import-linter, svelte-check, ESLint, Prettier
 	@$(MAKE) --no-print-directory -j2 -O lint-python lint-web

@@ -8,8 +8,9 @@ from django.core.asgi import get_asgi_application
 from django.urls import get_resolver
 
 from upperwick.kernels import prepare
-from upperwick.processes import processes, steady_memory
+from upperwick.processes import end_with_parent, processes, steady_memory
 
+end_with_parent()
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
 prepare()
 steady_memory()
@@ -20,9 +21,7 @@ _ = get_resolver().url_patterns  # read now, and not by the first who asks
 
 if processes() > 1:  # one of several, which the one that keeps them does not prepare
     from upperwick.ahead import fetch_ahead
-    from upperwick.worker import end_with_parent
 
-    end_with_parent()
     now = threading.Event()
     now.set()
     fetch_ahead(now)

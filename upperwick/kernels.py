@@ -14,6 +14,8 @@ from collections.abc import Mapping
 from functools import cache
 from pathlib import Path
 
+from upperwick.processes import as_child
+
 STAMP = "sources.txt"
 
 
@@ -106,9 +108,9 @@ def missing() -> list[str]:
 
 
 def warm_behind(parts: list[str]) -> None:
-    """Compiles parts in another process, beside whatever is done here."""
+    """Compiles parts in another process, beside whatever is done here and no longer than that."""
     if parts:
-        subprocess.Popen([sys.executable, "-m", "upperwick.cli", "warm", *parts], stdout=subprocess.DEVNULL)
+        subprocess.Popen([sys.executable, "-m", "upperwick.cli", "warm", *parts], stdout=subprocess.DEVNULL, env=as_child())
 
 
 def _mark(part: str) -> Path:

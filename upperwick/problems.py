@@ -1,5 +1,6 @@
 """Errors as RFC 9457 problem documents: a title, a plain sentence, and what the interface needs to show the place."""
 
+import errno
 import logging
 from typing import Any
 
@@ -10,12 +11,12 @@ from django.http.multipartparser import MultiPartParserError
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
-from upperwick.accounts.tries import TOO_MANY
 from upperwick.kernels import missing
+from upperwick.market.kept import ColumnsReplaced
 from upperwick.market.packing import DamagedBlock
 from upperwick.refused import Refused
 from wickcore.language.problems import RuleError
-from wickcore.scan.limits import Stopped
+from wickcore.scan.limits import Stopped, TooHeavy
 
 
 def problem(status: int, title: str, detail: str, **extra: Any) -> HttpResponse:
@@ -32,11 +33,6 @@ def rule_problem(error: RuleError, **extra: Any) -> HttpResponse:
     return problem(422, "The rule has errors", str(error), errors=errors, **extra)
 
 
-def locked_out(request: HttpRequest, response: Any = None, credentials: Any = None) -> HttpResponse:
-    """The answer to whoever has tried too many passwords (see AXES_LOCKOUT_CALLABLE)."""
-    return problem(429, "Too many tries", TOO_MANY)
-
-
 # What SQLite says (sqlite.org/rescode.html), and what a person can do.
 _DATABASE = {
     "locked": "The data is being written to by somebody else; nothing is lost. Try again in a moment.",
@@ -48,6 +44,11 @@ _DATABASE = {
     "malformed": "A page of the database is damaged. Export what can be read, and restore the data folder from a copy.",
     "not a database": "The database is damaged. Restore the data folder from a copy.",
 }
+# What the system says of a disk (errno.h).
+_DISK = {
+    errno.ENOSPC: _DATABASE["full"], errno.EDQUOT: _DATABASE["full"], errno.EROFS: _DATABASE["readonly"],
+    errno.EACCES: _DATABASE["readonly"], errno.EIO: _DATABASE["disk i/o"],
+}  # fmt: skip
 
 
 def sentence_of(error: DatabaseError) -> str | None:
@@ -69,9 +70,12 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(Stopped)
     def stopped(request: HttpRequest, error: Stopped) -> HttpResponse:
-        if missing():
+        heavy = error if isinstance(error, TooHeavy) else None
+        if missing() and not (heavy and heavy.expected):
             said = "The measures are still being compiled, which takes about a minute, once; ask again in a moment."
             return problem(503, "Not ready yet", said)
+        if heavy:
+            return problem(422, "The rule is too heavy", str(error))
         return problem(503, "Stopped", str(error))
 
     @api.exception_handler(DamagedBlock)
@@ -112,6 +116,18 @@ def install(api: NinjaAPI) -> None:
         if said is None:
             return anything(request, error)
         logging.getLogger("upperwick").warning("The database could not be used: %s", error)
+        return problem(503, "The data cannot be used just now", said)
+
+    @api.exception_handler(ColumnsReplaced)
+    def replaced(request: HttpRequest, error: ColumnsReplaced) -> HttpResponse:
+        return problem(503, "The data cannot be used just now", str(error))
+
+    @api.exception_handler(OSError)
+    def disk(request: HttpRequest, error: OSError) -> HttpResponse:
+        said = _DISK.get(error.errno or 0)
+        if said is None:
+            return anything(request, error)
+        logging.getLogger("upperwick").warning("The data folder could not be used: %s", error)
         return problem(503, "The data cannot be used just now", said)
 
     @api.exception_handler(Exception)

@@ -2,11 +2,17 @@
 
 import ctypes
 import os
+import signal
+import threading
+import time
 
 # What the C library's `mallopt` calls them (malloc.h), and what suits columns of a megabyte that come and go on many threads.
 M_TRIM_THRESHOLD, M_MMAP_THRESHOLD, M_ARENA_MAX = -1, -3, -8
 ARENAS, MAPPED_FROM, KEPT_FREE = 2, 32 << 20, 128 << 20
 NAME = "UPPERWICK_PROCESSES"
+PARENT = "UPPERWICK_PARENT"  # the number of the process that a child shall not outlive
+PR_SET_PDEATHSIG = 1  # sys/prctl.h
+LOOK_SECONDS = 1.0
 
 
 def processes() -> int:
@@ -26,3 +32,30 @@ def steady_memory() -> None:
     if mallopt is not None:
         for what, amount in ((M_ARENA_MAX, ARENAS), (M_MMAP_THRESHOLD, MAPPED_FROM), (M_TRIM_THRESHOLD, KEPT_FREE)):
             mallopt(what, amount)
+
+
+def as_child() -> dict[str, str]:
+    """The environment of a process that shall not outlive this one. It has to be started by a thread that lives as long as this process: the
+    system tells a child of the end of its parent's thread (prctl(2), PR_SET_PDEATHSIG)."""
+    return {**os.environ, PARENT: str(os.getpid())}
+
+
+def end_with_parent() -> None:
+    """Where this process was started as somebody's child, it ends when they do, however that happens, and at once where they are gone already.
+    To be called before anything else is done."""
+    parent = os.environ.get(PARENT)
+    if parent is None:
+        return
+    prctl = getattr(ctypes.CDLL(None), "prctl", None) if os.name == "posix" else None
+    if prctl is not None:
+        prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
+    if str(os.getppid()) != parent:  # gone before it could be told
+        os._exit(1)
+    if prctl is None:
+        threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
+
+
+def _end_with(parent: int) -> None:
+    while os.getppid() == parent:
+        time.sleep(LOOK_SECONDS)
+    os.kill(os.getpid(), signal.SIGKILL)

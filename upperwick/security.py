@@ -13,8 +13,10 @@ POLICY = (
 )
 
 
-def _with_policy(response: HttpResponse) -> HttpResponse:
+def _with_policy(request: HttpRequest, response: HttpResponse) -> HttpResponse:
     response["Content-Security-Policy"] = POLICY
+    if request.path.startswith("/api/"):
+        response.headers.setdefault("Cache-Control", "no-store")
     return response
 
 
@@ -23,9 +25,9 @@ def content_policy(get_response: Callable[[HttpRequest], Any]) -> Callable[[Http
     """Adds the Content-Security-Policy header to every answer."""
 
     async def waiting(request: HttpRequest) -> HttpResponse:
-        return _with_policy(await get_response(request))
+        return _with_policy(request, await get_response(request))
 
     def plain(request: HttpRequest) -> HttpResponse:
-        return _with_policy(get_response(request))
+        return _with_policy(request, get_response(request))
 
     return waiting if iscoroutinefunction(get_response) else plain

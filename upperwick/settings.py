@@ -2,8 +2,9 @@
 
 import os
 import secrets
-from datetime import timedelta
 from pathlib import Path
+
+from upperwick.files import write_whole
 
 BASE_DIR = Path(__file__).resolve().parent.parent
 DATA_DIR = Path(os.environ.get("UPPERWICK_DATA", BASE_DIR / "data")).expanduser().resolve()
@@ -17,10 +18,8 @@ def _secret_key() -> str:
     path = DATA_DIR / "secret-key"
     try:
         DATA_DIR.mkdir(parents=True, exist_ok=True)
-        if not path.exists():
-            descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-            with os.fdopen(descriptor, "w") as file:
-                file.write(secrets.token_urlsafe(50))
+        if not path.exists() or not path.read_text().strip():  # a power cut may have left it empty
+            write_whole(path, secrets.token_urlsafe(50).encode())
         return path.read_text().strip()
     except OSError:
         # A read-only folder is reported by the command line in a sentence; commands that need no database still run.
@@ -48,7 +47,6 @@ INSTALLED_APPS = [
     "upperwick.market",
     "upperwick.rules",
     "upperwick.studies",
-    "axes",
     "django_tasks",
     "django_tasks_db",
 ]
@@ -63,23 +61,15 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "upperwick.security.content_policy",
-    "axes.middleware.AxesMiddleware",
 ]
-AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
-# Wrong passwords are counted in the database, for the name and for the address each, and waited out.
-AXES_FAILURE_LIMIT = 10
-AXES_COOLOFF_TIME = timedelta(minutes=5)
-AXES_LOCKOUT_PARAMETERS = ["username", "ip_address"]
-AXES_RESET_ON_SUCCESS = True
-AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False  # who waits five minutes may come in, whoever else goes on guessing
-AXES_DISABLE_ACCESS_LOG = True
-AXES_LOCKOUT_CALLABLE = "upperwick.problems.locked_out"
-AXES_VERBOSE = False
+AUTHENTICATION_BACKENDS = ["upperwick.accounts.tries.CountedBackend"]
 # Slow to guess and quick to answer; what was hashed before is hashed anew when its owner next signs in.
 PASSWORD_HASHERS = [
     "django.contrib.auth.hashers.Argon2PasswordHasher",
     "django.contrib.auth.hashers.PBKDF2PasswordHasher",
 ]
+# The addresses of proxies, with commas between them, that may say for whom they ask; none where it is not set.
+TRUSTED_PROXIES = [part.strip() for part in os.environ.get("UPPERWICK_TRUSTED_PROXIES", "").split(",") if part.strip()]
 ROOT_URLCONF = "upperwick.urls"
 ASGI_APPLICATION = "upperwick.asgi.application"
 # The one page is built beforehand; templates are for Django's own administration.
@@ -109,7 +99,9 @@ DATABASES = {
     }
 }
 AUTH_PASSWORD_VALIDATORS = [
-    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 12}},
+    {"NAME": "upperwick.accounts.passwords.NotTheName"},
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

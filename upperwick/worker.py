@@ -1,22 +1,18 @@
 """The background worker, and the keeping of it: one a data folder, started with the server and again should it be ended."""
 
 import fcntl
-import os
-import signal
 import subprocess
 import sys
 import threading
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
 from django.conf import settings
 
-from upperwick.processes import NAME, steady_memory
+from upperwick.processes import NAME, as_child, steady_memory
 
-POLL_SECONDS, REST_SECONDS, LONGEST_REST, PATIENCE_SECONDS = 0.1, 1.0, 60.0, 3.0
-CHILD = "UPPERWICK_CHILD"  # set for a process that shall not outlive the one that started it
+POLL_SECONDS, REST_SECONDS, PATIENCE_SECONDS = 0.1, 1.0, 3.0
 
 
 class AlreadyRunning(RuntimeError):
@@ -37,7 +33,6 @@ def work() -> None:
 
     held = _lock()
     steady_memory()
-    end_with_parent()
     interrupt_all()
     call_command("prune_db_task_results", min_age_days=1, verbosity=0)
     # Before the first study asks for them: the prices, and the days that all studies up to the seal or the last session draw.
@@ -79,16 +74,13 @@ def _lock() -> Any:
     return file
 
 
-def end_with_parent() -> None:
-    """Where this process was started as somebody's child, it ends when they do."""
-    if os.environ.get(CHILD):
-        threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
-
-
-def _end_with(parent: int) -> None:
-    while os.getppid() == parent:
-        time.sleep(1.0)
-    os.kill(os.getpid(), signal.SIGKILL)
+def _is_free() -> bool:
+    """Whether no worker has the data folder."""
+    try:
+        _lock().close()
+    except AlreadyRunning:
+        return False
+    return True
 
 
 @contextmanager
@@ -98,18 +90,14 @@ def supervised(started: threading.Event | None = None) -> Iterator[None]:
     child: list[subprocess.Popen[bytes]] = []
 
     def keep() -> None:
-        rest = REST_SECONDS
         while started is not None and not ending.is_set() and not started.wait(POLL_SECONDS):
             pass
         while not ending.is_set():
-            begun = time.monotonic()
-            child[:] = [
-                subprocess.Popen([sys.executable, "-m", "upperwick.cli", "worker"], env={**os.environ, CHILD: "1", NAME: "1"})
-            ]
-            child[0].wait()
-            # One that ends at once, as beside another server of the same folder, is tried again less and less often.
-            rest = min(2 * rest, LONGEST_REST) if time.monotonic() - begun < LONGEST_REST else REST_SECONDS
-            ending.wait(rest)
+            # Beside another server of the same folder it waits until that one's worker is gone.
+            if _is_free():
+                child[:] = [subprocess.Popen([sys.executable, "-m", "upperwick.cli", "worker"], env={**as_child(), NAME: "1"})]
+                child[0].wait()
+            ending.wait(REST_SECONDS)
 
     keeper = threading.Thread(target=keep, daemon=True)
     keeper.start()

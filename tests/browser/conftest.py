@@ -49,7 +49,7 @@ def serve(data: Path) -> tuple[subprocess.Popen[bytes], str]:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     # A server whose test was killed ends with it.
-    env = {**os.environ, "UPPERWICK_DATA": str(data), "UPPERWICK_CHILD": "1"}
+    env = {**os.environ, "UPPERWICK_DATA": str(data), "UPPERWICK_PARENT": str(os.getpid())}
     subprocess.run(
         [COMMAND, "warm"], env=env, check=True, capture_output=True, timeout=400
     )  # so that no page is served while kernels compile

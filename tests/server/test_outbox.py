@@ -113,3 +113,9 @@ def test_the_calendar_is_read_by_another_library(api: Api, stand: Stand, client:
     assert all(e["UID"] and e["DTSTART"].dt for e in events)
     assert len({str(e["UID"]) for e in events}) == len(events)
     assert client.get(path[:-8] + "x.ics").status_code == 404
+    assert answer["Cache-Control"] == "no-store"
+    # It ends by a button, with all sessions, and with the account.
+    ended = api.delete("/calendar").json()["address"]
+    assert (client.get(path).status_code, client.get(ended[ended.index("/api") :]).status_code) == (404, 200)
+    api.delete("/session/everywhere")
+    assert client.get(ended[ended.index("/api") :]).status_code == 404

@@ -303,3 +303,24 @@ def test_a_new_book_and_a_plan_begin_with_the_account_s_size_risk_and_costs(api:
         400,
         "risk",
     )  # 2% of 40,000 over 2.00 a share
+
+
+@pytest.mark.parametrize(("until", "status"), [("", 204), ("x", 422), ("2024-02-31", 422), ("20240701", 422), (None, 422)])
+def test_the_end_of_a_plan_is_a_day_or_none(api: Api, until: Any, status: int) -> None:
+    bring("ZZA", [QUIET] * 30)
+    item = api.post("/bench", {"symbol": "ZZA"}).json()["id"]
+    levels = {"side": "long", "entry": 47.0, "stop": 44.0, "targets": [], "follow": "", "shares": 10, "until": until}
+    tried = api.post(f"/bench/{item}/plan", {"plan": levels})
+    assert (tried.status_code == 200) == (status == 204), tried.content
+    kept = api.client.put(f"/api/bench/{item}/plan", {"plan": levels}, "application/json")
+    assert kept.status_code == status, kept.content
+    if until == "":  # it waits on paper for as long as it takes
+        left = api.client.put(f"/api/bench/{item}/clock", {"on": True}, "application/json")
+        assert left.status_code == 204, left.content
+        bring("ZZA", [QUIET] * 25, first=30)
+        look()
+        (row,) = api.get("/bench").json()
+        assert (row["stage"], row["paper"]) == ("planned", "waiting")
+        bring("ZZA", [(46.0, 48.0, 45.5, 47.5)], first=55)
+        look()
+        assert api.get("/bench").json()[0]["stage"] == "holding"

@@ -136,7 +136,7 @@ def test_two_processes_serve_one_folder(tmp_path: Path) -> None:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    env = {**os.environ, "UPPERWICK_DATA": str(tmp_path), "UPPERWICK_CHILD": "1"}
+    env = {**os.environ, "UPPERWICK_DATA": str(tmp_path), "UPPERWICK_PARENT": str(os.getpid())}
     command = [sys.executable, "-m", "upperwick.cli", "serve", "--port", str(port), "--processes", "2"]
     server = subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     try:

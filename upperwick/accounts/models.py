@@ -9,3 +9,11 @@ class Preferences(models.Model):
 
     owner = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="preferences")
     document = models.JSONField(default=dict)
+
+
+class WrongTries(models.Model):
+    """Wrong passwords in a row (see `tries`). key: what they are counted under. last: when the latest was."""
+
+    key = models.CharField(max_length=240, unique=True)
+    count = models.PositiveIntegerField()
+    last = models.DateTimeField(db_index=True)

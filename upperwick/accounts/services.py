@@ -10,7 +10,7 @@ from django.core.exceptions import ValidationError
 from django.db.models import Count, Q
 from django.utils import timezone
 
-from upperwick.accounts.signals import welcomed
+from upperwick.accounts.signals import signed_out_everywhere, welcomed
 
 DEMO_NAME, DEMO_PASSWORD = "trader", "candle-and-wick"
 
@@ -53,6 +53,7 @@ def end_sessions(user: Any) -> None:
     for session in Session.objects.filter(expire_date__gt=timezone.now()):
         if session.get_decoded().get(SESSION_KEY) == str(user.pk):
             session.delete()
+    signed_out_everywhere.send(None, user=user)
 
 
 def account_named(name: str) -> AbstractBaseUser:

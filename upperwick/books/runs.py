@@ -17,6 +17,7 @@ from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
 from upperwick.market.services import open_market, request_limits
 from upperwick.market.turns import in_turn
+from upperwick.outgoing import rows_in_csv
 from upperwick.refused import Refused
 from upperwick.studies.questions import seal_day
 from upperwick.studies.runs import SMALL_BARS
@@ -228,6 +229,7 @@ def file_of(owner: Any, run_id: int, what: str, kind: str) -> tuple[bytes, str]:
     rows = [trade_row(x) for x in run.trades] if what == "trades" else equity_rows(run)
     if kind == "json":
         return json.dumps(rows, ensure_ascii=False, allow_nan=False).encode(), FILES[kind]
+    rows = rows_in_csv(rows) if kind == "csv" else rows
     sink, table = io.BytesIO(), pa.Table.from_pylist(rows) if rows else pa.table({})
     (pyarrow.csv.write_csv if kind == "csv" else pyarrow.parquet.write_table)(table, sink)
     return sink.getvalue(), FILES[kind]

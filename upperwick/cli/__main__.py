@@ -1,5 +1,9 @@
 """`python -m upperwick.cli`."""
 
-from upperwick.cli.main import entry
+from upperwick.processes import end_with_parent
+
+end_with_parent()  # before all that takes its time to be read in
+
+from upperwick.cli.main import entry  # noqa: E402
 
 entry()

@@ -170,13 +170,15 @@ def _write(path: Path, rows: list[dict[str, Any]]) -> None:
     import pyarrow.csv
     import pyarrow.parquet
 
+    from upperwick.outgoing import rows_in_csv
+
     if path.suffix not in (".csv", ".parquet", ".json"):
         raise Bad(f"{path} is to end in .csv, .parquet or .json.")
     try:
         if path.suffix == ".json":
             path.write_text(json.dumps(rows, ensure_ascii=False, allow_nan=False), encoding="utf-8")
         elif path.suffix == ".csv":
-            pyarrow.csv.write_csv(pa.Table.from_pylist(rows), path)
+            pyarrow.csv.write_csv(pa.Table.from_pylist(rows_in_csv(rows)), path)
         else:
             pyarrow.parquet.write_table(pa.Table.from_pylist(rows), path)
     except OSError as error:

@@ -95,11 +95,12 @@ def breadth(given: Namespace) -> None:
 def _write_csv(path: Path, head: list[str], rows: list[Any]) -> None:
     import csv
 
+    from upperwick.outgoing import in_csv
+
     try:
         with path.open("w", newline="", encoding="utf-8") as sink:
             write = csv.writer(sink, lineterminator="\n")
-            write.writerow(head)
-            write.writerows(rows)
+            write.writerows([in_csv(cell) for cell in row] for row in (head, *rows))
     except OSError as error:
         raise Bad(f"{path} cannot be written: {error}.") from None
 

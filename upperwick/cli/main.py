@@ -13,6 +13,7 @@ from pathlib import Path
 
 from upperwick.data.reading.endings import PRICE_FILES
 from upperwick.kernels import PARTS, spare_numba
+from upperwick.processes import end_with_parent
 from wickcore.bars.frame_names import FRAMES
 
 BESIDE = {
@@ -34,6 +35,7 @@ QUICK = ("scan", "values", "explain", "breadth")  # commands that read, say some
 def entry() -> None:
     """What the shell calls. A quick command is not held up by what it does not need: collecting garbage while modules are read, and taking a
     thousand of them apart at the end."""
+    end_with_parent()
     quick = sys.argv[1:2] and sys.argv[1] in QUICK
     if quick:
         gc.disable()

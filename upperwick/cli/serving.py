@@ -88,7 +88,7 @@ def _asked_account() -> tuple[str, str]:
     print("This is a new installation, with no prices yet. Its first account may bring data in and add others.")
     try:
         name = input("A name for it: ").strip()
-        password = getpass.getpass("A password, eight signs or more: ")
+        password = getpass.getpass("A password, twelve signs or more: ")
         if getpass.getpass("The same again: ") != password:
             raise Bad("The two passwords differ; nothing was made. Start again.")
     except EOFError:
@@ -124,9 +124,9 @@ def _serve(port: int, count: int) -> None:
     from django.contrib.auth import get_user_model
 
     from upperwick.accounts.services import DEMO_NAME, DEMO_PASSWORD
-    from upperwick.worker import end_with_parent, supervised
+    from upperwick.settings import TRUSTED_PROXIES
+    from upperwick.worker import supervised
 
-    end_with_parent()
     if count == 1:
         import upperwick.asgi  # noqa: F401
         from upperwick.ahead import fetch_ahead
@@ -147,6 +147,9 @@ def _serve(port: int, count: int) -> None:
         "log_level": "warning",
         "lifespan": "off",
         "timeout_graceful_shutdown": 1,
+        # What a proxy says of who asks is believed of those that are named in the settings only.
+        "proxy_headers": bool(TRUSTED_PROXIES),
+        "forwarded_allow_ips": TRUSTED_PROXIES,
         "timeout_keep_alive": 65,  # longer than a browser keeps a connection it does not use: none is cut off while it asks
     }
     if count > 1:
@@ -169,11 +172,11 @@ def _serve_in(count: int, said: dict[str, Any]) -> None:
     """In several processes, which this one keeps: it starts another where one ends."""
     import uvicorn
 
-    from upperwick.processes import NAME
-    from upperwick.worker import CHILD, supervised
+    from upperwick.processes import NAME, as_child
+    from upperwick.worker import supervised
 
     with supervised():
-        os.environ |= {NAME: str(count), CHILD: "1"}
+        os.environ |= {**as_child(), NAME: str(count)}
         uvicorn.run("upperwick.asgi:application", workers=count, **said)
 
 

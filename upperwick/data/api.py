@@ -237,7 +237,7 @@ def stop(request: HttpRequest, job_id: int):
 def exported(request: HttpRequest, job_id: int) -> HttpResponse:
     """The zip that was written."""
     answer = jobs.answer_of(_job(request.user, job_id))
-    name = json.loads(answer)["file"] if answer else ""
+    name = (json.loads(answer).get("file") if answer else None) or ""
     path = exports() / name
     if not name or not path.is_file():
         raise Refused("This export is no longer kept; write it anew.", 404)

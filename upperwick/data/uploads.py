@@ -43,11 +43,15 @@ def receive(owner: Any, files: Iterable[Any]) -> str:
     _clear_old()
     token = secrets.token_hex(12)
     folder = room() / f"{owner.pk}-{token}"
-    folder.mkdir(parents=True)
-    for name, file in zip(names, given, strict=True):
-        with (folder / name.encode()[-200:].decode(errors="ignore")).open("wb") as into:
-            for chunk in file.chunks():
-                into.write(chunk)
+    folder.mkdir(parents=True, mode=0o700)
+    try:
+        for name, file in zip(names, given, strict=True):
+            with (folder / name.encode()[-200:].decode(errors="ignore")).open("wb") as into:
+                for chunk in file.chunks():
+                    into.write(chunk)
+    except BaseException:  # a full disk, mostly: what came is no use without the rest
+        shutil.rmtree(folder, ignore_errors=True)
+        raise
     return token
 
 

@@ -9,7 +9,7 @@ from ninja import Router, Status
 from pydantic import Field
 
 from upperwick.keeping import services
-from upperwick.keeping.calendar import calendar, owner_of, token_of
+from upperwick.keeping.calendar import calendar, end_link, owner_of, token_of
 from upperwick.keeping.desk import desk
 from upperwick.keeping.find import find as find_anything
 from upperwick.keeping.models import Alert, Message, Schedule
@@ -198,6 +198,13 @@ def chart(request: HttpRequest, message_id: int, number: int):
 def calendar_address(request: HttpRequest):
     """Where a calendar program finds the account's calendar."""
     return {"address": request.build_absolute_uri(f"/api/calendar/{token_of(request.user)}.ics")}
+
+
+@router.delete("/calendar", response=CalendarOut, operation_id="end_calendar_address")
+def end_calendar_address(request: HttpRequest):
+    """Ends the address that was given out, and gives another."""
+    end_link(request.user)
+    return calendar_address(request)
 
 
 @router.get("/calendar/{token}.ics", auth=None, operation_id="calendar_file")

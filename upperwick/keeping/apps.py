@@ -7,6 +7,7 @@ class KeepingConfig(AppConfig):
 
     def ready(self) -> None:
         """Alerts of a breadth go on under its new name, and those of a rule say its new one."""
+        from upperwick.accounts.signals import signed_out_everywhere
         from upperwick.rules.signals import breadth_renamed, renamed
 
         def rule_named(sender: object, owner: object, was: str, name: str, **_: object) -> None:
@@ -24,5 +25,11 @@ class KeepingConfig(AppConfig):
                     alert.about = {**alert.about, "name": name}
                     alert.save(update_fields=["about"])
 
+        def ended(sender: object, user: object, **_: object) -> None:
+            from upperwick.keeping.calendar import end_link
+
+            end_link(user)
+
+        signed_out_everywhere.connect(ended, weak=False, dispatch_uid="a calendar's address")
         renamed.connect(rule_named, weak=False, dispatch_uid="a rule's new name in alerts")
         breadth_renamed.connect(named, weak=False, dispatch_uid="a breadth's new name in alerts")

@@ -1,10 +1,10 @@
 """What the routes of the bench take and give: items, plans, fills, holdings."""
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Literal
 
 from ninja import Schema
-from pydantic import ConfigDict, Field
+from pydantic import AfterValidator, ConfigDict, Field
 
 from upperwick.data.schemas import HeadingOut, QuestionOut
 from wickcore.book.paper import MOST_TARGETS
@@ -60,6 +60,18 @@ class NoticeOut(Schema):
     event: Literal["met", "gapped", "near", "filled", "silent", "over"]
     moment: str
     text: str
+
+
+def _is_day(text: str) -> str:
+    try:
+        if text and date.fromisoformat(text).isoformat() != text:
+            raise ValueError
+    except ValueError:
+        raise ValueError(f"`{text}` is not a date of the form 2024-06-28") from None
+    return text
+
+
+PlanEnd = Annotated[str, Field(max_length=10), AfterValidator(_is_day)]  # "" for none
 
 
 class PlannedOut(Schema):
@@ -164,7 +176,7 @@ class PlanIn(Schema):
     targets: list[TargetIn] = Field(default_factory=list, max_length=MOST_TARGETS)
     follow: str = Field("", max_length=MOST_FOLLOW)
     shares: int | None = Field(None, ge=0, le=1_000_000_000)
-    until: str
+    until: PlanEnd
 
 
 class PlanTried(Schema):

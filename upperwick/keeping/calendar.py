@@ -1,32 +1,38 @@
 """Report dates as a calendar to subscribe to (RFC 5545)."""
 
+import secrets
 from datetime import timedelta
 from typing import Any
 
 import numpy as np
-from django.core import signing
 from icalendar import Calendar, Event
 
 from upperwick.bench.services import lists_of
+from upperwick.keeping.models import CalendarLink
 from upperwick.market.load import evaluator
 from upperwick.market.models import CalendarEvent, Report
 from upperwick.refused import Refused
 
-SALT = "calendar"
 DAYS_BACK, DAYS_AHEAD = 30, 400
 
 
 def token_of(owner: Any) -> str:
     """What the address of an account's calendar ends with: a calendar program does not sign in."""
-    return signing.Signer(salt=SALT).sign(str(owner.pk))
+    link, _ = CalendarLink.objects.get_or_create(owner=owner, defaults={"token": secrets.token_urlsafe(24)})
+    return str(link.token)
+
+
+def end_link(owner: Any) -> None:
+    """The address that was given out leads nowhere any more."""
+    CalendarLink.objects.filter(owner=owner).delete()
 
 
 def owner_of(token: str) -> int:
     """Raises Refused (404)."""
-    try:
-        return int(signing.Signer(salt=SALT).unsign(token))
-    except (signing.BadSignature, ValueError):
-        raise Refused("There is no calendar at this address.", 404) from None
+    owner = CalendarLink.objects.filter(token=token).values_list("owner", flat=True).first()
+    if owner is None:
+        raise Refused("There is no calendar at this address.", 404)
+    return int(owner)
 
 
 def calendar(owner_id: int) -> bytes:

@@ -70,7 +70,7 @@ def leave(item: BenchItem, as_of: str | None) -> None:
 
 
 def _ended(until: str, now: Moment) -> bool:
-    return until < iso(now.day) or (until == iso(now.day) and now.closed)
+    return bool(until) and (until < iso(now.day) or (until == iso(now.day) and now.closed))
 
 
 def _place(item: BenchItem, now: Moment) -> Paper:

@@ -8,15 +8,26 @@ from datetime import date
 from upperwick.bench.models import BenchEvent, BenchItem, Fill
 from upperwick.refused import Refused
 from wickcore.bars.market import Market
-from wickcore.bars.moment import Moment, iso, read_moment, to_day
+from wickcore.bars.moment import Moment, read_moment, to_date, to_day
 from wickcore.book.holding import Done, Holding, Unfit, holding
 from wickcore.book.paper import HELD, Paper, PaperOrder, rests
 from wickcore.book.plan import Account
 
 SLIP = 0.0  # a fraction a side of paper orders
 WORDS = {"buy": "bought", "sell": "sold", "short": "sold short", "cover": "bought back"}
+NO_END = date.max  # of a plan whose date was emptied
 OVER = "Its position is over. Put the instrument on the bench anew for another: R and results are those of one position."
 SINGLE = {"long": ("buy", "sell"), "short": ("sell short", "buy back")}
+
+
+def end_of(until: str) -> date:
+    """The last day of a plan, as it is kept."""
+    return date.fromisoformat(until) if until else NO_END
+
+
+def until_words(until: date) -> str:
+    """How a plan's end goes on after its levels."""
+    return "" if until == NO_END else f", until {until.isoformat()}"
 
 
 def order_of(item: BenchItem) -> PaperOrder:
@@ -24,7 +35,7 @@ def order_of(item: BenchItem) -> PaperOrder:
     plan = item.plan
     assert plan is not None
     shares = item.paper["shares"] if item.paper else 0.0
-    until = to_day(date.fromisoformat(plan["until"]))
+    until = to_day(end_of(plan["until"]))
     cost = plan.get("cost", Account().cost)  # written down when it was left to the clock
     targets = tuple((price, part) for price, part in plan["targets"])
     return PaperOrder(item.symbol, plan["side"], plan["entry"], plan["stop"], targets, plan["follow"], shares, until, cost, SLIP)
@@ -45,7 +56,7 @@ def waits_words(order: PaperOrder, up: bool, shares: float, scale: float) -> str
     """The order that waits, in words."""
     way = "or higher" if up == (order.side == "long") else "or lower"
     stop = "" if order.stop is None else f", stop {order.stop / scale:.2f}"
-    return f"{SINGLE[order.side][0]} {shares_words(shares)} at {order.entry / scale:.2f} {way}, until {iso(order.until)}{stop}"
+    return f"{SINGLE[order.side][0]} {shares_words(shares)} at {order.entry / scale:.2f} {way}{until_words(to_date(order.until))}{stop}"
 
 
 def keep_paper(item: BenchItem, paper: Paper | None) -> None:

@@ -6,7 +6,6 @@ import logging
 import math
 from collections.abc import Sequence
 from functools import lru_cache
-from html import escape
 from typing import Any
 
 import numpy as np
@@ -18,6 +17,7 @@ from django.utils import timezone
 from upperwick.keeping.models import Message
 from upperwick.market.services import open_market
 from upperwick.market.standing import standing
+from upperwick.outgoing import in_file_name, in_header, in_html
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment
 from wickcore.language.check import check_expression
@@ -59,16 +59,16 @@ def tell(
     to = owner.email or f"{owner.get_username()}@upperwick.invalid"
     name = hashlib.blake2b(f"{owner.pk} {key}".encode(), digest_size=12).hexdigest()
     message = EmailMultiAlternatives(
-        subject.replace("\n", " ")[:300], "\n".join(lines), settings.DEFAULT_FROM_EMAIL, [to],
+        in_header(subject), "\n".join(lines), settings.DEFAULT_FROM_EMAIL, [to],
         headers={"Message-ID": f"<{name}@upperwick.invalid>", "X-Upper-Wick-Moment": moment},
         connection=get_connection("upperwick.keeping.mail.Outbox"),
     )  # fmt: skip
     # A line each: no line of a message is longer than 998 characters (RFC 5322, 2.1.1).
-    rows = "\n".join(f"<p>{escape(line)}</p>" for line in lines if line) + "\n"
-    drawn = "\n".join(f'<p><img src="cid:{symbol}@{name}" alt="{escape(symbol)}"></p>' for symbol, _ in charts)
+    rows = "\n".join(f"<p>{in_html(line)}</p>" for line in lines if line) + "\n"
+    drawn = "\n".join(f'<p><img src="cid:chart{at}@{name}" alt="{in_html(symbol)}"></p>' for at, (symbol, _) in enumerate(charts))
     message.attach_alternative(f'<html><body style="font-family:sans-serif">\n{rows}{drawn}\n</body></html>', "text/html")
-    for symbol, png in charts:
-        message.attach(_inline(symbol, name, png))
+    for at, (symbol, png) in enumerate(charts):
+        message.attach(_inline(f"chart{at}@{name}", symbol, png))
     setattr(
         message,
         OURS,
@@ -77,12 +77,12 @@ def tell(
     message.send()
 
 
-def _inline(symbol: str, name: str, png: bytes) -> Any:
+def _inline(chart: str, symbol: str, png: bytes) -> Any:
     from email.mime.image import MIMEImage
 
     image = MIMEImage(png, "png")
-    image.add_header("Content-ID", f"<{symbol}@{name}>")
-    image.add_header("Content-Disposition", "inline", filename=f"{symbol}.png")
+    image.add_header("Content-ID", f"<{chart}>")
+    image.add_header("Content-Disposition", "inline", filename=in_file_name(f"{symbol}.png"))
     return image
 
 

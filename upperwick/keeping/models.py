@@ -104,3 +104,10 @@ class Message(models.Model):
         ordering = ["-id"]
         constraints = [models.UniqueConstraint(fields=["owner", "key"], name="a_thing_is_told_once")]
         indexes = [models.Index(fields=["owner", "deleted"])]
+
+
+class CalendarLink(models.Model):
+    """What the address of an account's calendar ends with. It ends with the account, with all its sessions, and when it is asked to."""
+
+    owner = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    token = models.CharField(max_length=200, unique=True)

@@ -2,7 +2,7 @@
 
 import math
 from dataclasses import asdict
-from datetime import date, timedelta
+from datetime import timedelta
 from functools import lru_cache
 from typing import Any
 
@@ -12,13 +12,13 @@ from django.db import transaction
 from upperwick.accounts.preferences import account_choice
 from upperwick.bench.items import items_of
 from upperwick.bench.models import BenchEvent, BenchItem
-from upperwick.keeping.held import OVER, held_now, open_risk, stop_now
+from upperwick.keeping.held import NO_END, OVER, end_of, held_now, open_risk, stop_now, until_words
 from upperwick.keeping.notices import level_key, settle
 from upperwick.market.models import Instrument, Split
 from upperwick.market.services import as_of_day, open_market, request_limits
 from upperwick.refused import Refused
 from wickcore.bars.market import Market
-from wickcore.bars.moment import Moment, iso
+from wickcore.bars.moment import Moment, iso, to_date
 from wickcore.book.holding import Holding, Unfit, last_price
 from wickcore.book.paper import follow_of
 from wickcore.book.plan import (
@@ -43,6 +43,7 @@ from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import values_at
 
 LASTS = 5  # sessions a plan waits
+LONGEST_DAYS = 400  # of a plan that has an end
 OPEN = ("planned", "holding")
 INSIDE = ("made", "since", "cost")  # what is kept with a plan and no part of it
 GAPS = 4
@@ -169,7 +170,7 @@ def plan_of(
         size = resized(size, account, of_side, shown["entry"], shown["stop"], shown["shares"], money)
     together, facts = _together(owner, market, item, day, account, size, shown)
     report = _values(engine, item.symbol, day, "days_to_report")
-    ends_in = (date.fromisoformat(shown["until"]) - date.fromisoformat(iso(day))).days
+    ends_in = (end_of(shown["until"]) - to_date(day)).days
     facts = Facts(report, _gaps(market, item.symbol, day), ends_in, facts.sector, facts.in_sector, facts.open_risk, facts.with_held)
     near = shown["entry"] if held is None else held.close
     against = warnings(account, of_side, near, shown["stop"], size, proposal.atr, facts)
@@ -327,12 +328,9 @@ def keep(item: BenchItem, asked: dict[str, Any], as_of: str | None) -> None:
     if sum(one["part"] for one in asked["targets"]) > 1 + 1e-9:
         raise Refused("The targets take more than there is; their parts come to one at most.", 422)
     follow_checked(asked["follow"], asked["side"])
-    try:
-        until = date.fromisoformat(asked["until"])
-    except ValueError:
-        raise Refused(f"`{asked['until']}` is not a date of the form 2024-06-28.", 422) from None
-    if until > date.fromisoformat(iso(day)) + timedelta(days=400):
-        raise Refused("A plan ends within a year.", 422)
+    until = end_of(asked["until"])
+    if until != NO_END and until > to_date(day) + timedelta(days=LONGEST_DAYS):
+        raise Refused("A plan ends within a year, or has no end.", 422)
     scale = scale_at(market, item.symbol, day)
     targets = [(one["price"] * scale, one["part"]) for one in asked["targets"]]
     since = market.standing(market.latest).key
@@ -347,7 +345,7 @@ def keep(item: BenchItem, asked: dict[str, Any], as_of: str | None) -> None:
     )
     moves = f", the stop follows {asked['follow']}" if asked["follow"] else ""
     does = "buy" if asked["side"] == "long" else "sell short"
-    words = f"{does} at {asked['entry']:g}, stop {asked['stop']:g}{aims}{moves}, until {asked['until']}"
+    words = f"{does} at {asked['entry']:g}, stop {asked['stop']:g}{aims}{moves}{until_words(until)}"
     BenchEvent.objects.create(item=item, kind="planned", moment=iso(day), text=words)
     settle(item, ["stop"], [item.plan["stop"]])
     settle(item, ["target"], [price for price, _ in targets])

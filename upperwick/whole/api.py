@@ -8,6 +8,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.utils.http import content_disposition_header
 from ninja import Router, Status
 
+from upperwick.outgoing import in_csv
 from upperwick.rules import breadths
 from upperwick.rules.models import Breadth
 from upperwick.rules.services import mark_of
@@ -48,7 +49,7 @@ def as_csv(request: HttpRequest, body: BreadthIn):
     found = service.whole(request.user, body.dict())
     sink = io.StringIO()
     write = csv.writer(sink, lineterminator="\n")
-    beside = [found["beside"]] if found["beside"] else []
+    beside = [in_csv(found["beside"])] if found["beside"] else []
     write.writerow(["day", "pass", "fail", "unknown", "value", *(["smoothed"] if body.smooth > 1 else []), *beside])
     for i, day in enumerate(found["days"]):
         row: list[Any] = [day, found["passed"][i], found["failed"][i], found["unknown"][i], found["value"][i]]

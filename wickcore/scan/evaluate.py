@@ -29,7 +29,8 @@ from wickcore.scan.kept import KeptColumns
 from wickcore.scan.kernels import Column
 from wickcore.scan.limits import Limits as Limits
 from wickcore.scan.limits import Stopped as Stopped
-from wickcore.scan.plan import Place, across, by_bar, cost, momentary, uses, walk
+from wickcore.scan.limits import TooHeavy
+from wickcore.scan.plan import Place, across, by_bar, cost, heaviest, momentary, uses, walk
 
 # Columns of a megabyte: longer ones leave the processor's cache, and of shorter ones there are so many that handing them out takes its time.
 BLOCK_BARS = 1 << 17
@@ -165,8 +166,8 @@ class Evaluator:
         for op in ops:
             own = across(op, self.table)
             if len(own) > most:
-                raise Stopped(
-                    f"One line ranks {len(own)} things at once; in a market of this size a line can rank {most}. Split it."
+                raise TooHeavy(
+                    f"One line ranks {len(own)} things at once; in a market of this size a line can rank {most}. Split it.", True
                 )
             if len(needed | own) > most:
                 yield part
@@ -176,10 +177,13 @@ class Evaluator:
         if part:
             yield part
 
+    def _allow(self, ops: Sequence[Op], limits: Limits) -> None:
+        limits.allow(cost(ops, self.table) * len(self.bars) / 1e9 / 2, lambda: heaviest(ops, self.table))
+
     def at(self, ops: Sequence[Op], positions: Ints, limits: Limits | None = None) -> list[Column]:
         """The operations' values on some bars only; no column of the whole market is made."""
         limits = limits or Limits()
-        limits.allow(cost(ops, self.table) * len(self.bars) / 1e9 / 2)
+        self._allow(ops, limits)
         return [column for part in self._portions(ops) for column in self._at(part, positions, limits)]
 
     def at_apart(self, ops: Sequence[Op], positions: Ints, owners: Ints, limits: Limits | None = None) -> list[Column]:
@@ -209,7 +213,7 @@ class Evaluator:
         """The operations' values on some bars of each instrument: rows[offsets[k]:offsets[k + 1]] are positions of instrument k's, ascending. No
         column of the whole market is made."""
         limits, stop = limits or Limits(), Event()
-        limits.allow(cost(ops, self.table) * len(self.bars) / 1e9 / 2)
+        self._allow(ops, limits)
         out = [np.empty(len(rows), np.int8 if op.result == "condition" else np.float64) for op in ops]
         for part in self._portions(ops):
             given, asked, made = self._given(part, limits), uses(part, self.table), {op.key: i for i, op in enumerate(ops)}
@@ -294,7 +298,7 @@ class Evaluator:
         self, ops: list[Op], limits: Limits, out: dict[Place, Column] | None = None, laid: Mapping[str, Column] = NOTHING
     ) -> dict[Place, Column]:
         total, table = len(self.bars), self.table
-        limits.allow(cost(ops, table) * total / 1e9 / 2)
+        self._allow(ops, limits)
         if out is None:
             out = {(table, op.key): np.empty(total, np.int8 if op.result == "condition" else np.float64) for op in ops}
         given, asked, stop = self._given(ops, limits, laid=laid), uses(ops, table), Event()

@@ -71,13 +71,20 @@ def uses(ops: Iterable[Op], table: str) -> dict[Place, int]:
 
 def cost(ops: Iterable[Op], table: str = "day") -> float:
     """About how many nanoseconds a bar the operations take, each distinct one once."""
-    total = 0.0
-    for op, _ in walk(ops, table):
-        if op.kind == "carry":
-            total += NANOSECONDS * str(op.params[0]).count(" ")
-        window = max((float(p) for p in op.params if not isinstance(p, str)), default=0.0)
-        total += NANOSECONDS + (CATALOGUE[op.kind].again if op.kind in CATALOGUE else 0.0) * window
-    return total
+    return sum(_own_cost(op) for op, _ in walk(ops, table))
+
+
+def heaviest(ops: Iterable[Op], table: str = "day") -> str:
+    """The operation that takes most of it, in words."""
+    op = max((op for op, _ in walk(ops, table)), key=_own_cost)
+    windows = [f"{float(p):g}" for p in op.params if not isinstance(p, str)]
+    return f"`{op.kind}`" + (f" over {' and '.join(windows)} bars" if windows else "")
+
+
+def _own_cost(op: Op) -> float:
+    carried = NANOSECONDS * str(op.params[0]).count(" ") if op.kind == "carry" else 0.0
+    window = max((float(p) for p in op.params if not isinstance(p, str)), default=0.0)
+    return carried + NANOSECONDS + (CATALOGUE[op.kind].again if op.kind in CATALOGUE else 0.0) * window
 
 
 def momentary(ops: Iterable[Op], table: str) -> set[Place]:

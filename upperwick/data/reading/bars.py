@@ -20,10 +20,10 @@ from upperwick.data.reading.grouping import grouped
 from upperwick.data.reading.infer import infer
 from upperwick.data.reading.inference import Inference, without_questions
 from upperwick.data.reading.source import PriceFileError, open_source
+from upperwick.data.reading.symbols import wrong_symbol
 from wickcore.bars.merge import Table, merge
 from wickcore.bars.moment import CLOSE, Moment, iso, keys, of_key, read_moment, to_day
 
-LONGEST_SYMBOL = 32
 FIRST_DAY = to_day(date(1600, 1, 1))  # shares have been traded since 1602
 NUMBERS = ("open", "high", "low", "close", "volume")
 _NUMBER = r"^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$"
@@ -117,7 +117,7 @@ def _take_rows(read: Inference, found: PriceTables, refused: set[str] | None) ->
     codes = coded.indices.to_numpy(zero_copy_only=False)
     labels = coded.dictionary.to_pylist()
     for code, label in enumerate(labels):
-        wrong = _wrong_symbol(label)
+        wrong = wrong_symbol(label)
         if wrong:
             problems.update(dict.fromkeys(np.flatnonzero(codes == code).tolist(), wrong))
     order = np.argsort(codes, kind="stable")
@@ -168,14 +168,6 @@ def _check_kind(file: Path, name: str, kind: pa.DataType) -> None:
         fits, wanted = text or types.is_binary(kind), "text"
     if not fits and not types.is_null(kind):
         raise PriceFileError(f"{file}: the column {name} holds {kind}, where {wanted} are expected.")
-
-
-def _wrong_symbol(symbol: str | None) -> str:
-    if not symbol:
-        return "the symbol is missing"
-    if len(symbol) > LONGEST_SYMBOL:
-        return f"the symbol `{symbol[:20]}…` has {len(symbol)} characters; at most {LONGEST_SYMBOL} are kept"
-    return "" if symbol.isprintable() else f"the symbol {symbol!r} holds characters that cannot be seen"
 
 
 def _check_dates(day: Any, problems: dict[int, str]) -> None:

@@ -20,6 +20,7 @@ from upperwick.data.reading.headings import plain_heading
 from upperwick.data.reading.infer import infer_file
 from upperwick.data.reading.inference import Inference, without_questions
 from upperwick.data.reading.source import PriceFileError
+from upperwick.data.reading.symbols import wrong_symbol
 from upperwick.data.reading.tables import (
     CALENDAR,
     DIVIDENDS,
@@ -88,6 +89,8 @@ def read_cell(column: Column, said: str) -> Any:
             raise ValueError(f"`{said}` is no kind; kinds are {', '.join(column.choices[:-1])} and {column.choices[-1]}")
         return said.lower()
     found = READERS[column.kind](said)
+    if column.name == "symbol" and (wrong := wrong_symbol(found)):
+        raise ValueError(wrong)
     if len(str(found)) > LONGEST.get(column.name, 300):
         raise ValueError(f"`{found[:20]}…` has {len(found)} characters; at most {LONGEST.get(column.name, 300)} are kept")
     return found

@@ -10,6 +10,8 @@ from upperwick.data.reading.formats import is_text, plain
 from upperwick.data.reading.inference import Inference
 from upperwick.data.reading.source import PriceFileError
 
+LONGEST_SYMBOL = 32
+_NO_SYMBOL = re.compile(r"^[=+\-@]|[^\w .\-/=^:&$#*+!]")
 _UPPER = re.compile(r"[A-Z0-9][A-Z0-9.\-_=^/]*")
 
 
@@ -72,3 +74,17 @@ def _shared_ending(symbols: list[str]) -> str:
     filled = [s for s in symbols if s]
     match = re.search(r"[.\s:][A-Za-z]{1,4}$", filled[0]) if len(filled) > 1 else None
     return match[0] if match and all(s.endswith(match[0]) and len(s) > len(match[0]) for s in filled) else ""
+
+
+def wrong_symbol(symbol: str | None) -> str:
+    """Why a text cannot be a symbol; "" where it can."""
+    if not symbol:
+        return "the symbol is missing"
+    if len(symbol) > LONGEST_SYMBOL:
+        return f"the symbol `{symbol[:20]}…` has {len(symbol)} characters; at most {LONGEST_SYMBOL} are kept"
+    if not symbol.isprintable():
+        return f"the symbol {symbol!r} holds characters that cannot be seen"
+    wrong = "".join(sorted(set(_NO_SYMBOL.findall(symbol))))
+    return (
+        f"the symbol `{symbol}` holds {wrong}; it may hold letters, digits, spaces and . - _ / = ^ : & $ # * + !" if wrong else ""
+    )

@@ -50,6 +50,7 @@ export const keeping = {
   removeMessage: (id: number) => answer(client.DELETE('/api/outbox/{message_id}', message(id))),
   restoreMessage: (id: number) => answer(client.POST('/api/outbox/{message_id}/restore', message(id))),
   calendar: () => answer(client.GET('/api/calendar')),
+  endCalendar: () => answer(client.DELETE('/api/calendar')),
   find: (q: string, signal: AbortSignal) =>
     answer(client.GET('/api/find', { params: { query: { q } }, signal })),
 }

@@ -19,7 +19,8 @@ export interface paths {
         put?: never;
         /**
          * Sign In
-         * @description Signs in. After ten wrong passwords for a name, or from an address, either waits five minutes.
+         * @description Signs in. After ten wrong passwords for a name, or from an address, either waits five minutes; a device that has signed in with the
+         *     name before waits a little longer after each instead.
          */
         post: operations["sign_in"];
         /**
@@ -2171,7 +2172,11 @@ export interface paths {
         get: operations["calendar_address"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * End Calendar Address
+         * @description Ends the address that was given out, and gives another.
+         */
+        delete: operations["end_calendar_address"];
         options?: never;
         head?: never;
         patch?: never;
@@ -11455,6 +11460,26 @@ export interface operations {
         };
     };
     calendar_address: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarOut"];
+                };
+            };
+        };
+    };
+    end_calendar_address: {
         parameters: {
             query?: never;
             header?: never;

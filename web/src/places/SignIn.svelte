@@ -1,6 +1,7 @@
 <script lang="ts">
   import { untrack } from 'svelte'
   import { api, sentence } from '$lib/api'
+  import PasswordField from '$lib/PasswordField.svelte'
 
   interface Props {
     trouble: string
@@ -47,19 +48,17 @@
       <!-- svelte-ignore a11y_autofocus -->
       <input class="field py-1.5" autocomplete="username" bind:value={name} required autofocus={!again} />
     </label>
-    <label class="flex flex-col gap-1">
-      Password
-      <input
-        class="field py-1.5"
-        type="password"
-        autocomplete="current-password"
+    <div class="flex flex-col gap-1">
+      <span aria-hidden="true">Password</span>
+      <PasswordField
+        class="py-1"
+        label="Password"
         bind:value={password}
-        required
-        {@attach (field: HTMLInputElement) => {
+        attach={(field) => {
           if (again) field.focus()
         }}
       />
-    </label>
+    </div>
     {#if failed || trouble}
       <p role="alert" class="text-loss">{failed || trouble}</p>
     {/if}

@@ -1,7 +1,10 @@
 <script lang="ts">
   /** One's own account; for staff also everybody's. */
   import { api, sentence } from '$lib/api'
+  import { copy } from '$lib/csv'
+  import { keeping } from '$lib/keeping'
   import { tell } from '$lib/notice.svelte'
+  import PasswordField from '$lib/PasswordField.svelte'
   import { ask, query } from '$lib/queries'
   import Forms from './Forms.svelte'
   import Money from './Money.svelte'
@@ -37,6 +40,19 @@
       busy = false
     }
   }
+
+  async function calendar(ask: () => Promise<{ address: string }>): Promise<void> {
+    busy = true
+    failed = ''
+    try {
+      const { address } = await ask()
+      tell((await copy(address)) ? 'The calendar’s address is on the clipboard.' : `Subscribe to ${address}`)
+    } catch (error) {
+      failed = sentence(error)
+    } finally {
+      busy = false
+    }
+  }
 </script>
 
 <section class="h-full overflow-auto">
@@ -52,27 +68,14 @@
     <Forms />
     <h2 class="mt-6 font-title text-[19px]">Password</h2>
     <form class="mt-2 flex flex-wrap items-end gap-3 text-[13px]" onsubmit={change}>
-      <label
-        >current password<br />
-        <input
-          class="field w-56"
-          type="password"
-          autocomplete="current-password"
-          required
-          bind:value={now}
-        /></label
-      >
-      <label
-        >new password<br />
-        <input
-          class="field w-56"
-          type="password"
-          autocomplete="new-password"
-          minlength="8"
-          required
-          bind:value={then}
-        /></label
-      >
+      <div>
+        <span aria-hidden="true">current password</span><br />
+        <PasswordField class="w-56" label="Current password" bind:value={now} />
+      </div>
+      <div>
+        <span aria-hidden="true">new password, at least 12 characters</span><br />
+        <PasswordField class="w-56" label="New password" chosen bind:value={then} />
+      </div>
       <button class="act" disabled={busy}>Change password</button>
     </form>
     <h2 class="mt-6 font-title text-[19px]">Other browsers</h2>
@@ -80,6 +83,17 @@
       If you have left a browser signed in somewhere, or lost a device, end every session of this account.
     </p>
     <button class="quiet mt-2 text-[13px]" disabled={busy} onclick={everywhere}>Sign out everywhere</button>
+    <h2 class="mt-6 font-title text-[19px]">Calendar</h2>
+    <p class="mt-1 text-[13px] text-ink2">
+      Reports of what is on your lists, and announcements, at an address that a calendar program reads without
+      signing in: who knows it sees them. It ends with this account, and when you sign out everywhere.
+    </p>
+    <p class="mt-2 flex gap-3 text-[13px]">
+      <button class="quiet" disabled={busy} onclick={() => calendar(keeping.calendar)}>Copy address</button>
+      <button class="quiet" disabled={busy} onclick={() => calendar(keeping.endCalendar)}
+        >End it, and copy a new one</button
+      >
+    </p>
     {#if failed}<p role="alert" class="mt-2 text-loss">{failed}</p>{/if}
     {#if session.data?.staff}<People me={session.data.name ?? ''} />{/if}
   </div>

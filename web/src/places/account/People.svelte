@@ -4,6 +4,7 @@
   import { once } from '$lib/attempt'
   import { day } from '$lib/format'
   import { tell } from '$lib/notice.svelte'
+  import PasswordField from '$lib/PasswordField.svelte'
   import { ask, client, query } from '$lib/queries'
 
   const { me }: { me: string } = $props()
@@ -100,18 +101,25 @@
                     : attempt(() => api.removePerson(one.name), `The account ${one.name} is removed.`))
                 }}
               >
-                <label
-                  >{given
-                    ? `A new password for ${one.name}`
-                    : `All rules, lists and studies of ${one.name} go with it, for good. Write the name once more`}
-                  <input
-                    class="field ml-2 w-48 py-0"
-                    type={given ? 'password' : 'text'}
-                    autocomplete="off"
-                    required
+                {#if given}
+                  <span aria-hidden="true">A new password for {one.name}</span>
+                  <PasswordField
+                    class="w-48"
+                    label="A new password for {one.name}, typed here"
+                    chosen
                     bind:value={typed}
-                  /></label
-                >
+                  />
+                {:else}
+                  <label
+                    >All rules, lists and studies of {one.name} go with it, for good. Write the name once more
+                    <input
+                      class="field ml-2 w-48 py-0"
+                      autocomplete="off"
+                      required
+                      bind:value={typed}
+                    /></label
+                  >
+                {/if}
                 <button class="act" disabled={removing !== null && typed !== one.name}
                   >{given ? 'Give it' : 'Remove for good'}</button
                 >
@@ -133,16 +141,10 @@
       bind:value={name}
     /></label
   >
-  <label
-    >password<br /><input
-      class="field w-48"
-      type="password"
-      autocomplete="new-password"
-      minlength="8"
-      required
-      bind:value={password}
-    /></label
-  >
+  <div>
+    <span aria-hidden="true">password, at least 12 characters</span><br />
+    <PasswordField class="w-48" label="Password" chosen bind:value={password} />
+  </div>
   <label class="pb-1"><input type="checkbox" class="accent-ember" bind:checked={staff} /> staff</label>
   <button class="act">Add an account</button>
 </form>

@@ -96,7 +96,7 @@
         <DayPick
           bind:value={() => levels.until, (value) => planning.change({ until: value })}
           label="Last day of the plan"
-          empty="a day"
+          empty="no end"
           min={market.asOf?.slice(0, 10)}
         />. Out {levels.side === 'long' ? 'under' : 'over'}
         {@render stop(levels)}<PlanTargets {planning} {levels} />. That risks
