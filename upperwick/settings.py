@@ -47,8 +47,6 @@ INSTALLED_APPS = [
     "upperwick.market",
     "upperwick.rules",
     "upperwick.studies",
-    "django_tasks",
-    "django_tasks_db",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -116,7 +114,6 @@ CSRF_COOKIE_SAMESITE = "Lax"
 X_FRAME_OPTIONS = "DENY"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
 DATA_UPLOAD_MAX_NUMBER_FILES = 2_000
-TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
 
 # Messages are kept in the outbox; with a mail server they are also sent, to the address that an account has.
 EMAIL_BACKEND = "upperwick.keeping.mail.Outbox"

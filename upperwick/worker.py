@@ -1,6 +1,7 @@
 """The background worker, and the keeping of it: one a data folder, started with the server and again should it be ended."""
 
 import fcntl
+import signal
 import subprocess
 import sys
 import threading
@@ -21,20 +22,18 @@ class AlreadyRunning(RuntimeError):
 
 def work() -> None:
     """Takes work from the queue until it is told to end, or the server that started it is gone. Raises AlreadyRunning."""
-    from django.core.management import call_command
-
     from upperwick.data.feed import keep_feeding
     from upperwick.data.findings import keep_looking
     from upperwick.data.incoming import keep_watch
+    from upperwick.jobs.lanes import lanes
     from upperwick.jobs.services import interrupt_all
-    from upperwick.keeping.look import keep_telling
+    from upperwick.keeping.look import keep_sending, keep_telling
     from upperwick.market.kept_watch import keep_comparing
     from upperwick.market.load import evaluator
 
     held = _lock()
     steady_memory()
     interrupt_all()
-    call_command("prune_db_task_results", min_age_days=1, verbosity=0)
     # Before the first study asks for them: the prices, and the days that all studies up to the seal or the last session draw.
     _draw_ahead(evaluator().market.bars.sessions)
     ending = threading.Event()
@@ -44,11 +43,14 @@ def work() -> None:
         threading.Thread(target=keep_looking, args=(ending,), daemon=True, name="findings"),
         threading.Thread(target=keep_comparing, args=(ending,), daemon=True, name="columns"),
         threading.Thread(target=keep_telling, args=(ending,), daemon=True, name="keeping"),
+        threading.Thread(target=keep_sending, args=(ending,), daemon=True, name="mail"),
+        *lanes(ending),
     ]
     for thread in beside:
         thread.start()
-    call_command("db_worker", interval=POLL_SECONDS, startup_delay=False, reload=False, verbosity=0)
-    ending.set()
+    for told in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(told, lambda *_: ending.set())
+    ending.wait()
     for thread in beside:
         thread.join(PATIENCE_SECONDS)
     held.close()

@@ -8,6 +8,7 @@ from wickcore.bars.moment import Moment, of_key
 from wickcore.language.check import check_rule
 from wickcore.language.problems import RuleError
 from wickcore.scan import tail
+from wickcore.scan.closes import scan_closes
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.many import Asked, scan_many, scan_one
 from wickcore.scan.scan import scan
@@ -61,6 +62,25 @@ def test_all_at_once_say_what_each_says_alone(seed: int, monkeypatch: pytest.Mon
                 single = scan_one(engine, one, symbol, moment)
                 if single is not None:
                     assert single == (symbol in many.hits, symbol in many.fresh)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_many_closes_at_once_say_what_each_says_alone(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    inner = seed % 2 == 1
+    of = inner_market(seed=seed) if inner else market(seed=seed, count=6, length=80)
+    engine = Evaluator(of, threads=1)
+    closes = [Moment(int(d)) for d in sorted(rng.choice(of.bars.sessions[5:], 8, replace=False))]
+    for asked in checked(of.finest):
+        members = None if rng.random() < 0.5 else rng.random(len(engine.stepping(asked.rule.frame).bars)) < 0.7
+        found = scan_closes(engine, Asked(asked.rule, members), closes)
+        assert (found is None) == (asked.rule.frame != "day")
+        for moment, many in zip(closes, found or (), strict=bool(found)):
+            alone = scan(engine, asked.rule, moment, members)
+            assert many.hits == tuple(h.symbol for h in alone.hits)
+            assert many.fresh == tuple(h.symbol for h in alone.hits if h.fresh)
+            assert many.scanned == alone.scanned
+    assert scan_closes(engine, asked, [Moment(closes[0].day, 600)]) is None
 
 
 def test_of_those_that_are_left_alone_the_history_is_read(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -242,7 +242,7 @@ def test_an_error_of_the_studys_own_is_a_sentence(api: Api, monkeypatch: pytest.
     def broken(*_: object) -> None:
         raise ZeroDivisionError
 
-    monkeypatch.setitem(registry.KINDS, "study", registry.Kind(broken, lambda: "1"))
+    monkeypatch.setitem(registry.KINDS, "study", registry.Kind(broken, lambda: "1", "asked"))
     run = api.post("/studies", {"text": RULE, "horizons": [5]}).json()
     assert (run["state"], run["detail"]) == ("failed", "This met an error of its own; it is written in the server's log.")
 

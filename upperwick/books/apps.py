@@ -16,7 +16,8 @@ class BooksConfig(AppConfig):
         from upperwick.market.version import data_version
         from upperwick.rules.signals import breadth_renamed, renamed
 
-        register("upperwick.books.work", data_version, "book", "book-luck", "book-what-if", "book-sweep", "book-walk")
+        register("upperwick.books.work", data_version, "book", "book-what-if", lane="asked")
+        register("upperwick.books.work", data_version, "book-luck", "book-sweep", "book-walk", lane="long")
 
         def begin(sender: object, user: object, **_: object) -> None:
             from upperwick.books.services import add_starters

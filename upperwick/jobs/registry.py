@@ -26,18 +26,24 @@ class Done:
 @dataclass(frozen=True)
 class Kind:
     """work: called with the owner, the question, the data's version, limits and a teller of progress. version: the version of the data that
-    answers hang on."""
+    answers hang on. lane: in which it waits."""
 
     work: Callable[[Any, Any, str, Limits, Tell], Done]
     version: Callable[[], str]
+    lane: str
 
 
+# What waits in one lane holds nobody up in another: the market's files; what a person has asked and looks at until it is there; and what takes
+# minutes by its nature.
+LANES = ("data", "asked", "long")
 KINDS: dict[str, Kind] = {}
 
 
-def register(module: str, version: Callable[[], str], *names: str) -> None:
+def register(module: str, version: Callable[[], str], *names: str, lane: str) -> None:
     """Makes kinds of jobs known; called once, when their app is ready. module: where they are carried out, by name in its WORK; it is read
-    when the first of them is, so that whoever carries none out need not wait for it."""
+    when the first of them is, so that whoever carries none out need not wait for it. lane: one of LANES."""
+    if lane not in LANES:
+        raise ValueError(f"There is no lane {lane}; there are {', '.join(LANES)}.")
 
     def work_of(name: str) -> Callable[[Any, Any, str, Limits, Tell], Done]:
         def work(owner: Any, question: Any, data: str, limits: Limits, tell: Tell) -> Done:
@@ -47,4 +53,4 @@ def register(module: str, version: Callable[[], str], *names: str) -> None:
         return work
 
     for name in names:
-        KINDS[name] = Kind(work_of(name), version)
+        KINDS[name] = Kind(work_of(name), version, lane)

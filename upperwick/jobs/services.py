@@ -12,7 +12,6 @@ from typing import Any
 from django.db import DatabaseError, OperationalError, connection, transaction
 from django.db.models import QuerySet
 from django.utils import timezone
-from django_tasks import task
 
 from upperwick.jobs.models import INTERRUPTED, SILENT_SECONDS, UNFINISHED, Job
 from upperwick.jobs.registry import KINDS
@@ -62,8 +61,6 @@ def ask(
         Job.objects.filter(id__in=list(finished[KEPT:])).delete()
     if small:
         carry_out(job.id)
-    else:
-        carry_out_job.enqueue(job.id)
     return find(owner, job.id)
 
 
@@ -150,12 +147,6 @@ class _Watch:
 class _NoWatch(_Watch):
     def _watch(self) -> None:
         return
-
-
-@task()
-def carry_out_job(job_id: int) -> None:
-    """What the worker takes from its queue: answers one job."""
-    carry_out(job_id, watched=True)
 
 
 def carry_out(job_id: int, watched: bool = False) -> None:

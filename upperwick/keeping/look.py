@@ -6,11 +6,9 @@ and finds the same.
 
 import logging
 import time
-from collections.abc import Iterator
 from threading import Event
 from typing import Any
 
-import numpy as np
 from django.contrib.auth import get_user_model
 from django.db import DatabaseError, connection, transaction
 from django.db.models import Count, Max
@@ -24,10 +22,11 @@ from upperwick.data.services import may
 from upperwick.jobs.services import digest_of
 from upperwick.keeping.alerts import Fired, expected, looked_at
 from upperwick.keeping.clock import play_on
+from upperwick.keeping.evenings import behind_since, by_turns, due, evenings, tell_passed_over
 from upperwick.keeping.mail import CHARTS, send_waiting, small_chart, tell
 from upperwick.keeping.models import Alert, Schedule, Watched
 from upperwick.keeping.position_watch import watch_all
-from upperwick.keeping.scans import Scans, ScansByMoment, found_alone
+from upperwick.keeping.scans import PastCloses, Scans, ScansByMoment
 from upperwick.kernels import state_of_core
 from upperwick.market.load import evaluator
 from upperwick.market.version import data_version
@@ -36,12 +35,16 @@ from upperwick.rules.models import Breadth, Rule
 from upperwick.rules.naming import header_in
 from upperwick.rules.services import used_parts
 from wickcore.bars.market import Market
-from wickcore.bars.moment import Moment, clock, of_key
+from wickcore.bars.moment import Moment, clock
 from wickcore.language.problems import RuleError
 from wickcore.scan.limits import Stopped
 
 LOOK_SECONDS = 0.5
-MOST_CLOSES = 10  # evenings that came at once and are each looked at
+BY_EVENING = (
+    "rule",
+    "breadth",
+    "report",
+)  # alerts that are looked at evening by evening; a price is looked for in all of them at once
 MOST_NAMED = 40
 AT_ONCE = 500  # alerts that are noted together
 MOST_TOLD = 5_000  # reports that an alert remembers having told
@@ -60,12 +63,25 @@ def keep_telling(ending: Event) -> None:
                     look()
                     seen = now
                 tell_issues()
-                send_waiting()
             except DatabaseError:
                 connection.close()
             except Exception:
                 _log.exception("What is watched could not be looked at.")
                 seen = mark()
+    finally:
+        connection.close()
+
+
+def keep_sending(ending: Event) -> None:
+    """Sends what the outbox has ready, at once and whatever is being looked at, until told to end."""
+    try:
+        while not ending.wait(LOOK_SECONDS):
+            try:
+                send_waiting()
+            except DatabaseError:
+                connection.close()
+            except Exception:
+                _log.exception("Mail could not be sent.")
     finally:
         connection.close()
 
@@ -110,25 +126,49 @@ def look() -> int:
     if not len(market.bars):
         return 0
     now = market.standing(market.latest)
-    told, scans = 0, ScansByMoment()
-    for schedule in Schedule.objects.filter(on=True, deleted__isnull=True, rule__deleted__isnull=True).select_related(
-        "owner", "rule"
-    ):  # first: what they put on lists is looked at by the others
-        told += _schedule(schedule, market, now)
+    told = 0
     alerts = list(Alert.objects.filter(armed=True, deleted__isnull=True).select_related("owner").order_by("id"))
+    schedules = by_turns(
+        Schedule.objects.filter(on=True, deleted__isnull=True, rule__deleted__isnull=True).select_related("owner", "rule")
+    )
+    by_evening = [alert for alert in alerts if alert.kind in BY_EVENING]
+    skipped, late = evenings(market, behind_since([*schedules, *by_evening], market, now), now)
+    if skipped:
+        told += tell_passed_over(skipped, [one for one in (*schedules, *by_evening) if one.seen < skipped[-1].key])
+    after = skipped[-1].key if skipped else 0
+    past = PastCloses(late)
+    for moment in late:  # evenings that came at once, in their order: what one puts on a list is looked at by the next
+        told += _evening(schedules, by_evening, market, moment, after, ScansByMoment(past))
+    scans = ScansByMoment()
     watched = Watched.on_desk.select_related("rule__owner")
     stale = {one: digest for one in watched if (digest := digest_at(one.rule, now)) != one.digest}
-    scans.at(now).expect(expected([alert for alert in alerts if alert.seen < now.key], scans))
     scans.at(now).expect((one.rule.owner, one.rule.text, None) for one in stale)
-    quiet: list[int] = []
-    for alert in alerts:
-        told += _alert(alert, market, now, scans, quiet)
-    _seen(quiet, now)
+    told += _evening(schedules, alerts, market, now, after, scans)
     for item_id in left_to_clock():
         told += _played(item_id, now)
     told += _positions_watched(now)
     for one in sorted(stale, key=lambda one: one.rule.text):  # as they are worked out, portion by portion
         _watched(one, stale[one], now, scans.at(now))
+    return told
+
+
+def _evening(
+    schedules: list[Schedule], alerts: list[Alert], market: Market, moment: Moment, after: int, scans: ScansByMoment
+) -> int:
+    """Runs schedules and looks at alerts up to a moment. after: what was before that is passed over."""
+    told = 0
+    for schedule in schedules:  # first: what they put on lists is looked at by the others
+        told += _schedule(schedule, market, moment, after, scans)
+    behind = [alert for alert in alerts if alert.armed and alert.seen < moment.key]
+    scans.at(moment).expect(expected(behind, scans))
+    quiet: list[int] = []
+    for alert in behind:
+        fired = _alert(alert, market, moment, scans, quiet)
+        alert.seen = moment.key
+        if fired:
+            alert.refresh_from_db()  # disarmed, or with what it has told
+        told += fired
+    _seen(quiet, moment)
     return told
 
 
@@ -140,10 +180,8 @@ def _alert(alert: Alert, market: Market, now: Moment, scans: ScansByMoment, quie
     if alert.until is not None and str(alert.until) < str(now)[:10]:
         Alert.objects.filter(id=alert.id, armed=True).update(armed=False, said=f"It ended on {alert.until}.")
         return 0
-    if alert.seen >= now.key:
-        return 0
     try:
-        fired = looked_at(alert, market, moments_between(market, alert.seen, now), scans)
+        fired = looked_at(alert, market, [now], scans)
     except (Refused, RuleError, Stopped, ValueError, LookupError) as error:
         Alert.objects.filter(id=alert.id).update(trouble=_sentence(error)[:300], seen=now.key)
         return 0
@@ -194,14 +232,6 @@ def _keep(alert: Alert, market: Market, now: Moment, fired: list[Fired]) -> int:
     return len(fired)
 
 
-def moments_between(market: Market, seen: int, now: Moment) -> list[Moment]:
-    """The closes after one moment and up to another, the latest ones, and that other one."""
-    sessions = market.bars.sessions
-    days = sessions[np.searchsorted(sessions, of_key(seen).day) :] if seen else sessions[-1:]
-    closes = [Moment(int(d)) for d in days if seen < Moment(int(d)).key <= now.key]
-    return [*(m for m in closes[-MOST_CLOSES:] if m != now), now]
-
-
 # -- the clock ---------------------------------------------------------------------------------------------------------------
 
 
@@ -232,26 +262,11 @@ def _positions_watched(now: Moment) -> int:
 # -- schedules ---------------------------------------------------------------------------------------------------------------
 
 
-def due(schedule: Schedule, market: Market, now: Moment) -> Iterator[Moment]:
-    """The moments of the schedule after the one it ran on last, up to now."""
-    sessions = [int(d) for d in market.bars.sessions[-MOST_CLOSES:]]
-    if now.day not in sessions:
-        sessions.append(now.day)
-    for day in sessions:
-        if (day + 3) % 7 not in schedule.weekdays:
-            continue
-        for said in sorted(schedule.times):
-            hour, _, minute = said.partition(":")
-            moment = Moment(day) if said == "close" else Moment(day, int(hour) * 60 + int(minute))
-            if schedule.seen < moment.key <= now.key:
-                yield moment
-
-
-def _schedule(schedule: Schedule, market: Market, now: Moment) -> int:
+def _schedule(schedule: Schedule, market: Market, now: Moment, after: int, scans: ScansByMoment) -> int:
     told = 0
-    for moment in due(schedule, market, now):
+    for moment in list(due(schedule, market, now, after)):
         try:
-            found = found_alone(schedule.owner, schedule.rule.text, schedule.universe or None, moment)
+            found = scans.at(moment).hits(schedule.owner, schedule.rule.text, schedule.universe or None)
         except (Refused, RuleError, Stopped, ValueError) as error:
             Schedule.objects.filter(id=schedule.id).update(trouble=_sentence(error)[:300], seen=moment.key, ran=str(moment))
             continue

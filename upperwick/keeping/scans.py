@@ -4,17 +4,20 @@ from collections import Counter
 from collections.abc import Iterable
 from typing import Any
 
+from upperwick.bench.services import LIST_KEY
 from upperwick.refused import Refused
 from upperwick.rules.checking import PreparedRule, prepared
 from wickcore.bars.bars import Bools
 from wickcore.bars.moment import Moment
 from wickcore.language.problems import RuleError
+from wickcore.scan.closes import scan_closes
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.limits import Limits, Stopped
 from wickcore.scan.many import Asked, Found, scan_many, scan_one
 from wickcore.scan.scan import scan
 
 LONGEST_SCAN = 60.0
+FEW_CLOSES = 4  # that came at once, from which on a rule is worked out for all of them together
 MANY = 10  # times from which on a rule that is asked about single instruments is worked out for all of them
 PORTION = (
     200  # rules that are worked out in one pass, which share most of the work; what was found of them can be shown before the next
@@ -23,11 +26,41 @@ LEAST = 50
 Question = tuple[int, str, str]  # of an owner, a rule's text and the universe it is asked on, "" for its own
 
 
+class PastCloses:
+    """What rules found at closes that came at once: each is worked out over the history once."""
+
+    def __init__(self, closes: list[Moment]) -> None:
+        self._closes = closes
+        self._found: dict[Question, dict[Moment, Found]] = {}
+
+    def found(self, owner: Any, text: str, universe: str | None, moment: Moment) -> Found | None:
+        """None where it has to be asked for by itself. Raises RuleError and Refused."""
+        if len(self._closes) < FEW_CLOSES or moment not in self._closes:
+            return None
+        question = owner.pk, text, universe or ""
+        if question not in self._found:
+            of = prepared(owner, text, None, universe, as_of=str(moment))
+            if universe_is_list(of):  # its members may be others by the next evening
+                self._found[question] = {}
+                return None
+            try:
+                found = scan_closes(of.engine, Asked(of.rule, of.members), self._closes, Limits(LONGEST_SCAN))
+            except Stopped:
+                found = None
+            self._found[question] = dict(zip(self._closes, found, strict=True)) if found is not None else {}
+        return self._found[question].get(moment)
+
+
+def universe_is_list(of: PreparedRule) -> bool:
+    """Whether a rule is asked on a list of its owner's, or names one."""
+    return bool(of.lists) or any(LIST_KEY in part for part in of.parts.values())
+
+
 class Scans:
     """What rules find at one moment, asked for again and again."""
 
-    def __init__(self, moment: Moment) -> None:
-        self.moment = moment
+    def __init__(self, moment: Moment, past: PastCloses | None = None) -> None:
+        self.moment, self._past = moment, past or PastCloses([])
         self._found: dict[Question, Found] = {}
         self._waiting: dict[Question, Any] = {}
         self._times: Counter[Question] = Counter()
@@ -43,6 +76,8 @@ class Scans:
     def hits(self, owner: Any, text: str, universe: str | None) -> Found:
         """Who hits. Raises RuleError, Refused and Stopped."""
         question = owner.pk, text, universe or ""
+        if question not in self._found and (known := self._past.found(owner, text, universe, self.moment)) is not None:
+            self._found[question] = known
         if question not in self._found and question in self._waiting:
             self._portion(question)
         if question not in self._found:  # it was not expected, or failed among the others: its own error is to be said
@@ -102,12 +137,13 @@ class Scans:
 class ScansByMoment:
     """Scans of a look: one a moment. rules: those that it read, by owner and id."""
 
-    def __init__(self) -> None:
+    def __init__(self, past: PastCloses | None = None) -> None:
         self._of: dict[Moment, Scans] = {}
+        self._past = past
         self.rules: dict[tuple[int, int], Any] = {}
 
     def at(self, moment: Moment) -> Scans:
-        return self._of.setdefault(moment, Scans(moment))
+        return self._of.setdefault(moment, Scans(moment, self._past))
 
 
 def found_alone(owner: Any, text: str, universe: str | None, moment: Moment) -> Found:

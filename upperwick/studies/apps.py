@@ -13,7 +13,8 @@ class StudiesConfig(AppConfig):
         from upperwick.market.version import data_version
         from upperwick.rules.models import Rule
 
-        register("upperwick.studies.work", data_version, "study", "parts", "compare", "sweep")
+        register("upperwick.studies.work", data_version, "study", "parts", "compare", lane="asked")
+        register("upperwick.studies.work", data_version, "sweep", lane="long")
 
         def gone(instance: Rule, **_: object) -> None:
             Job.objects.filter(subject_kind="rule", subject_id=instance.pk).delete()

@@ -1,0 +1,125 @@
+"""Lanes of work and turns of accounts; evenings that came at once."""
+
+import time
+from threading import Event, Thread
+from typing import Any
+
+import pytest
+from django.contrib.auth import get_user_model
+
+from tests.server.conftest import Api
+from tests.server.standing import Stand
+from upperwick.jobs import lanes as jobs_lanes
+from upperwick.jobs.lanes import Lane
+from upperwick.jobs.models import Job
+from upperwick.jobs.registry import KINDS, LANES, register
+from upperwick.keeping import evenings, look
+from upperwick.keeping.models import Alert, Message, Schedule
+from upperwick.market import load
+
+pytestmark = pytest.mark.django_db
+
+
+def waiting(owner: str, kind: str, count: int) -> list[int]:
+    user = get_user_model().objects.get_or_create(username=owner)[0]
+    made = [
+        Job.objects.create(owner=user, kind=kind, name=f"{kind} {n}", question={}, digest=f"{owner}{kind}{n}", data_version="1")
+        for n in range(count)
+    ]
+    return [job.id for job in made]
+
+
+def test_every_kind_has_a_lane_and_an_unknown_one_is_refused() -> None:
+    assert {kind.lane for kind in KINDS.values()} == set(LANES)
+    with pytest.raises(ValueError, match="no lane"):
+        register("x", lambda: "1", "x", lane="x")
+
+
+def test_accounts_take_turns_and_lanes_do_not_wait_for_each_other() -> None:
+    many, few = waiting("ada", "sweep", 12), waiting("brom", "sweep", 2)
+    (study,) = waiting("cora", "study", 1)
+    served = []
+    long = Lane("long")
+    while (job := long.next()) is not None:
+        served.append(job)
+        Job.objects.filter(id=job).update(state="done")
+    assert served == [many[0], few[0], many[1], few[1], *many[2:]]
+    assert (Lane("asked").next(), Lane("data").next()) == (study, None)
+
+
+def test_a_job_that_fails_ends_no_lane(monkeypatch: pytest.MonkeyPatch) -> None:
+    carried: list[int] = []
+    turns = iter([1, 2, None, None])
+    monkeypatch.setattr(Lane, "next", lambda self: next(turns, None))
+    monkeypatch.setattr(jobs_lanes, "REST_SECONDS", 0.01)
+
+    def carry(job: int, watched: bool) -> None:
+        carried.append(job)
+        raise ZeroDivisionError
+
+    ending = Event()
+    thread = Thread(target=jobs_lanes._work, args=(Lane("asked"), ending, carry))
+    thread.start()
+    while len(carried) < 2 and thread.is_alive():
+        time.sleep(0.01)
+    ending.set()
+    thread.join(10)
+    assert carried == [1, 2]
+
+
+# -- evenings --------------------------------------------------------------------------------------------------------
+
+
+def looked(api: Api, stand: Stand, steps: list[int]) -> list[tuple[str, str, str]]:
+    """The messages of alerts and a schedule, set at the first of some evenings, when those after it come in these steps."""
+    for model in (Message, Alert, Schedule):
+        model.objects.all().delete()
+    stand(steps[0])
+    name = "Over its average"
+    if not any(r["name"] == name for r in api.get("/rules").json()):
+        assert api.post("/rules", {"text": f"name: {name}\n\nclose crosses above sma(10)"}).status_code == 200
+    rule = next(r["id"] for r in api.get("/rules").json() if r["name"] == name)
+    made = api.post("/schedules", {"rule": rule, "universe": "", "weekdays": [0, 1, 2, 3, 4], "times": ["close"], "mails": True,
+                                   "only_new": False, "puts": ""})  # fmt: skip
+    assert made.status_code == 200, made.content
+    symbols = load.evaluator().bars.symbols
+    for symbol in symbols[:6]:
+        assert api.post("/alerts", {"kind": "rule", "symbol": symbol, "rule": rule}).status_code == 200
+    look.look()
+    for back in steps[1:]:
+        stand(back)
+        look.look()
+    return sorted(Message.objects.values_list("moment", "kind", "subject"))
+
+
+def test_forty_evenings_at_once_are_each_looked_at_in_their_order(api: Api, stand: Stand) -> None:
+    one_by_one = looked(api, stand, list(range(40, -1, -1)))
+    at_once = looked(api, stand, [40, 0])
+    assert at_once == one_by_one
+    assert len([m for m in at_once if m[1] == "schedule"]) >= 40
+    assert any(m[1] == "alert" for m in at_once)
+    ids = list(Message.objects.filter(kind="schedule").order_by("id").values_list("moment", flat=True))
+    assert ids == sorted(ids)
+
+
+def test_evenings_that_are_passed_over_are_said(api: Api, stand: Stand, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(evenings, "MOST_EVENINGS", 5)
+    messages = looked(api, stand, [40, 0])
+    assert len([m for m in messages if m[1] == "schedule"]) <= 6
+    (said,) = (m for m in messages if m[1] == "data")
+    assert said[2] == "34 evenings were passed over"
+    look.look()
+    assert sorted(Message.objects.values_list("moment", "kind", "subject")) == messages  # once
+
+
+def test_a_schedule_that_has_no_day_is_behind_of_nothing(api: Api, stand: Stand, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(evenings, "MOST_EVENINGS", 2)
+    looked(api, stand, [9])
+    Alert.objects.all().delete()
+    Message.objects.all().delete()
+    Schedule.objects.update(weekdays=[5, 6])
+    market: Any = load.evaluator().market
+    stand(0)
+    look.look()
+    assert len(market.bars)
+    assert not Message.objects.exists()
