@@ -6,17 +6,20 @@ its kernels were compiled, and forgets them all when any has changed.
 """
 
 import hashlib
+import json
 import os
 import subprocess
 import sys
 import tempfile
+import zlib
 from collections.abc import Mapping
 from functools import cache
 from pathlib import Path
 
+from upperwick.files import write_whole
 from upperwick.processes import as_child
 
-STAMP = "sources.txt"
+STAMP, WHOLE = "sources.txt", "whole.json"
 
 
 def cache_folder() -> Path:
@@ -56,15 +59,50 @@ def discard_stale(root: Path) -> list[Path]:
         kept = kept_in(package)
         try:
             if (kept / STAMP).exists() and (kept / STAMP).read_text() == digest:
+                discard_torn(kept)
                 continue
             kept.mkdir(parents=True, exist_ok=True)
             for compiled in kept.glob("*.nb?"):
                 compiled.unlink(missing_ok=True)
-            (kept / STAMP).write_text(digest)
+            write_whole(kept / STAMP, digest.encode())
         except OSError:
             continue  # where nothing can be written nothing was kept either
         stale.append(package)
     return stale
+
+
+def discard_torn(kept: Path) -> None:
+    """Removes compiled kernels that may be torn: Numba does not put them on the disk, so after a start of the machine those go that are not what
+    they were before it. Their checksums are written while it runs."""
+    boot, place = _boot(), kept / WHOLE
+    try:
+        known = json.loads(place.read_bytes())
+        before, seen = str(known["boot"]), {str(name): list(one) for name, one in known["files"].items()}
+    except FileNotFoundError:
+        before, seen = boot, {}
+    except (OSError, ValueError, KeyError, TypeError):
+        before, seen = "torn itself", {}
+    now: dict[str, list[int]] = {}
+    for file in sorted(kept.glob("*.nb?")):
+        stat = file.stat()
+        entry = seen.get(file.name)
+        if entry is None or entry[:2] != [stat.st_size, stat.st_mtime_ns] or before != boot:
+            checksum = zlib.crc32(file.read_bytes())
+            if before != boot and (entry is None or entry[2] != checksum):
+                file.unlink(missing_ok=True)
+                continue
+            entry = [stat.st_size, stat.st_mtime_ns, checksum]
+        now[file.name] = entry
+    if now != seen or before != boot or not place.exists():
+        write_whole(place, json.dumps({"boot": boot, "files": now}).encode())
+
+
+def _boot() -> str:
+    """Tells one start of the machine from another; "" where the system does not say."""
+    try:
+        return Path("/proc/sys/kernel/random/boot_id").read_text().strip()
+    except OSError:
+        return ""
 
 
 def prepare() -> None:

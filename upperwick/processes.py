@@ -46,13 +46,19 @@ def end_with_parent() -> None:
     parent = os.environ.get(PARENT)
     if parent is None:
         return
+    told = die_with_parent()
+    if str(os.getppid()) != parent:  # gone before it could be told
+        os._exit(1)
+    if not told:
+        threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
+
+
+def die_with_parent() -> bool:
+    """Has the system end this process with the one that started it. Returns whether it can."""
     prctl = getattr(ctypes.CDLL(None), "prctl", None) if os.name == "posix" else None
     if prctl is not None:
         prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
-    if str(os.getppid()) != parent:  # gone before it could be told
-        os._exit(1)
-    if prctl is None:
-        threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
+    return prctl is not None
 
 
 def _end_with(parent: int) -> None:

@@ -105,7 +105,7 @@ def address(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Iterato
                 using.enter_context(locked(folder / "users.lock", fcntl.LOCK_SH))
             if ACCOUNT[0] != "trader":
                 env = {**os.environ, "UPPERWICK_DATA": str(data)}
-                add = [COMMAND, "account", "add", ACCOUNT[0]]
+                add = [COMMAND, "account", "add", ACCOUNT[0], "--staff"]
                 subprocess.run(add, env=env, input=ACCOUNT[1] + "\n", text=True, check=True, timeout=120)
             yield told.read_text()
     finally:

@@ -97,6 +97,9 @@ def test_a_condition_is_written_kept_and_named_in_a_rule(page: Page, address: st
     page.get_by_role("button", name="Delete Over twenty").click()
     expect(page.get_by_text("“Names it” names it and cannot count without it.")).to_be_visible()
     undo(page, "“Over twenty” is deleted.")
+    page.reload()  # whether a click beside the list closed it is not what is asked here
+    counted(page)
+    page.get_by_role("button", name="Kept breadths").click()
     expect(page.get_by_role("button", name="Delete Over twenty")).to_be_visible()
     page.request.delete(f"{address}/api/rules/{made['id']}", headers=token(page))
 

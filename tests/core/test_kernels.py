@@ -6,7 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from upperwick.kernels import STAMP, discard_stale, kept_in
+from upperwick import kernels
+from upperwick.kernels import STAMP, WHOLE, discard_stale, kept_in
 from wickcore.measures import windows
 
 
@@ -32,6 +33,25 @@ def test_a_change_in_any_source_of_a_package_discards_its_kernels_and_no_others(
     assert [path.exists() for path in compiled] == [False, False, True, True]
     assert not (kept_in(root / "plain") / STAMP).exists()
     assert {path.suffix for path in root.rglob("*") if path.is_file()} == {".py"}  # nothing is written beside the sources
+
+
+def test_kernels_that_a_power_cut_tore_are_compiled_anew(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    names = ("whole.nbi", "zeroed.nbc", "empty.nbi", "never-seen.nbc")
+    monkeypatch.setattr(kernels, "_boot", lambda: "first")
+    for name in names[:3]:
+        (tmp_path / name).write_bytes(b"code of a kernel")
+    kernels.discard_torn(tmp_path)
+    (tmp_path / names[3]).write_bytes(b"compiled later")
+    kernels.discard_torn(tmp_path)
+    (tmp_path / "after.nbc").write_bytes(b"compiled after the last look")
+    (tmp_path / names[1]).write_bytes(bytes(16))
+    (tmp_path / names[2]).write_bytes(b"")
+    monkeypatch.setattr(kernels, "_boot", lambda: "second")
+    kernels.discard_torn(tmp_path)
+    assert sorted(p.name for p in tmp_path.glob("*.nb?")) == ["never-seen.nbc", "whole.nbi"]
+    (tmp_path / WHOLE).write_bytes(b"")
+    kernels.discard_torn(tmp_path)
+    assert list(tmp_path.glob("*.nb?")) == []
 
 
 def test_numba_keeps_kernels_where_we_look_for_them(tmp_path: Path) -> None:

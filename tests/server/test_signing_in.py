@@ -18,6 +18,7 @@ from tests.server.conftest import Api
 from upperwick.accounts import tries
 from upperwick.accounts.models import WrongTries
 from upperwick.accounts.services import Unfit, add_account
+from upperwick.files import keep_from_others, temporary_folder
 
 pytestmark = pytest.mark.django_db
 PASSWORD = "a long password"
@@ -183,3 +184,28 @@ def test_the_database_is_for_its_owner_alone_and_one_s_own_data_has_no_demo_acco
         if file.name.startswith(("upperwick.sqlite3", "secret-key")):
             assert file.stat().st_mode & 0o077 == 0, file
     assert run("account", "list", data=data).stdout == ""
+    for place in ("incoming", "incoming/done", "exports", "uploads"):
+        (data / place).mkdir(parents=True, exist_ok=True)
+        (data / place).chmod(0o755)
+        assert keep_from_others(data / place).stat().st_mode & 0o007 == 0
+    (data / "secret-key").write_text("")  # as a power cut may leave it
+    assert run("account", "list", data=data).returncode == 0
+    assert len((data / "secret-key").read_text()) > 40
+    for left in data.glob("upperwick.sqlite3-*"):
+        left.unlink()
+    (data / "upperwick.sqlite3").write_bytes(os.urandom(5_000))
+    damaged = run("account", "list", data=data)
+    assert damaged.returncode == 2
+    assert "is damaged" in damaged.stderr
+    assert ".recover" in damaged.stderr
+
+
+def test_folders_of_processes_that_were_killed_are_cleared(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("upperwick.files.gettempdir", lambda: str(tmp_path))
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    gone, own, other = (tmp_path / f"upperwick-{name}" for name in ("4194305-a", f"{os.getpid()}-b", "notes"))
+    for folder in (gone, own, other):
+        folder.mkdir()
+    with temporary_folder() as made:
+        assert Path(made).is_dir()
+    assert (gone.exists(), own.exists(), other.exists(), Path(made).exists()) == (False, True, True, False)

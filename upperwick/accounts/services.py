@@ -82,7 +82,7 @@ def everybody() -> list[dict[str, Any]]:
 
 def ensure_demo_account() -> AbstractBaseUser:
     """The account that `make demo` prints; made once, its password left alone afterwards."""
-    user, made = get_user_model().objects.get_or_create(username=DEMO_NAME)
+    user, made = get_user_model().objects.get_or_create(username=DEMO_NAME, defaults={"is_staff": True})
     if made:
         user.set_password(DEMO_PASSWORD)
         user.save()

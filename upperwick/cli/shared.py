@@ -267,6 +267,13 @@ def with_database() -> None:
         if not _up_to_date(connection):
             call_command("migrate", verbosity=0, interactive=False)
     except (OSError, DatabaseError) as error:
+        if any(word in str(error) for word in ("not a database", "malformed")):
+            raise Bad(
+                f"The database {DATA_DIR / 'upperwick.sqlite3'} is damaged: {error}. Stop the application, move the data folder "
+                "aside, and put a copy of it in its place. Where there is none, what can still be read of it is written out by "
+                "`sqlite3 upperwick.sqlite3 .recover | sqlite3 recovered.sqlite3`; or begin anew with another folder, "
+                "`make start DATA=~/upperwick-data`."
+            ) from None
         raise Bad(
             f"The data folder {DATA_DIR} cannot be used: {error}. Choose a folder you may write to, for instance "
             "`make demo DATA=~/upperwick-data`."

@@ -41,6 +41,7 @@ def data(request: HttpRequest):
     return {
         **contents(),
         "may": services.may(request.user),
+        "everybody": services.everybody_may(),
         "imports": imports(),
         "folder": incoming.shown(),
         "issues": issues.shown(),

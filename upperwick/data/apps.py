@@ -12,7 +12,8 @@ class DataConfig(AppConfig):
         from upperwick.market.version import data_version
 
         on_damage[:] = [_raise_issue]
-        register("upperwick.data.work", data_version, "data-look", "data-import", "data-undo", "data-export", lane="data")
+        register("upperwick.data.work", data_version, "data-look", "data-import", lane="data", apart=True)
+        register("upperwick.data.work", data_version, "data-undo", "data-export", lane="data")
 
 
 def _raise_issue(key: str, text: str) -> None:

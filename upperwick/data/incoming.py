@@ -32,6 +32,7 @@ from upperwick.data.reading.batch import Read
 from upperwick.data.reading.endings import PRICE_FILES
 from upperwick.data.reading.grouping import display_name
 from upperwick.data.taking import take
+from upperwick.files import keep_from_others
 from upperwick.market.aside import AnotherImport, clear, importing
 from upperwick.market.models import BarBlock
 
@@ -52,7 +53,7 @@ def folder() -> Path:
     """The drop folder, made where there is none."""
     place = Path(settings.DATA_DIR) / "incoming"
     for part in (place, place / "done", place / "refused", place / "asked", place / ".taking"):
-        part.mkdir(parents=True, exist_ok=True)
+        keep_from_others(part)
     return place
 
 

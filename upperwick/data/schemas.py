@@ -170,10 +170,12 @@ class VendorIn(Schema):
 
 
 class ContentsOut(Schema):
-    """may: whether this account may bring data in. waiting: instruments of which something is known, and that have no prices yet. tables: what
+    """may: whether this account may bring data in; everybody: whether all may, since nobody is staff.
+    waiting: instruments of which something is known, and that have no prices yet. tables: what
     can be brought in."""
 
     may: bool
+    everybody: bool
     invented: bool
     benchmark: str
     zone: str

@@ -15,7 +15,12 @@ from wickcore.language.problems import nearest
 
 def may(user: Any) -> bool:
     """Whether an account may change the market, which all accounts share: staff, or anybody where nobody is staff."""
-    return bool(user.is_staff) or not get_user_model().objects.filter(is_staff=True, is_active=True).exists()
+    return bool(user.is_staff) or everybody_may()
+
+
+def everybody_may() -> bool:
+    """Whether nobody is staff here, so that every account may change the market."""
+    return not get_user_model().objects.filter(is_staff=True, is_active=True).exists()
 
 
 def allowed(user: Any) -> None:

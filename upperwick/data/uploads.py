@@ -11,6 +11,7 @@ from typing import Any
 from django.conf import settings
 
 from upperwick.data.reading.endings import PRICE_FILES
+from upperwick.files import keep_from_others
 from upperwick.refused import Refused
 
 MOST_FILES, MOST_BYTES = 2_000, 4_000_000_000
@@ -20,7 +21,7 @@ TAKEN = (*PRICE_FILES, ".zip")
 
 
 def room() -> Path:
-    return Path(settings.DATA_DIR) / "uploads"
+    return keep_from_others(Path(settings.DATA_DIR) / "uploads")
 
 
 def receive(owner: Any, files: Iterable[Any]) -> str:

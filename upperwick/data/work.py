@@ -17,6 +17,7 @@ from upperwick.data.taking import Counts, count, take
 from upperwick.data.undo import undo
 from upperwick.data.uploads import asked_of, files_of, forget
 from upperwick.data.vendors import read_files, remember
+from upperwick.files import keep_from_others
 from upperwick.jobs.registry import Done, Tell
 from upperwick.market.aside import AnotherImport
 from upperwick.market.models import BarBlock
@@ -119,7 +120,6 @@ def take_back(owner: Any, question: dict[str, Any], version: str, limits: Limits
 def write_out(owner: Any, question: dict[str, Any], version: str, limits: Limits, tell: Tell) -> Done:
     """Writes everything as one zip, to be fetched."""
     folder = exports()
-    folder.mkdir(parents=True, exist_ok=True)
     for old in folder.iterdir():  # one at a time is kept
         old.unlink(missing_ok=True)
     name = f"market-{timezone.now():%Y%m%d-%H%M%S}.zip"
@@ -137,7 +137,7 @@ def write_out(owner: Any, question: dict[str, Any], version: str, limits: Limits
 
 
 def exports() -> Path:
-    return Path(settings.DATA_DIR) / "exports"
+    return keep_from_others(Path(settings.DATA_DIR) / "exports")
 
 
 def _share(limits: Limits, tell: Tell, stage: str) -> Callable[[float], None]:

@@ -7,6 +7,7 @@ from threading import Event, Thread
 
 from django.db import DatabaseError, connection
 
+from upperwick.jobs.apart import carry_out_apart
 from upperwick.jobs.models import Job
 from upperwick.jobs.registry import KINDS, LANES
 from upperwick.jobs.services import carry_out
@@ -42,7 +43,15 @@ def lanes(ending: Event) -> list[Thread]:
     return [Thread(target=_work, args=(Lane(name), ending), daemon=True, name=f"jobs: {name}") for name in LANES]
 
 
-def _work(lane: Lane, ending: Event, carry: Callable[..., None] = carry_out) -> None:
+def _carry_out(job: int, watched: bool) -> None:
+    kind = Job.objects.filter(id=job).values_list("kind", flat=True).first()
+    if kind is not None and KINDS[kind].apart:
+        carry_out_apart(job)
+    else:
+        carry_out(job, watched)
+
+
+def _work(lane: Lane, ending: Event, carry: Callable[..., None] = _carry_out) -> None:
     try:
         while not ending.wait(POLL_SECONDS):
             try:

@@ -26,11 +26,13 @@ class Done:
 @dataclass(frozen=True)
 class Kind:
     """work: called with the owner, the question, the data's version, limits and a teller of progress. version: the version of the data that
-    answers hang on. lane: in which it waits."""
+    answers hang on. lane: in which it waits. apart: whether it is carried out in a
+    process of its own."""
 
     work: Callable[[Any, Any, str, Limits, Tell], Done]
     version: Callable[[], str]
     lane: str
+    apart: bool = False
 
 
 # What waits in one lane holds nobody up in another: the market's files; what a person has asked and looks at until it is there; and what takes
@@ -39,7 +41,7 @@ LANES = ("data", "asked", "long")
 KINDS: dict[str, Kind] = {}
 
 
-def register(module: str, version: Callable[[], str], *names: str, lane: str) -> None:
+def register(module: str, version: Callable[[], str], *names: str, lane: str, apart: bool = False) -> None:
     """Makes kinds of jobs known; called once, when their app is ready. module: where they are carried out, by name in its WORK; it is read
     when the first of them is, so that whoever carries none out need not wait for it. lane: one of LANES."""
     if lane not in LANES:
@@ -53,4 +55,4 @@ def register(module: str, version: Callable[[], str], *names: str, lane: str) ->
         return work
 
     for name in names:
-        KINDS[name] = Kind(work_of(name), version, lane)
+        KINDS[name] = Kind(work_of(name), version, lane, apart)

@@ -149,8 +149,9 @@ class _NoWatch(_Watch):
         return
 
 
-def carry_out(job_id: int, watched: bool = False) -> None:
-    """Answers a waiting job and keeps what comes of it. watched: by a worker, with progress and Stop."""
+def carry_out(job_id: int, watched: bool = False, raised: Callable[[BaseException], None] = lambda error: None) -> None:
+    """Answers a waiting job and keeps what comes of it. watched: by a worker, with progress and Stop. raised: called with an error for want
+    of memory, of which nothing is kept then."""
     if not Job.objects.filter(id=job_id, state="waiting").update(state="running", beat=timezone.now()):
         return
     job = Job.objects.select_related("owner").get(id=job_id)
@@ -166,6 +167,9 @@ def carry_out(job_id: int, watched: bool = False) -> None:
             if done.keep is not None:
                 done.keep(job)
             changed = {"state": "done", "headline": done.headline, "answer": gzip.compress(text.encode(), 5, mtime=0), "share": 1.0}
+        except MemoryError as error:
+            raised(error)
+            return
         except Stopped as stopped:
             changed = {"state": "stopped", "detail": str(stopped)}
         except (ValueError, RuleError) as error:

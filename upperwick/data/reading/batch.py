@@ -2,7 +2,6 @@
 
 import json
 import logging
-import tempfile
 import zipfile
 import zlib
 from collections import Counter
@@ -19,15 +18,16 @@ from upperwick.data.reading.endings import PRICE_FILES
 from upperwick.data.reading.grouping import display_name, grouped, heading_key, pattern_of
 from upperwick.data.reading.infer import infer
 from upperwick.data.reading.inference import Inference
+from upperwick.data.reading.limits import MAX_FILES, Tally, TooMuch, unpack
 from upperwick.data.reading.reference import rows_of
 from upperwick.data.reading.source import PriceFileError, Source, open_source
 from upperwick.data.reading.tables import BARS, TABLES
+from upperwick.files import temporary_folder
 from wickcore.bars.bars import STEP
 from wickcore.bars.calendar import CLOSED, OPEN
 from wickcore.bars.moment import clock
 
 PACKAGE = "datapackage.json"
-MOST_FILES, MOST_BYTES = 20_000, 8_000_000_000  # of a zip, unpacked
 Tell = Callable[[str, float], None]
 _log = logging.getLogger("upperwick")
 
@@ -173,6 +173,7 @@ class _Reading:
         self.result, self.answers, self.by_group, self.remembered = result, answers, by_group, remembered
         self.known, self.one_by_one, self.check, self.lenient = known, one_by_one, check, lenient
         self.last: Source | None = None
+        self.tally = Tally()
         times = Counter(part.file.name for part in parts)
         # Two of one name, as in a zip of a folder a year, are told apart by their folders.
         self.names = {
@@ -186,7 +187,7 @@ class _Reading:
     def open(self, part: Part) -> Source | None:
         """Opens a file; None where it is refused by itself."""
         try:
-            source = open_source(part.file, self.last)
+            source = open_source(part.file, self.last, self.tally)
             self.last = source
             return source
         except PriceFileError as error:
@@ -194,6 +195,8 @@ class _Reading:
                 raise
             self.refuse(part.file, [_bare(error, part.file)])
         except Exception as error:  # whatever a strange file does to a reader
+            if isinstance(error, MemoryError) and not self.one_by_one:
+                raise
             if not self.one_by_one:
                 raise PriceFileError(f"{display_name(part.file)} cannot be read: {error or type(error).__name__}.") from error
             _log.exception("A file could not be opened.")
@@ -209,6 +212,8 @@ class _Reading:
         try:
             self._read(group, table)
         except Exception as error:
+            if isinstance(error, MemoryError) and not self.one_by_one:
+                raise
             if self.one_by_one and len(group) > 1:
                 for source in group:
                     self.read([source], table)
@@ -298,7 +303,9 @@ def unpacked(paths: list[Path], refused: dict[str, list[str]] | None = None) -> 
     """The files of those paths, and what a data package says of its market; zips are unpacked for as long. refused: gets why a
     path was not read,
     by its name; where it is None that raises PriceFileError."""
-    with tempfile.TemporaryDirectory(prefix="upperwick-") as room:
+    if len(paths) > MAX_FILES:
+        raise PriceFileError(f"{len(paths):,} files are more than are read at once; at most {MAX_FILES:,} are.")
+    with temporary_folder() as room:
         found: list[Part] = []
         market: dict[str, Any] = {}
         for i, path in enumerate(paths):
@@ -371,14 +378,9 @@ def _resources(package: Path) -> tuple[list[tuple[Path, str]], dict[str, Any]]:
 def _unzip(path: Path, room: Path) -> Path:
     try:
         with zipfile.ZipFile(path) as packed:
-            parts = packed.infolist()
-            size = sum(p.file_size for p in parts)
-            if len(parts) > MOST_FILES or size > MOST_BYTES:
-                raise PriceFileError(
-                    f"{path.name} unpacks to {len(parts):,} files of {size / 1e9:.1f} GB; at most {MOST_FILES:,} and {MOST_BYTES / 1e9:.0f} GB "
-                    "are taken at once."
-                )  # fmt: skip
-            packed.extractall(room)
+            unpack(packed, room)
+    except TooMuch as error:
+        raise PriceFileError(f"{path.name} {error}.") from None
     except (
         zipfile.BadZipFile,
         zipfile.LargeZipFile,

@@ -17,9 +17,9 @@ import pyarrow.parquet as pq
 
 from upperwick.data.reading.endings import ARROW, COLUMNAR, PARQUET
 from upperwick.data.reading.formats import is_day, is_number
+from upperwick.data.reading.limits import MAX_COLUMNS, MAX_LINE, Tally, TooMuch, count_columnar, count_text
 
 SAMPLE_BYTES, SAMPLE_LINES = 65_536, 60  # of a text: what its layout is inferred from
-MAX_COLUMNS = 5_000
 MAX_HEADING = 65_536  # bytes of a heading that is compared with another file's
 DELIMITERS = "\t;|,"
 _SIGNATURES = {b"PK\x03\x04": "a zip or a spreadsheet", b"\x1f\x8b": "a gzip", b"%PDF": "a PDF", b"\xff\xfe\x00\x00": "UTF-32"}
@@ -75,13 +75,21 @@ class Source:
         return self._lines[row] if row < len(self._lines) else row + self.layout.skip + 1
 
 
-def open_source(file: Path, like: Source | None = None) -> Source:
-    """Opens a file. like: a file that was opened before: where both begin with the same line, they are laid out alike. Raises PriceFileError."""
+def open_source(file: Path, like: Source | None = None, tally: Tally | None = None) -> Source:
+    """Opens a file, counted first. tally: of the files that are read with it. like: a file that was opened before: where both begin with the
+    same line, they are laid out alike. Raises PriceFileError."""
+    tally = tally or Tally()
     try:
         if file.suffix.lower() in COLUMNAR:
+            count_columnar(file, tally)
             return Source(file, _columnar(file))
-        layout = _same_layout(file, like) if like is not None else None
-        return _read_text(file, layout or _layout_of(file))
+        layout = (_same_layout(file, like) if like is not None else None) or _layout_of(file)
+        count_text(file, len(layout.names), tally)
+        return _read_text(file, layout)
+    except TooMuch as error:
+        raise PriceFileError(f"{file} {error}.") from None
+    except MemoryError:
+        raise
     except (pa.ArrowException, OSError, UnicodeError, csv.Error) as error:
         reason = (str(error).splitlines() or [type(error).__name__])[0]
         raise PriceFileError(f"{file} cannot be read: {reason}") from None
@@ -133,10 +141,14 @@ def _same_layout(file: Path, like: Source) -> Layout | None:
 def _layout_of(file: Path) -> Layout:
     with file.open("rb") as begin:
         head = begin.read(SAMPLE_BYTES)
+        if len(head) == SAMPLE_BYTES and not re.search(rb"[\r\n]", head):
+            head += begin.read(MAX_LINE - SAMPLE_BYTES)
+            if len(head) == MAX_LINE and not re.search(rb"[\r\n]", head):
+                raise PriceFileError(f"{file} is no table: its first line is over a megabyte long.")
     if not head.strip(b"\r\n\t \0\xef\xbb\xbf\xff\xfe"):
         raise PriceFileError(f"{file} is empty.")
     encoding = _encoding_of(file, head)
-    text = head.decode(encoding, "replace" if len(head) == SAMPLE_BYTES or encoding == "utf-16" else "strict")
+    text = head.decode(encoding, "replace" if len(head) >= SAMPLE_BYTES or encoding == "utf-16" else "strict")
     return layout_of_text(text, encoding, str(file))
 
 
@@ -150,7 +162,7 @@ def layout_of_text(text: str, encoding: str = "utf-8", name: str = "The text") -
     rows = rows_by_delimiter[delimiter]
     filled = [(line, cells) for line, cells in rows if any(c.strip() for c in cells)]
     if not filled:
-        raise PriceFileError(f"{name} is empty.")
+        raise PriceFileError(f"{name} is empty, or no table.")
     width = _width(filled)
     if width > MAX_COLUMNS:
         raise PriceFileError(f"{name} has {width:,} columns; at most {MAX_COLUMNS:,} are read.")
@@ -181,9 +193,8 @@ def _rows(text: str, delimiter: str) -> list[tuple[int, list[str]]]:
             rows.append((reader.line_num, cells))
             if len(rows) == SAMPLE_LINES:
                 break
-    except csv.Error as error:
-        if not rows:
-            raise PriceFileError(f"The text cannot be read: {error}.") from None
+    except csv.Error:  # by this delimiter it is no table
+        return rows
     return rows
 
 

@@ -7816,12 +7816,15 @@ export interface components {
         };
         /**
          * ContentsOut
-         * @description may: whether this account may bring data in. waiting: instruments of which something is known, and that have no prices yet. tables: what
+         * @description may: whether this account may bring data in; everybody: whether all may, since nobody is staff.
+         *     waiting: instruments of which something is known, and that have no prices yet. tables: what
          *     can be brought in.
          */
         ContentsOut: {
             /** May */
             may: boolean;
+            /** Everybody */
+            everybody: boolean;
             /** Invented */
             invented: boolean;
             /** Benchmark */

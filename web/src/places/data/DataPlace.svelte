@@ -44,6 +44,14 @@
           holds several.
         {/if}
       </p>
+      {#if there.everybody}
+        <p class="mt-1 text-[13px] text-ink2">
+          Nobody is staff here, so every account may bring data in and undo it. <code
+            >upperwick account add NAME --staff</code
+          >
+          makes one that alone may.
+        </p>
+      {/if}
       {#if there.may}
         <Issues issues={there.issues} />
         <Bring
@@ -54,7 +62,8 @@
         />
       {:else}
         <p class="mt-6 border-t border-hair pt-3 text-[14px] text-ink2">
-          The market is everybody’s here: staff bring data in.
+          The market is everybody’s here: staff bring data in, and run the feed of an invented one. Ask one of
+          them, or to be made staff.
         </p>
       {/if}
       {#if days}
