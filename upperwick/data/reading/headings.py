@@ -2,6 +2,7 @@
 
 import re
 import unicodedata
+from functools import lru_cache
 
 from upperwick.data.reading.tables import BARS, Column, Table
 
@@ -57,6 +58,7 @@ _LETTERS = str.maketrans({"ß": "ss", "ø": "o", "æ": "ae", "ł": "l", "đ": "d
 _BAR_MEANING = {word: name for name, words in BAR_SYNONYMS.items() for word in words.split()}
 
 
+@lru_cache(4_096)
 def plain_heading(text: str) -> str:
     """A heading as it is compared: small letters without accents, one `_` for all between words."""
     folded = unicodedata.normalize("NFKD", text.strip().strip("\ufeff").lower().translate(_LETTERS))

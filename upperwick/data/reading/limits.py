@@ -1,7 +1,7 @@
 """How much is read at once, counted before it is read: a small file may unpack to more than any machine has."""
 
 from dataclasses import dataclass
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Any
 from zipfile import ZipFile
 
@@ -101,9 +101,10 @@ def unpack(packed: ZipFile, room: Path) -> None:
 
 def _extract(packed: ZipFile, part: Any, room: Path, left: int) -> int:
     """Writes one of its files where `ZipFile.extract` would. Returns its bytes."""
-    target = (room / part.filename).resolve()
-    if room.resolve() not in target.parents:
+    inside = PurePosixPath(part.filename.replace("\\", "/"))
+    if inside.is_absolute() or ".." in inside.parts:
         raise TooMuch(f"holds a file outside its own folder: {part.filename[:80]}")
+    target = room / inside
     target.parent.mkdir(parents=True, exist_ok=True)
     written = 0
     with packed.open(part) as source, target.open("wb") as sink:
