@@ -280,7 +280,6 @@ def test_a_finder_fills_a_list_and_a_trigger_watches_it(api: Api, stand: Stand) 
     trigger = api.post("/rules", {"text": "name: Then higher\nclose > highest(close, 3) 1 ago"}).json()["id"]
     one = api.post("/schedules", {"rule": finder, "puts": "Waiting", "mails": False})
     assert one.status_code == 200, one.content
-    api.post("/lists", {"name": "Waiting", "symbols": []})
     two = api.post("/schedules", {"rule": trigger, "universe": "Waiting", "weekdays": [0, 2, 4]})
     assert two.status_code == 200, two.content
     assert api.get("/schedules").json()[0]["chain"] == ["Then higher"]
@@ -302,7 +301,7 @@ def test_what_cannot_be_scheduled_is_said(api: Api) -> None:
     rule = api.post("/rules", {"text": RULE}).json()["id"]
     for body, said in (
         ({"weekdays": []}, "On which weekdays"), ({"mails": False}, "mails what it finds"), ({"times": ["08:00"]}, "lies outside"),
-        ({"puts": "Harbour 500"}, "universe's name"), ({"universe": "Harbor 500"}, "did you mean"),
+        ({"puts": "Harbour 500"}, "universe's name"), ({"puts": 'a "b"'}, "cannot name a list"), ({"universe": "Harbor 500"}, "did you mean"),
     ):  # fmt: skip
         answer = api.post("/schedules", {"rule": rule, **body})
         assert answer.status_code == 422, body

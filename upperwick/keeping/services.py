@@ -10,7 +10,8 @@ from django.db.models import Q
 from django.utils import timezone
 
 from upperwick.bench.models import STAGES
-from upperwick.bench.services import universe_key
+from upperwick.bench.services import keep as keep_list
+from upperwick.bench.services import lists_of, universe_key
 from upperwick.keeping import alerts
 from upperwick.keeping.models import Alert, Message, Schedule, Watched
 from upperwick.market.services import open_market
@@ -130,6 +131,7 @@ def find_schedule(owner: Any, schedule_id: int, deleted: bool = False) -> Schedu
 def set_schedule(owner: Any, asked: dict[str, Any], found: Schedule | None = None) -> Schedule:
     """A new schedule, or another setting of one. Raises Refused."""
     market, now = _now()
+    asked = {**asked, "puts": " ".join(asked["puts"].split())}  # as a list is named
     if found is None and schedules_of(owner).count() >= MOST_SCHEDULES:
         raise Refused(f"An account keeps at most {MOST_SCHEDULES} schedules; delete some first.")
     rule = find_rule(owner, asked["rule"])
@@ -151,6 +153,8 @@ def set_schedule(owner: Any, asked: dict[str, Any], found: Schedule | None = Non
         raise Refused(f"“{asked['puts']}” is a universe's name; choose another for the list.", 422)
     if asked["universe"]:
         universe_key(owner, market, asked["universe"])
+    if asked["puts"] and not lists_of(owner).filter(name=asked["puts"]).exists():
+        keep_list(owner, market, asked["puts"], [])  # so that another rule can be asked over it before the first run
     made = found or Schedule(owner=owner, seen=now.key)
     made.rule, made.weekdays, made.times = rule, days, times
     made.universe, made.mails, made.puts, made.on = asked["universe"], asked["mails"], asked["puts"], asked["on"]
