@@ -1,6 +1,7 @@
 """Lanes of work and turns of accounts; evenings that came at once."""
 
 import time
+from dataclasses import replace
 from threading import Event, Thread
 from typing import Any
 
@@ -8,14 +9,16 @@ import pytest
 from django.contrib.auth import get_user_model
 
 from tests.server.conftest import Api
-from tests.server.standing import Stand
+from tests.server.standing import Stand, bars_of
 from upperwick.jobs import lanes as jobs_lanes
 from upperwick.jobs.lanes import Lane
 from upperwick.jobs.models import Job
 from upperwick.jobs.registry import KINDS, LANES, register
+from upperwick.jobs.services import NO_MEMORY, carry_out
 from upperwick.keeping import evenings, look
 from upperwick.keeping.models import Alert, Message, Schedule
 from upperwick.market import load
+from wickcore.bars.moment import iso
 
 pytestmark = pytest.mark.django_db
 
@@ -123,3 +126,37 @@ def test_a_schedule_that_has_no_day_is_behind_of_nothing(api: Api, stand: Stand,
     look.look()
     assert len(market.bars)
     assert not Message.objects.exists()
+
+
+def test_an_alert_that_ended_among_evenings_that_came_at_once_is_looked_at_up_to_its_end(api: Api, stand: Stand) -> None:
+    sessions = load.evaluator().bars.sessions
+    symbol = load.evaluator().bars.symbols[0]
+    bars, low = bars_of(symbol), {}
+    for back in (6, 2):
+        low[back] = float(bars["low"][(bars["days"] > sessions[-11]) & (bars["days"] <= sessions[-1 - back])].min())
+    for level, until in ((low[6], 6), (low[6] * 0.5, 6)):
+        stand(10)
+        body = {
+            "kind": "price",
+            "symbol": symbol,
+            "level": round(level + 0.01, 2),
+            "way": "down",
+            "until": iso(int(sessions[-1 - until])),
+        }
+        assert api.post("/alerts", body).status_code == 200
+    stand(0)
+    look.look()
+    reached, ended = api.get("/alerts").json()[::-1]
+    assert Message.objects.filter(kind="alert").count() == 1
+    assert (reached["armed"], reached["fired"][:10] <= iso(int(sessions[-7]))) == (False, True)
+    assert "ended on" in ended["said"]
+
+
+def test_a_job_without_memory_has_failed(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    def starved(*_: object) -> None:
+        raise MemoryError
+
+    monkeypatch.setitem(KINDS, "study", replace(KINDS["study"], work=starved))
+    (job,) = waiting("ada", "study", 1)
+    carry_out(job)
+    assert Job.objects.values_list("state", "detail").get(id=job) == ("failed", NO_MEMORY)

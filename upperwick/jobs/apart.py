@@ -9,7 +9,6 @@ import os
 import resource
 import threading
 import time
-from typing import Any
 
 from django.utils import timezone
 
@@ -19,7 +18,6 @@ from upperwick.jobs.services import LONGEST_SECONDS
 LOOK_SECONDS, GRACE_SECONDS, LATE_SECONDS, COPY_SECONDS = 0.2, 1.0, 30.0, 120.0
 GIGABYTE = 1 << 30
 MOST_GIGABYTES, SHARE_OF_MACHINE = 16, 0.8
-NO_MEMORY = 70  # the exit code of a process that ran out of it
 _log = logging.getLogger("upperwick")
 _lock = threading.Lock()
 
@@ -55,9 +53,6 @@ def carry_out_apart(job_id: int, watched: bool = True) -> None:
             process.join()
             changed = ("stopped", "The computation was stopped.") if told else ("failed", "This took longer than it may.")
             return _ended(job_id, *changed)
-    if process.exitcode == NO_MEMORY:
-        gigabytes = memory_limit() / GIGABYTE
-        return _ended(job_id, "failed", f"This needs more than the {gigabytes:g} GB of memory it may use; split the files.")
     _log.error("A job's process ended by itself: %s, %s", job_id, process.exitcode)
     return _ended(job_id, "failed", "This met an error of its own; it is written in the server's log.")
 
@@ -77,13 +72,3 @@ def wait_for_copies() -> None:
     for thread in threading.enumerate():
         if thread is not threading.current_thread() and thread is not threading.main_thread():
             thread.join(max(0.0, ends - time.monotonic()))
-
-
-def exit_code(error: BaseException | None) -> int:
-    """Of a process whose job raised that."""
-    seen: Any = error
-    while seen is not None:
-        if isinstance(seen, MemoryError) or type(seen).__name__ == "ArrowMemoryError":
-            return NO_MEMORY
-        seen = seen.__cause__ or seen.__context__
-    return 1 if error is not None else 0

@@ -8,7 +8,7 @@ import django
 
 django.setup()
 
-from upperwick.jobs.apart import exit_code, limit_memory, wait_for_copies  # noqa: E402
+from upperwick.jobs.apart import limit_memory, wait_for_copies  # noqa: E402
 from upperwick.jobs.registry import KINDS  # noqa: E402
 from upperwick.jobs.services import carry_out  # noqa: E402
 from upperwick.processes import die_with_parent  # noqa: E402
@@ -19,7 +19,6 @@ def run(job_id: int, memory: int) -> None:
     die_with_parent()
     limit_memory(memory)
     assert KINDS
-    failed: list[BaseException] = []
-    carry_out(job_id, watched=True, raised=failed.append)
+    carry_out(job_id, watched=True)
     wait_for_copies()
-    os._exit(exit_code(failed[0] if failed else None))
+    os._exit(0)

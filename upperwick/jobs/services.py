@@ -22,6 +22,7 @@ from wickcore.scan.limits import Limits, Stopped
 
 LONGEST_SECONDS, BEAT_SECONDS = 900.0, 0.2
 KEPT = 40
+NO_MEMORY = "This needs more memory than it may use; split the files, or ask for less at once. Nothing of it was kept."
 
 
 def digest_of(*parts: Any) -> str:
@@ -149,9 +150,8 @@ class _NoWatch(_Watch):
         return
 
 
-def carry_out(job_id: int, watched: bool = False, raised: Callable[[BaseException], None] = lambda error: None) -> None:
-    """Answers a waiting job and keeps what comes of it. watched: by a worker, with progress and Stop. raised: called with an error for want
-    of memory, of which nothing is kept then."""
+def carry_out(job_id: int, watched: bool = False) -> None:
+    """Answers a waiting job and keeps what comes of it. watched: by a worker, with progress and Stop."""
     if not Job.objects.filter(id=job_id, state="waiting").update(state="running", beat=timezone.now()):
         return
     job = Job.objects.select_related("owner").get(id=job_id)
@@ -167,9 +167,9 @@ def carry_out(job_id: int, watched: bool = False, raised: Callable[[BaseExceptio
             if done.keep is not None:
                 done.keep(job)
             changed = {"state": "done", "headline": done.headline, "answer": gzip.compress(text.encode(), 5, mtime=0), "share": 1.0}
-        except MemoryError as error:
-            raised(error)
-            return
+        except MemoryError:
+            logging.getLogger("upperwick").exception("A job had too little memory: %s", job.kind)
+            changed = {"state": "failed", "detail": NO_MEMORY}
         except Stopped as stopped:
             changed = {"state": "stopped", "detail": str(stopped)}
         except (ValueError, RuleError) as error:

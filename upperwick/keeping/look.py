@@ -35,7 +35,7 @@ from upperwick.rules.models import Breadth, Rule
 from upperwick.rules.naming import header_in
 from upperwick.rules.services import used_parts
 from wickcore.bars.market import Market
-from wickcore.bars.moment import Moment, clock
+from wickcore.bars.moment import Moment, clock, to_day
 from wickcore.language.problems import RuleError
 from wickcore.scan.limits import Stopped
 
@@ -177,10 +177,12 @@ def _evening(
 
 def _alert(alert: Alert, market: Market, now: Moment, scans: ScansByMoment, quiet: list[int]) -> int:
     """quiet: gets the ids of those that have nothing to tell."""
-    if alert.until is not None and str(alert.until) < str(now)[:10]:
-        Alert.objects.filter(id=alert.id, armed=True).update(armed=False, said=f"It ended on {alert.until}.")
-        return 0
+    ended = alert.until is not None and str(alert.until) < str(now)[:10]
+    if ended:  # the evenings up to its last day may have come with this one
+        now = Moment(to_day(alert.until))
     try:
+        if ended and alert.seen >= now.key:
+            return _end(alert)
         fired = looked_at(alert, market, [now], scans)
     except (Refused, RuleError, Stopped, ValueError, LookupError) as error:
         Alert.objects.filter(id=alert.id).update(trouble=_sentence(error)[:300], seen=now.key)
@@ -191,10 +193,17 @@ def _alert(alert: Alert, market: Market, now: Moment, scans: ScansByMoment, quie
         _log.exception("An alert could not be looked at: %s", alert.id)
         Alert.objects.filter(id=alert.id).update(trouble=OWN_ERROR, seen=now.key)
         return 0
+    if not fired and ended:
+        return _end(alert)
     if not fired:
         quiet.append(alert.id)
         return 0
     return _keep(alert, market, now, fired)
+
+
+def _end(alert: Alert) -> int:
+    Alert.objects.filter(id=alert.id, armed=True).update(armed=False, said=f"It ended on {alert.until}.")
+    return 0
 
 
 def _seen(quiet: list[int], now: Moment) -> None:

@@ -70,17 +70,18 @@ def _batches(source: Any) -> Any:
         yield reader.get_batch(at)
 
 
-def count_text(file: Path, columns: int, tally: Tally) -> None:
-    """Counts the lines of a text. Raises TooMuch."""
+def count_text(file: Path, columns: int, tally: Tally) -> bool:
+    """Counts the lines of a text that is long. Returns whether it was; a short one is counted when it is read. Raises TooMuch."""
     if file.stat().st_size < COUNTED_FROM:
         tally.add(0, columns)
-        return
+        return False
     lines = returns = 0
     with file.open("rb") as text:
         while piece := text.read(PIECE):
             lines += piece.count(b"\n")
             returns += piece.count(b"\r")
     tally.add(max(lines, returns), columns)
+    return True
 
 
 def unpack(packed: ZipFile, room: Path) -> None:

@@ -84,8 +84,11 @@ def open_source(file: Path, like: Source | None = None, tally: Tally | None = No
             count_columnar(file, tally)
             return Source(file, _columnar(file))
         layout = (_same_layout(file, like) if like is not None else None) or _layout_of(file)
-        count_text(file, len(layout.names), tally)
-        return _read_text(file, layout)
+        counted = count_text(file, len(layout.names), tally)
+        source = _read_text(file, layout)
+        if not counted:
+            tally.add(source.table.num_rows, source.table.num_columns)
+        return source
     except TooMuch as error:
         raise PriceFileError(f"{file} {error}.") from None
     except MemoryError:
