@@ -35,7 +35,7 @@ def scan(api: Api, text: str, **more: object) -> dict:
 def test_a_list_is_a_universe_of_its_owner_alone(api: Api, other: Api) -> None:
     five = symbols(scan(api, ALL))[:5]
     made = api.post("/lists", {"name": "Five", "symbols": [*five, five[0].lower()]}).json()
-    assert made["symbols"] == five  # once each, in the order given
+    assert (made["symbols"], made["replaced"]) == (five, None)  # once each, in the order given
     found = scan(api, f"universe: Five\n{ALL}")
     assert (symbols(found), found["lists"], found["universe"]) == (sorted(five), ["Five"], "Five")
     refused = other.post("/scan", {"text": f"universe: Five\n{ALL}"})
@@ -43,7 +43,7 @@ def test_a_list_is_a_universe_of_its_owner_alone(api: Api, other: Api) -> None:
     assert "no universe named “Five”" in refused.json()["detail"]
     assert other.delete(f"/lists/{made['id']}").status_code == 404
     # A changed list is another universe: nothing computed over the old one is left.
-    api.post("/lists", {"name": "Five", "symbols": five[:2]})
+    assert api.post("/lists", {"name": "Five", "symbols": five[:2]}).json()["replaced"] == five
     assert symbols(scan(api, f"universe: Five\n{ALL}")) == sorted(five[:2])
 
 

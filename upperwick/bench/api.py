@@ -19,6 +19,10 @@ class ListOut(Schema):
     saved: datetime
 
 
+class KeptListOut(ListOut):
+    replaced: list[str] | None  # what the list of that name held before
+
+
 class ListIn(Schema):
     name: str = Field(max_length=80)
     symbols: list[str] = Field(max_length=services.MOST_SYMBOLS)
@@ -30,9 +34,9 @@ def lists(request: HttpRequest):
     return list(services.lists_of(request.user)[: services.MOST_LISTS])
 
 
-@router.post("", response=ListOut, operation_id="keep_list")
+@router.post("", response=KeptListOut, operation_id="keep_list")
 def keep(request: HttpRequest, body: ListIn):
-    """Keeps a list under its name; one of the same name is replaced."""
+    """Keeps a list under its name; one of the same name is replaced, and the answer says what that held."""
     return services.keep(request.user, open_market().market, body.name, body.symbols)
 
 

@@ -7,6 +7,7 @@ from django.db import models
 class BenchList(models.Model):
     """A named list of symbols in the order they were put in. `deleted` is set while a deletion can still be undone."""
 
+    replaced: list[str] | None = None  # what it held before it was kept just now; not stored
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="lists")
     name = models.CharField(max_length=80)
     symbols = models.JSONField(default=list)

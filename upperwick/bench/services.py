@@ -31,7 +31,10 @@ def find(owner: Any, list_id: int, deleted: bool = False) -> BenchList:
 
 @transaction.atomic
 def keep(owner: Any, market: Market, name: str, symbols: list[str]) -> BenchList:
-    """Keeps a list under its name; one of the same name is replaced. Raises Refused naming symbols the market does not hold."""
+    """Keeps a list under its name; one of the same name is replaced, and the answer says what it held.
+
+    Raises Refused naming symbols the market does not hold.
+    """
     name = " ".join(name.split())[:80]
     if not name:
         raise Refused("A list needs a name.", 422)
@@ -47,7 +50,12 @@ def keep(owner: Any, market: Market, name: str, symbols: list[str]) -> BenchList
         raise Refused(f"The market holds no instrument {', '.join(unknown[:5])}{' …' if len(unknown) > 5 else ''}.", 422)
     if lists_of(owner).exclude(name=name).count() >= MOST_LISTS:
         raise Refused(f"An account holds at most {MOST_LISTS} lists; delete some first.", 422)
-    return lists_of(owner).update_or_create(owner=owner, name=name, deleted=None, defaults={"symbols": unique})[0]
+    kept = lists_of(owner).filter(name=name).first()
+    replaced = kept.symbols if kept else None
+    kept = kept or BenchList(owner=owner, name=name)
+    kept.symbols, kept.replaced = unique, replaced
+    kept.save()
+    return kept
 
 
 def delete(found: BenchList) -> None:

@@ -196,7 +196,7 @@ export interface paths {
         put?: never;
         /**
          * Keep
-         * @description Keeps a list under its name; one of the same name is replaced.
+         * @description Keeps a list under its name; one of the same name is replaced, and the answer says what that held.
          */
         post: operations["keep_list"];
         delete?: never;
@@ -3278,6 +3278,22 @@ export interface components {
              * Format: date-time
              */
             saved: string;
+        };
+        /** KeptListOut */
+        KeptListOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Symbols */
+            symbols: string[];
+            /**
+             * Saved
+             * Format: date-time
+             */
+            saved: string;
+            /** Replaced */
+            replaced: string[] | null;
         };
         /** ListIn */
         ListIn: {
@@ -8668,7 +8684,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ListOut"];
+                    "application/json": components["schemas"]["KeptListOut"];
                 };
             };
         };
