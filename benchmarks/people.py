@@ -17,6 +17,8 @@ import tempfile
 import threading
 import time
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -65,10 +67,57 @@ def sessions(count: int) -> list[str]:
     return found
 
 
-def resident(pid: int) -> int:
-    """Megabytes that a process holds, the market's files included that all of them share."""
-    status = Path(f"/proc/{pid}/status").read_text()
-    return int(next(line for line in status.splitlines() if line.startswith("VmRSS")).split()[1]) // 1024
+def below(server: int) -> dict[int, str]:
+    """The processes of a server by number, itself among them: what each does, `serves` or `works`."""
+    found, todo = {}, [server]
+    while todo:
+        pid = todo.pop()
+        found[pid] = "works" if b"worker" in Path(f"/proc/{pid}/cmdline").read_bytes() else "serves"
+        for task in Path(f"/proc/{pid}/task").iterdir():
+            todo += map(int, (task / "children").read_text().split())
+    return found
+
+
+def resident(server: int) -> int:
+    """Megabytes that the largest of the processes that serve holds, the market's files included that all of them share."""
+    status = [Path(f"/proc/{pid}/status").read_text() for pid, does in below(server).items() if does == "serves"]
+    return max(int(next(line for line in s.splitlines() if line.startswith("VmRSS")).split()[1]) // 1024 for s in status)
+
+
+def processor(server: int) -> dict[str, float]:
+    """Seconds of processor so far by what a process does."""
+    found = {"serves": 0.0, "works": 0.0}
+    for pid, does in below(server).items():
+        ticks = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[11:13]
+        found[does] += sum(map(int, ticks)) / os.sysconf("SC_CLK_TCK")
+    return found
+
+
+@contextmanager
+def served(people: int, processes: int) -> Iterator[tuple[str, list[str], int]]:
+    """Serves a demo market of its own: yields the address, the sessions of so many people, and the number of the process."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    address = f"http://127.0.0.1:{port}"
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["UPPERWICK_DATA"] = folder
+        subprocess.run([COMMAND, "warm"], check=True)
+        subprocess.run([COMMAND, "demo"], check=True, stdout=subprocess.DEVNULL)
+        keys = sessions(people)
+        server = subprocess.Popen([COMMAND, "serve", "--port", str(port), "--processes", str(processes)], stdout=subprocess.DEVNULL)
+        try:
+            for _ in range(300):
+                try:
+                    urllib.request.urlopen(f"{address}/api/session")
+                    break
+                except OSError:
+                    time.sleep(0.1)
+            time.sleep(5)
+            yield address, keys, server.pid
+        finally:
+            server.terminate()
+            server.wait(20)
 
 
 def main() -> None:
@@ -78,35 +127,9 @@ def main() -> None:
     parser.add_argument("--pause", type=float, default=5.0)
     parser.add_argument("--rounds", type=int, default=4)
     given = parser.parse_args()
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    address = f"http://127.0.0.1:{port}"
-    with tempfile.TemporaryDirectory() as folder:
-        os.environ["UPPERWICK_DATA"] = folder
-        subprocess.run([COMMAND, "warm"], check=True)
-        subprocess.run([COMMAND, "demo"], check=True, stdout=subprocess.DEVNULL)
-        people = sessions(given.people)
-        server = subprocess.Popen(
-            [COMMAND, "serve", "--port", str(port), "--processes", str(given.processes)], stdout=subprocess.DEVNULL
-        )
-        try:
-            for _ in range(300):
-                try:
-                    urllib.request.urlopen(f"{address}/api/session")
-                    break
-                except OSError:
-                    time.sleep(0.1)
-            time.sleep(5)
-            took, failed = ask(address, people, given.pause, given.rounds)
-            children = Path(f"/proc/{server.pid}/task/{server.pid}/children").read_text().split()
-            serving = [
-                pid for pid in (server.pid, *map(int, children)) if b"worker" not in Path(f"/proc/{pid}/cmdline").read_bytes()
-            ]
-            held = max(resident(pid) for pid in serving)
-        finally:
-            server.terminate()
-            server.wait(20)
+    with served(given.people, given.processes) as (address, keys, server):
+        took, failed = ask(address, keys, given.pause, given.rounds)
+        held = resident(server)
     took.sort()
     at = {share: took[int(share * len(took))] for share in (0.5, 0.95)}
     print(
