@@ -2,9 +2,8 @@
 
 import os
 import threading
-import warnings
 
-from django.core.asgi import get_asgi_application
+import django
 from django.urls import get_resolver
 
 from upperwick.kernels import prepare
@@ -14,9 +13,11 @@ end_with_parent()
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
 prepare()
 steady_memory()
-# Files are short and on this disk: that they are read at once is nothing that whoever runs the server could mend.
-warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous iterators")
-application = get_asgi_application()
+django.setup()
+
+from upperwick.handler import Handler  # noqa: E402
+
+application = Handler()
 _ = get_resolver().url_patterns  # read now, and not by the first who asks
 
 if processes() > 1:  # one of several, which the one that keeps them does not prepare

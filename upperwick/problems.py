@@ -57,6 +57,15 @@ def sentence_of(error: DatabaseError) -> str | None:
     return next((sentence for word, sentence in _DATABASE.items() if word in said), None)
 
 
+def disk_problem(error: OSError) -> HttpResponse | None:
+    """What a person is told of a disk that cannot be used just now; None for an error of the program's own."""
+    said = _DISK.get(error.errno or 0)
+    if said is None:
+        return None
+    logging.getLogger("upperwick").warning("The disk could not be used: %s", error)
+    return problem(503, "The data cannot be used just now", said)
+
+
 def install(api: NinjaAPI) -> None:
     """Every error the API can meet leaves as a problem document."""
 
@@ -124,11 +133,7 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(OSError)
     def disk(request: HttpRequest, error: OSError) -> HttpResponse:
-        said = _DISK.get(error.errno or 0)
-        if said is None:
-            return anything(request, error)
-        logging.getLogger("upperwick").warning("The data folder could not be used: %s", error)
-        return problem(503, "The data cannot be used just now", said)
+        return disk_problem(error) or anything(request, error)
 
     @api.exception_handler(Exception)
     def anything(request: HttpRequest, error: Exception) -> HttpResponse:
