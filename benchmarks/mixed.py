@@ -2,10 +2,11 @@
 
     python benchmarks/mixed.py [--people 50] [--processes 2] [--pause 3] [--seconds 90] [--import]
 
-Each person has a rule that nobody else has and thinks for about so many seconds, then does one of these, drawn by lot: types (three new texts half a
-second apart, each counted, then the history of the last), looks at five charts one after another, opens a sheet of twelve, saves the rule, puts an
-instrument on the bench and moves it, or has the rule measured and waits for the study. With --import, a file of two million daily bars of other
-instruments is brought in meanwhile. Prints the seconds from question to answer for each kind, and for all that a person waits for on the page.
+Each person has a rule that nobody else has and thinks for about so many seconds, then does one of these, drawn by lot: types (three new
+texts half a second apart, each counted, then the history of the last), looks at five charts one after another, opens a sheet of twelve, saves
+the rule, puts an instrument on the bench and moves it, or has the rule measured and waits for the study. With --import, a file of two million
+daily bars of other instruments is brought in meanwhile. Prints the seconds from question to answer for each kind, and for all that a person
+waits for on the page.
 """
 
 import argparse
@@ -108,7 +109,7 @@ def life(person: Person, pause: float, until: float) -> None:
 
 def long_file(path: Path) -> None:
     """Daily bars of invented instruments that the market does not have."""
-    days = np.arange(np.datetime64("2004-01-01"), np.datetime64("2026-12-31"))
+    days = np.arange(np.datetime64("2001-01-01"), np.datetime64("2024-06-28"))
     days = days[np.is_busday(days)][-BARS:].astype(str)
     rng = np.random.default_rng(5)
     with path.open("w") as out:
@@ -158,7 +159,9 @@ def main() -> None:
         for thread in doing:
             thread.join()
         held, spent = resident(server), {does: seconds - before[does] for does, seconds in processor(server).items()}
-    print(f"{given.people} people, {given.processes} processes, about {given.pause:g} s between; the largest process holds {held} MB")
+    print(
+        f"{given.people} people, {given.processes} processes, about {given.pause:g} s between; the largest process holds {held} MB"
+    )
     if brought:
         print(f"{SYMBOLS * BARS:,} bars were brought in within {brought:.0f} s")
     print(f"processor: {spent['serves']:.0f} s in what serves, {spent['works']:.0f} s in the worker")

@@ -18,19 +18,12 @@ from django.core.handlers.base import BaseHandler
 from django.http import HttpResponseBase
 from django.urls import set_script_prefix
 
+from upperwick.gone import watched
 from upperwick.problems import disk_problem
 
 STREAMS = ("/api/events",)
 # Those that wait for their turn to compute wait on a thread each; what is answered at once is not to wait behind them.
 THREADS = 200
-
-# Set once whoever asked has gone: nothing more is to be computed for them.
-_gone: contextvars.ContextVar[Event | None] = contextvars.ContextVar("gone", default=None)
-
-
-def gone() -> Event | None:
-    """Set once whoever made the request that this thread answers has gone; None where no request is answered."""
-    return _gone.get()
 
 
 class Handler(ASGIHandler):
@@ -77,7 +70,7 @@ class Handler(ASGIHandler):
 
     async def _on_a_thread(self, left: Event, work: Callable[..., Any], *given: Any) -> Any:
         context = contextvars.copy_context()
-        context.run(_gone.set, left)
+        context.run(watched, left)
         return await asyncio.get_running_loop().run_in_executor(self._threads, context.run, work, *given)
 
     def _answer(self, scope: Any, request: ASGIRequest) -> HttpResponseBase:

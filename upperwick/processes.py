@@ -5,6 +5,9 @@ import os
 import signal
 import threading
 import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeVar
 
 # What the C library's `mallopt` calls them (malloc.h), and what suits columns of a megabyte that come and go on many threads.
 M_TRIM_THRESHOLD, M_MMAP_THRESHOLD, M_ARENA_MAX = -1, -3, -8
@@ -13,6 +16,9 @@ NAME = "UPPERWICK_PROCESSES"
 PARENT = "UPPERWICK_PARENT"  # the number of the process that a child shall not outlive
 PR_SET_PDEATHSIG = 1  # sys/prctl.h
 LOOK_SECONDS = 1.0
+T = TypeVar("T")
+_in_front: ThreadPoolExecutor | None = None
+STEPS_BACK = 5  # nice(2): a third of the share that others have
 
 
 def processes() -> int:
@@ -32,6 +38,21 @@ def steady_memory() -> None:
     if mallopt is not None:
         for what, amount in ((M_ARENA_MAX, ARENAS), (M_MMAP_THRESHOLD, MAPPED_FROM), (M_TRIM_THRESHOLD, KEPT_FREE)):
             mallopt(what, amount)
+
+
+def step_back() -> None:
+    """Lets whoever waits for a page go before this thread and those that it starts, where processors are short: an import that takes minutes
+    may take some more. To be called in the thread that does the work, once a process."""
+    global _in_front
+    if hasattr(os, "setpriority"):
+        _in_front = ThreadPoolExecutor(1, "in front")
+        _in_front.submit(int).result()  # there now, and so with the priority that this thread still has
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), STEPS_BACK)
+
+
+def in_front(work: Callable[[], T]) -> T:
+    """Does what others wait for, as a lock that is held, without stepping back for them meanwhile. It has a database connection of its own."""
+    return work() if _in_front is None else _in_front.submit(work).result()
 
 
 def as_child() -> dict[str, str]:

@@ -1,5 +1,6 @@
 """Who is computed for next, and the application served by several processes over one folder of data."""
 
+import json
 import os
 import select
 import signal
@@ -16,6 +17,7 @@ from typing import Any
 import numpy as np
 import pytest
 import requests
+from django.contrib.auth import get_user_model
 from requests.adapters import HTTPAdapter
 from urllib3.util import Retry
 
@@ -23,6 +25,7 @@ from tests.commands import script
 from tests.server.conftest import Api
 from upperwick.market import load, turns
 from upperwick.refused import Refused
+from upperwick.rules import scan
 from wickcore.scan.limits import Stopped
 
 
@@ -124,6 +127,38 @@ def test_the_whole_history_is_told_beside_the_counts(api: Api) -> None:
     broken = api.post("/history", {"text": "close >"})
     assert broken.status_code == 422
     assert broken.json()["errors"]
+
+
+def test_what_two_people_ask_is_counted_once_and_only_what_is_the_same(
+    api: Api, other: Api, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked: list[str] = []
+
+    def counting(engine: Any, rule: Any, *given: Any, **more: Any) -> Any:
+        asked.append(rule.text)
+        return scanned(engine, rule, *given, **more)
+
+    scanned = scan.scan
+    monkeypatch.setattr(scan, "scan", counting)
+    text = "universe: Few\ndial n = 21 from 5 to 60\nclose > sma(n)"
+    symbols = [hit["symbol"] for hit in api.post("/scan", {"text": "close > 3"}).json()["hits"]]
+    for owner, few in ((api, symbols[:30]), (other, symbols[:30])):
+        owner.post("/lists", {"name": "Few", "symbols": few})
+    asked.clear()
+    first = api.post("/scan", {"text": text})
+    assert first.headers["Content-Type"] == "application/json"
+    assert api.post("/scan", {"text": text}).content == other.post("/scan", {"text": text}).content == first.content
+    assert len(asked) == 1
+    whole = scan.count(get_user_model().objects.get(username="ada"), text, None, None, {})  # with all bars in a row, and never kept
+    assert [{**hit, "days": 0, "longer": False} for hit in first.json()["hits"]] == [
+        {**hit, "days": 0, "longer": False} for hit in json.loads(json.dumps(whole["hits"]))
+    ]
+    # Another moment, dial, column or list of that name is another question.
+    for more in ({"as_of": "2024-05-20"}, {"dials": {"n": 30}}, {"columns": ["close"]}, {"universe": "Harbour 500"}):
+        assert api.post("/scan", {"text": text, **more}).json() != first.json()
+    other.post("/lists", {"name": "Few", "symbols": symbols[:10]})
+    assert other.post("/scan", {"text": text}).json()["scanned"] < first.json()["scanned"]
+    assert api.post("/scan", {"text": text}).content == first.content
 
 
 def test_two_processes_serve_one_folder(tmp_path: Path) -> None:

@@ -11,12 +11,13 @@ django.setup()
 from upperwick.jobs.apart import limit_memory, wait_for_copies  # noqa: E402
 from upperwick.jobs.registry import KINDS  # noqa: E402
 from upperwick.jobs.services import carry_out  # noqa: E402
-from upperwick.processes import die_with_parent  # noqa: E402
+from upperwick.processes import die_with_parent, step_back  # noqa: E402
 
 
 def run(job_id: int, memory: int) -> None:
     """Answers one job, within a limit to its memory."""
     die_with_parent()
+    step_back()
     limit_memory(memory)
     assert KINDS
     carry_out(job_id, watched=True)

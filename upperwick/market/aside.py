@@ -9,6 +9,7 @@ from django.db import connection, transaction
 
 from upperwick.market.models import BarBlock, BlockData
 from upperwick.market.packing import Packed, digest
+from upperwick.processes import in_front
 
 PORTION_BYTES, PORTION_BLOCKS = 8_000_000, 400  # of one short transaction
 
@@ -71,8 +72,10 @@ class Stage:
 
     def flush(self) -> None:
         """Writes what waits, in one short transaction."""
-        if not self._waiting:
-            return
+        if self._waiting:
+            in_front(self._flush)
+
+    def _flush(self) -> None:
         with transaction.atomic(), connection.cursor() as cursor:
             values = ", ".join(["(%s)"] * len(self._waiting))
             cursor.execute(f"INSERT INTO {BlockData._meta.db_table} (data) VALUES {values} RETURNING id", self._waiting)
@@ -104,7 +107,7 @@ class Stage:
     def clear_replaced(self) -> None:
         """Clears away what stood before."""
         for part in _portions(self._replaced):
-            BlockData.objects.filter(id__in=part).delete()
+            in_front(BlockData.objects.filter(id__in=part).delete)
 
     def clear_what_is_not_led_to(self) -> None:
         """Clears away what was put aside and did not come to stand, or was replaced: where something failed, it is looked up which."""

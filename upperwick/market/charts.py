@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -55,16 +56,16 @@ def chart(
     stand = standing(engine, asked.symbol, asked.as_of, asked.frame)
     engine, table, begin, end, scale = stand.engine, stand.bars, stand.begin, stand.end, stand.scale
     names, k = engine.market.names, stand.number
-    bars = {f: check_expression(f, asked.frame, finest) for f in (*FIELDS, "change")}
+    bars = {f: _checked(f, asked.frame, finest) for f in (*FIELDS, "change")}
     ranked = (rule.universe if rule else None) or ""
     panes = [
         [_pane(text, asked.frame, ranked, finest, parts) for text in lines[:MOST_LINES]] for lines in list(asked.panes)[:MOST_PANES]
     ]
-    facts = {name: check_expression(text) for name, text in FACTS.items()} if asked.facts else {}
+    facts = {name: _checked(text, "day", "day") for name, text in FACTS.items()} if asked.facts else {}
     levels, deciding = (rule.overlays, rule.deciding) if rule else ((), ())
     values = [*bars.values(), *(v for lines in panes for _, v, _ in lines if v), *facts.values()]
     ops = [*(v.op for v in values), *(o.op for o in levels), *(one.factor for v in values for one in v.lent)]
-    rows = dict(zip([op.key for op in ops], engine.rows(ops, asked.symbol, request_limits()), strict=True))
+    rows = dict(zip([op.key for op in ops], engine.rows(ops, asked.symbol, request_limits(only_shown=True)), strict=True))
     lent = {one.factor: latest(rows[one.factor.key][: end - begin]) for v in values for one in v.lent}
     ends = stand.ends(asked.frame)[-min(max(asked.bars, 1), CHART_BARS) :]
 
@@ -78,13 +79,16 @@ def chart(
     if rule is not None:
         hits, fresh = _hits(stand, asked.symbol, rule, universe)
     shown = np.unique(np.searchsorted(ends, hits[hits > ends[0] - 1])) if len(ends) else hits
-    said = labels(table, asked.frame, begin, end)
+
+    def called(at: Ints) -> list[str]:
+        return labels(table, asked.frame, begin + at)
+
     patterns = of_all(asked.frame) if asked.all_patterns else of_rule(line.op for line in deciding)
     return {
         "symbol": asked.symbol,
         "name": names[k] if names else asked.symbol,
         "frame": asked.frame,
-        "days": [str(said[e]) for e in ends],
+        "days": called(ends),
         **{name: rounded(read(value, ends)) for name, value in bars.items() if name != "volume"},
         "volume": [float(v) for v in np.round(np.nan_to_num(read(bars["volume"], ends)))],
         "overlays": [{"label": o.label, "values": rounded(rows[o.op.key][ends] / scale)} for o in levels],
@@ -101,12 +105,14 @@ def chart(
             ]
             for lines in panes
         ],
-        "past": said[hits].tolist() if asked.past else [],
-        "fresh": said[hits[fresh]].tolist() if asked.past else [],
+        "past": called(hits) if asked.past else [],
+        "fresh": called(hits[fresh]) if asked.past else [],
         "patterns": [
             _pattern(found, table, begin, end, scale)
             for found in (
-                drawn(engine, patterns, asked.symbol, end - begin - 1, asked.all_patterns, request_limits()) if end > begin else ()
+                drawn(engine, patterns, asked.symbol, end - begin - 1, asked.all_patterns, request_limits(only_shown=True))
+                if end > begin
+                else ()
             )
             if not (asked.all_patterns and found.left)
         ],
@@ -114,6 +120,12 @@ def chart(
         "so_far": end > begin and bool(goes_on(table, asked.frame, np.array([end - 1]), stand.at)[0]),
         "facts": {name: _number(read(value, end - begin - 1)) for name, value in facts.items()} if end > begin else {},
     }
+
+
+@lru_cache(256)
+def _checked(text: str, frame: str, finest: str) -> Value:
+    """One of this module's own expressions, which mean the same on every chart."""
+    return check_expression(text, frame, finest)
 
 
 def _hits(stand: Standing, symbol: str, rule: CheckedRule, universe: str) -> tuple[Ints, Bools]:
@@ -124,7 +136,7 @@ def _hits(stand: Standing, symbol: str, rule: CheckedRule, universe: str) -> tup
     stepping = stand.engine.on("day") if elsewhere else stand.engine
     bars = stepping.bars if elsewhere else table
     first, last = _of_days(bars, symbol, table, end) if elsewhere else (begin, end)
-    rows = stepping.rows([line.op for line in rule.deciding], symbol, request_limits())
+    rows = stepping.rows([line.op for line in rule.deciding], symbol, request_limits(only_shown=True))
     truth = np.all([row[: last - first] == TRUE for row in rows], axis=0)
     members = members_of(stand.market, universe, bars.frame, keep=bars.frame != "mixed")
     truth = truth & members[first:last] if members is not None else truth
@@ -153,22 +165,23 @@ def _of_days(daily: Bars, symbol: str, inner: Bars, end: int) -> tuple[int, int]
     return begin, int(daily.ends(last)[k])
 
 
-def labels(bars: Bars, frame: str, begin: int, end: int) -> Any:
-    """What each bar from begin to end is called: its day, and within the day the minute at which the frame's bar began."""
-    days = [iso(d) for d in bars.days[begin:end]]
+def labels(bars: Bars, frame: str, at: Ints) -> list[str]:
+    """What the bars at these places are called: each by its day, and within the day by the minute at which the frame's bar began."""
+    days: list[str] = np.datetime_as_string(bars.days[at].astype("datetime64[D]")).tolist()
     if bars.minute is None or not within_day(frame):
-        return np.array(days, object)
+        return days
     length, opens = MINUTES[frame], bars.calendar.opens
-    begins = (bars.minute[begin:end] - opens) // length * length + opens
-    return np.array([f"{day}T{clock(int(minute))}" for day, minute in zip(days, begins, strict=True)], object)
+    begins = (bars.minute[at] - opens) // length * length + opens
+    return [f"{day}T{clock(minute)}" for day, minute in zip(days, begins.tolist(), strict=True)]
 
 
 def _pattern(found: Drawn, bars: Bars, begin: int, end: int, scale: float) -> dict[str, Any]:
     ends = frame_ends(bars, found.frame, begin, end)
-    days = labels(bars, found.frame, begin, end)[ends]
 
     def placed(points: Iterable[tuple[int, float]]) -> list[dict[str, Any]]:
-        return [{"day": str(days[len(days) - 1 - ago]), "price": _short(price / scale)} for ago, price in points]
+        points = list(points)
+        days = labels(bars, found.frame, begin + ends[np.array([len(ends) - 1 - ago for ago, _ in points], np.int64)])
+        return [{"day": day, "price": _short(price / scale)} for day, (_, price) in zip(days, points, strict=True)]
 
     return {
         "name": in_words(found.name, found.down),

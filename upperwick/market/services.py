@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from threading import Lock
 from typing import Any
 
+from upperwick.gone import gone
 from upperwick.kernels import missing
 from upperwick.market.load import damage, evaluator
 from upperwick.market.models import DataVersion
@@ -28,9 +29,9 @@ def open_market() -> Evaluator:
     return found
 
 
-def request_limits() -> Limits:
-    """The deadline of one request's computing."""
-    return Limits(REQUEST_SECONDS)
+def request_limits(only_shown: bool = False) -> Limits:
+    """The deadline of one request's computing. only_shown: for what changes nothing; it ends too once whoever asked has gone."""
+    return Limits(REQUEST_SECONDS, gone() if only_shown else None)
 
 
 def as_of_moment(market: Market, said: str | None) -> Moment:

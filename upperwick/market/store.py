@@ -7,10 +7,11 @@ from typing import Any
 
 from django.db import transaction
 
-from upperwick.market.aside import importing, staged
+from upperwick.market.aside import Stage, importing, staged
 from upperwick.market.kept_ahead import copying
 from upperwick.market.merging import Imported, Record, merge_all
 from upperwick.market.models import DataVersion, Instrument, Member, Universe
+from upperwick.processes import in_front
 from wickcore.bars.merge import Table
 from wickcore.bars.moment import to_date
 
@@ -35,16 +36,23 @@ def save_tables(
             firsts[symbol] = min(firsts.get(symbol, FAR), first)
         merge_all(tables, done, stage, record, tell)
         stage.flush()
-        with transaction.atomic():
-            known = _instruments(firsts)
-            stage.stand(known)
-            if universe:
-                group = Universe.objects.get_or_create(name=universe)[0]
-                _join(group, known, firsts)
-            if more is not None:
-                more(done)
-            another_version(what, **changed)
+        in_front(lambda: _let_stand(stage, done, firsts, universe, what, more, changed))
     return done
+
+
+@transaction.atomic
+def _let_stand(
+    stage: Stage, done: Imported, firsts: dict[str, date], universe: str | None, what: str, more: Callable[[Imported], None] | None,
+    changed: dict[str, Any],
+) -> None:  # fmt: skip
+    known = _instruments(firsts)
+    stage.stand(known)
+    if universe:
+        group = Universe.objects.get_or_create(name=universe)[0]
+        _join(group, known, firsts)
+    if more is not None:
+        more(done)
+    another_version(what, **changed)
 
 
 def another_version(what: str, **changed: Any) -> None:

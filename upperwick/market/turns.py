@@ -7,6 +7,7 @@ from threading import Condition
 from time import monotonic
 from typing import Any
 
+from upperwick.gone import gone
 from upperwick.processes import processes
 from upperwick.refused import Refused
 from wickcore.scan.limits import Stopped
@@ -25,14 +26,15 @@ _latest: dict[Any, object] = {}  # by account, what it asked last that may wait
 
 @contextmanager
 def in_turn() -> Iterator[None]:
-    """Held while a request computes. Raises Stopped for one whose turn does not come in time."""
+    """Held while a request computes. Raises Stopped for one whose turn does not come in time, or that nobody waits for any more."""
     global _free
-    mine = object()
+    mine, until = object(), monotonic() + REQUEST_SECONDS
     with _turn:
         _waiting.append(mine)
         try:
-            if not _turn.wait_for(lambda: _free > 0 and _waiting[0] is mine, REQUEST_SECONDS):
-                raise Stopped(LATE)
+            while not (_free > 0 and _waiting[0] is mine):
+                _check(until)
+                _turn.wait(LOOK_SECONDS)
             _free -= 1
         finally:
             _waiting.remove(mine)
@@ -46,18 +48,20 @@ def in_turn() -> Iterator[None]:
 @contextmanager
 def behind(owner: Any) -> Iterator[None]:
     """As `in_turn`, for what may wait until nobody waits for anything else. Raises Refused once its owner has asked for another such thing, and
-    Stopped where its turn does not come in time."""
+    Stopped as `in_turn` does."""
     global _free
     mine, until = object(), monotonic() + REQUEST_SECONDS
     with _turn:
         _latest[owner] = mine
-        while not _free or _waiting:
-            if _latest.get(owner) is not mine:
-                raise Refused("Another question was asked meanwhile.", 409)
-            if monotonic() > until:
-                del _latest[owner]
-                raise Stopped(LATE)
-            _turn.wait(LOOK_SECONDS)
+        try:
+            while not _free or _waiting:
+                if _latest.get(owner) is not mine:
+                    raise Refused("Another question was asked meanwhile.", 409)
+                _check(until)
+                _turn.wait(LOOK_SECONDS)
+        except Stopped:
+            del _latest[owner]
+            raise
         _free -= 1
     try:
         yield
@@ -66,6 +70,14 @@ def behind(owner: Any) -> Iterator[None]:
             if _latest.get(owner) is mine:
                 del _latest[owner]
         _give_back()
+
+
+def _check(until: float) -> None:
+    left = gone()
+    if left is not None and left.is_set():
+        raise Stopped("Nobody waits for this any more.")
+    if monotonic() > until:
+        raise Stopped(LATE)
 
 
 def _give_back() -> None:

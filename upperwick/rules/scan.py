@@ -1,5 +1,6 @@
 """The scan as the interface asks for it: counts down the lines, and the table of hits."""
 
+import json
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -10,7 +11,8 @@ from upperwick.market.services import as_of_moment, open_market, request_limits,
 from upperwick.market.standing import place
 from upperwick.market.turns import behind, in_turn
 from upperwick.refused import Refused
-from upperwick.rules.checking import names_of, prepared
+from upperwick.rules.answers import keep_answer, kept_answer
+from upperwick.rules.checking import PreparedRule, names_of, prepared
 from wickcore.bars.moment import Moment, clock, iso, of_key
 from wickcore.language.parser import read_head
 from wickcore.language.problems import Problem, RuleError
@@ -111,25 +113,44 @@ def hit_rows(
     ]
 
 
+def counted(
+    owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float], columns: Sequence[str] = COLUMNS
+) -> bytes:
+    """As `count`, as JSON: made once for all who ask the same. Raises RuleError and Refused."""
+    moment = as_of or str(open_market().market.latest)
+    found = prepared(owner, text, dials, universe, as_of=moment)
+    market = found.engine.shared
+    key = (
+        found.rule.text, tuple(found.parts.items()), tuple(dials.items()), found.key, found.universe, tuple(found.lists), moment,
+        tuple(columns),
+    )  # fmt: skip
+    answer = kept_answer(market, key)
+    if answer is None:
+        with in_turn():
+            answer = kept_answer(market, key)  # made while this one waited for its turn
+            if answer is None:
+                answer = json.dumps(_counted(found, as_of, columns), ensure_ascii=False).encode()
+                keep_answer(market, key, answer)
+    return answer
+
+
 def count(
-    owner: Any,
-    text: str,
-    as_of: str | None,
-    universe: str | None,
-    dials: dict[str, float],
-    columns: Sequence[str] = COLUMNS,
-    runs: bool = False,
+    owner: Any, text: str, as_of: str | None, universe: str | None, dials: dict[str, float], columns: Sequence[str] = COLUMNS
 ) -> dict[str, Any]:
-    """Checks and scans a rule as typed; what only the whole history says of it is left to `history`. runs: as `scan` takes it. Raises RuleError
-    and Refused."""
+    """Checks and scans a rule as typed, each hit with all of its bars in a row. Raises RuleError and Refused."""
     found = prepared(owner, text, dials, universe, as_of=as_of or str(open_market().market.latest))
-    rule, engine = found.rule, found.engine
     with in_turn():
-        limits = request_limits()
-        result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits, ever=False, runs=runs)
-        shown = read_columns(columns, found.names.check)
-        hits = hit_rows(engine, result, shown, request_limits())
-        advice = _advised(rule, from_data(engine, rule, limits, ever=False))
+        return _counted(found, as_of, columns, runs=True)
+
+
+def _counted(found: PreparedRule, as_of: str | None, columns: Sequence[str], runs: bool = False) -> dict[str, Any]:
+    """What only the whole history says of it is left to `history`. runs: as `scan` takes it."""
+    rule, engine = found.rule, found.engine
+    limits = request_limits(only_shown=True)
+    result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits, ever=False, runs=runs)
+    shown = read_columns(columns, found.names.check)
+    hits = hit_rows(engine, result, shown, request_limits(only_shown=True))
+    advice = _advised(rule, from_data(engine, rule, limits, ever=False))
     return {
         "as_of": str(result.as_of),
         "partial": result.partial,
@@ -164,7 +185,7 @@ def history(owner: Any, text: str, as_of: str | None, universe: str | None, dial
     found = prepared(owner, text, dials, universe, as_of=as_of or str(open_market().market.latest))
     rule, engine = found.rule, found.engine
     with behind(getattr(owner, "pk", None)):
-        limits = request_limits()
+        limits = request_limits(only_shown=True)
         result = scan(engine, rule, as_of_moment(engine.market, as_of), found.members, limits)
         return {
             "as_of": str(result.as_of),
@@ -174,9 +195,9 @@ def history(owner: Any, text: str, as_of: str | None, universe: str | None, dial
         }
 
 
-def others(text: str, error: RuleError, counted: Callable[[str], dict[str, Any]]) -> dict[str, Any] | None:
+def others(text: str, error: RuleError, count: Callable[[str], bytes]) -> dict[str, Any] | None:
     """The counts of a rule without its lines that are to mend, and of what those leave meaningless: {text, without, scan}; None where no
-    rule is left, or where it is the head that is wrong. error: what is wrong with the text. counted: the counts of a text."""
+    rule is left, or where it is the head that is wrong. error: what is wrong with the text. count: the counts of a text, as JSON."""
     lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
     head = max((found.line for found in read_head(text).values()), default=0)
     gone: set[int] = set()
@@ -187,7 +208,7 @@ def others(text: str, error: RuleError, counted: Callable[[str], dict[str, Any]]
         gone |= broken
         left = "\n".join("#" if n in gone else line for n, line in enumerate(lines, 1))
         try:
-            return {"text": left, "without": sorted(gone), "scan": counted(left)}
+            return {"text": left, "without": sorted(gone), "scan": json.loads(count(left))}
         except RuleError as next_error:
             error = next_error
         except Refused:
@@ -205,7 +226,7 @@ def since(owner: Any, text: str, as_of: str | None, universe: str | None, dials:
         raise Refused("There is no session before this one.")
     earlier = int(market.bars.sessions[before])
     evening = prepared(owner, text, dials, universe, as_of=iso(earlier))
-    limits = request_limits()
+    limits = request_limits(only_shown=True)
     now, then = (
         {h.symbol: h for h in scan(one.engine, one.rule, when, one.members, limits, ever=False, runs=False).hits}
         for one, when in ((found, at), (evening, Moment(earlier)))
@@ -221,7 +242,7 @@ def since(owner: Any, text: str, as_of: str | None, universe: str | None, dials:
 
 def as_parquet(owner: Any, text: str, as_of: str | None, columns: Sequence[str], symbols: Sequence[str]) -> bytes:
     """The table of hits as Parquet, the given symbols in the given order. Raises RuleError and Refused."""
-    found = count(owner, text, as_of, None, {}, columns, runs=True)
+    found = count(owner, text, as_of, None, {}, columns)
     row = {hit["symbol"]: hit for hit in found["hits"]}
     rows = [row[s] for s in symbols if s in row] if symbols else found["hits"]
     good = [c["text"] for c in found["columns"] if c["error"] is None]
@@ -257,7 +278,7 @@ def value_of(owner: Any, text: str, expression: str, symbol: str, as_of: str | N
     else:
         # Its latest bar, though that may lie before the as-of day.
         latest = of_key(int(engine.bars.known_at(np.array([end - 1]))[0]))
-        found = values_at(engine, {"value": column.value}, np.array([k]), latest, request_limits())["value"][0]
+        found = values_at(engine, {"value": column.value}, np.array([k]), latest, request_limits(only_shown=True))["value"][0]
         told = None if np.isnan(found) else bool(found) if column.value.type == "condition" else float(found)
     return {"value": told, "shown": column.shown}
 
@@ -273,7 +294,7 @@ def truth_row(found: LineTruth) -> dict[str, Any]:
 def explain_rows(engine: Evaluator, rule: CheckedRule, symbol: str, at: Moment) -> list[dict[str, Any]]:
     """Each line for one instrument at one moment. Raises Refused."""
     try:
-        return [truth_row(found) for found in explain(engine, rule, symbol, at, request_limits())]
+        return [truth_row(found) for found in explain(engine, rule, symbol, at, request_limits(only_shown=True))]
     except KeyError:
         raise Refused(f"There is no instrument {symbol}.", 404) from None
     except LookupError:
