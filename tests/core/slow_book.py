@@ -13,6 +13,16 @@ from wickcore.scan.evaluate import Evaluator
 UNKNOWN_FOR = 60
 
 
+def side_of(price: float, p: dict[str, Any]) -> float:
+    """How far a price on the continuous scale lies from a position's entry, in its direction."""
+    return float(p["side"] * (price / p["entry"] - 1))
+
+
+def by_distance(p: dict[str, Any]) -> list[tuple[int, list[Any]]]:
+    """The targets, the nearest first."""
+    return sorted(enumerate(p["targets"]), key=lambda one: p["side"] * one[1][0] if one[1][0] == one[1][0] else math.inf)
+
+
 class SlowBook:
     """run() gives the trades (dictionaries), the equity by session, and what came of each signal."""
 
@@ -49,7 +59,7 @@ class SlowBook:
         found = self.book.impact * swing * math.sqrt(shares / traded) if traded > 0 else 0.0
         return self.book.slip + (0.0 if math.isnan(found) else min(found, 0.5))
 
-    def close(self, p: dict[str, Any], shares: float, raw: float, reason: str, day: int, line: int = -1) -> None:
+    def close(self, p: dict[str, Any], shares: float, raw: float, reason: str, day: int, lines: tuple[int, ...] = ()) -> None:
         fill, cost = raw, 0.0
         if reason not in ("delisted", "end"):
             fill = raw * (1 - p["side"] * self.slip(p["symbol"], max(p["row"] - 1, p["entry_row"]), shares))
@@ -57,10 +67,14 @@ class SlowBook:
         share = shares / p["shares"]
         bill, received = p["bill"] * share, p["received"] * share
         bought = shares / p["mult"]
+        # What was met up to the exit: all before its bar, of that bar the prices of `met`, and the exit's own.
+        met = [*p["met"], raw * self.bars.factor[p["row"]], fill * self.bars.factor[p["row"]]]
+        ways = [side_of(x, p) for x in (min(met), max(met))]
         result = p["side"] * (shares * fill - bought * p["paid"]) + received - bill - cost
         self.trades.append(
             {"number": p["number"], "symbol": p["symbol"], "rule": p["rule"], "side": p["side"], "entry_day": p["entry_day"], "entry": p["paid"],
-             "shares": bought, "exit_day": day, "exit": fill, "reason": reason, "line": line, "result": result, "signal_day": p["signal_day"]}
+             "shares": bought, "exit_day": day, "exit": fill, "reason": reason, "lines": lines, "result": result,
+             "best": max(ways), "worst": min(ways), "signal_day": p["signal_day"]}
         )  # fmt: skip
         if reason != "end":
             self.cash += p["side"] * shares * fill - cost
@@ -122,8 +136,8 @@ class SlowBook:
         self.positions.append(
             {"number": self.number, "symbol": symbol, "rule": signal["rule"], "place": signal["place"], "side": side, "row": row,
              "entry_row": row, "entry_day": day, "signal_day": signal["day"], "shares": shares, "bought": shares, "mult": 1.0, "raw": raw,
-             "paid": fill, "mark": fill, "entry": fill * factor, "risk": known["risk"], "stop": stop, "follow": math.nan, "best": fill * factor,
-             "worst": fill * factor, "bars": 0 if how == "close" else -1, "how": how, "due": None, "bill": bill, "received": 0.0, "here": True,
+             "paid": fill, "mark": fill, "entry": fill * factor, "risk": known["risk"], "stop": stop, "follow": math.nan, "met": [fill * factor],
+             "bars": 0 if how == "close" else -1, "how": how, "due": None, "bill": bill, "received": 0.0, "here": True,
              "targets": [[self.level(x.op, signal["known"], known), x.part, False] for x in ways.targets]}
         )  # fmt: skip
         self.number += 1
@@ -142,12 +156,13 @@ class SlowBook:
     def take(self, p: dict[str, Any], n: int, price: float, day: int) -> None:
         target = p["targets"][n]
         target[2] = True
-        shares = p["shares"]
-        if target[1] < 1:
+        shares, parts = p["shares"], [t[1] for t in p["targets"]]
+        rest = sum(parts) >= 1 - 1e-9 and all(t[2] for t in p["targets"])
+        if target[1] < 1 and not rest:
             wanted = target[1] * p["bought"] * p["mult"]
             shares = min(shares, wanted if self.book.fractions else math.floor(wanted + 1e-9))
         if shares > 0:
-            self.close(p, shares, price, "target", day, n)
+            self.close(p, shares, price, "target", day, (n,))
 
     def reached(self, target: list[Any], price: float, p: dict[str, Any], factor: float) -> bool:
         return not target[2] and not math.isnan(target[0]) and (price - target[0] / factor) * p["side"] >= 0
@@ -250,7 +265,7 @@ class SlowBook:
                 if self.outcome[self.key(s)] == "traded" and how == "close":
                     self.positions[-1]["mark"] = self.bar(s["at"])[3]
                     if self.holds(self.book.out_unless, day) == 0:
-                        self.positions[-1]["due"] = ("out", -1)
+                        self.positions[-1]["due"] = ("out", ())
 
     def one_day(self, t: int, day: int, due: list[dict[str, Any]]) -> bool:
         book = self.book
@@ -328,9 +343,9 @@ class SlowBook:
                 self.decide(p, day)
                 member = self.market.members(book.universe)
                 if book.leaves == "exit" and not p["due"] and member is not None and not member[p["row"]]:
-                    p["due"] = ("left", -1)
+                    p["due"] = ("left", ())
             if self.holds(book.out_unless, day) == 0 and book.out_unless is not None and not p["due"]:
-                p["due"] = ("out", -1)
+                p["due"] = ("out", ())
         self.positions = [p for p in self.positions if p["shares"] > 0]
         self.try_all([s for s in due if s["kind"] == "close"], day, 3, "close")
         value = sum(p["side"] * p["shares"] * p["mark"] for p in self.positions)
@@ -347,7 +362,7 @@ class SlowBook:
         if not math.isnan(stop) and (open_ - stop / factor) * p["side"] <= 0:
             self.close(p, p["shares"], open_, why, day)
             return
-        for n, target in enumerate(p["targets"]):
+        for n, target in by_distance(p):
             if p["shares"] > 0 and self.reached(target, open_, p, factor):
                 self.take(p, n, open_, day)
 
@@ -359,10 +374,13 @@ class SlowBook:
         if not math.isnan(stop):
             level = stop / factor
             if (low <= level) if long else (high >= level):
+                p["met"].append(begin * factor)
                 self.close(p, p["shares"], min(begin, level) if long else max(begin, level), why, day)
                 return
         far = (close if p["how"] == "down" else high) if long else (close if p["how"] == "down" else low)
-        for n, target in enumerate(p["targets"]):
+        if any(self.reached(target, far, p, factor) for target in p["targets"]):  # the worst of the bar is taken to lie before
+            p["met"] += [begin * factor, (low if long else high) * factor]
+        for n, target in by_distance(p):
             if p["shares"] > 0 and self.reached(target, far, p, factor):
                 level = target[0] / factor
                 self.take(p, n, max(level, begin) if long else min(level, begin), day)
@@ -371,13 +389,11 @@ class SlowBook:
         _, high, low, close, factor = self.bar(p["row"])
         p["mark"] = close
         long, ways = p["side"] > 0, self.book.ways(p["side"])
-        if long:
-            p["best"], p["worst"] = max(p["best"], high * factor), min(p["worst"], low * factor)
-        else:
-            p["best"], p["worst"] = min(p["best"], low * factor), max(p["worst"], high * factor)
+        p["met"] += [low * factor, high * factor]
+        best, worst = (max(p["met"]), min(p["met"])) if long else (min(p["met"]), max(p["met"]))
         p["bars"] += 1
         gain = p["side"] * (close * factor / p["entry"] - 1)
-        known = {"entry": p["entry"], "risk": p["risk"], "bars_held": float(p["bars"]), "gain": gain, "best": p["best"], "worst": p["worst"],
+        known = {"entry": p["entry"], "risk": p["risk"], "bars_held": float(p["bars"]), "gain": gain, "best": best, "worst": worst,
                  "gain_r": p["side"] * (close * factor - p["entry"]) / p["risk"], "held_rule": float(p["place"])}  # fmt: skip
         if ways.follow is not None:
             value = self.level(ways.follow.op, p["row"], known)
@@ -386,10 +402,8 @@ class SlowBook:
                 p["follow"] = value if math.isnan(old) else (max if long else min)(old, value)
         if p["due"]:
             return
-        for n, leaving in enumerate(ways.exits):
-            if value_of(leaving.op, known, self.column(p["row"])) == 2:
-                if leaving.at_close:
-                    self.close(p, p["shares"], close, "exit", day, n)
-                else:
-                    p["due"] = ("exit", n)
-                return
+        true = tuple(n for n, x in enumerate(ways.exits) if value_of(x.op, known, self.column(p["row"])) == 2)
+        if any(ways.exits[n].at_close for n in true):
+            self.close(p, p["shares"], close, "exit", day, true)
+        elif true:
+            p["due"] = ("exit", true)

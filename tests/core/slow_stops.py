@@ -15,11 +15,10 @@ def _index(s: Any) -> list[Any]:
 
 
 def _index_change(s: Any, n: int) -> list[Any]:
-    found: list[Any] = []
-    for place in _index(s):
-        part = None if place is None else Part(place[0], s.frame, place[1]).close
-        found.append(None if part is None or len(part) <= n else part[-1] / part[-1 - n] - 1)
-    return found
+    """The benchmark's change between each of the instrument's own bars and the one n of these before."""
+    closes = [None if place is None else place[0].cached_field("close", s.frame, place[1]) for place in _index(s)]
+    pairs = zip([None] * n + closes, closes, strict=False)
+    return [None if old is None or new is None else new / old - 1 for old, new in pairs]
 
 
 @entry
@@ -38,13 +37,6 @@ def relative_strength_(s: Any, n: float) -> Found:
     if len(s.close) <= n or theirs is None:
         return None, 0
     return (s.close[-1] / s.close[-1 - int(n)]) / (1 + theirs) - 1, 0
-
-
-class Part:
-    """The benchmark's closes on a frame, up to a bar."""
-
-    def __init__(self, slow: Any, frame: str, p: int) -> None:
-        self.close = [slow.cached_field("close", frame, q) for q in slow.ends(frame, p)]
 
 
 # -- trailing stops --------------------------------------------------------------------------------------------------

@@ -9,6 +9,7 @@ from tests.made import weekdays
 from wickcore.bars.bars import build_bars
 from wickcore.bars.factor import factor_of_events
 from wickcore.bars.market import Market, Membership
+from wickcore.book.levels import why
 from wickcore.book.orders import orders
 from wickcore.book.prepare import Span, prepare
 from wickcore.book.run import BookRun, run
@@ -219,6 +220,60 @@ def test_targets_take_their_parts_and_the_last_the_rest() -> None:
     found = ran('slots: 1\ntarget: entry + 1, 30%\ntarget: entry + 2\nenter "Buy"', market)
     assert told(found) == [("A", 30, 10, 11, "target"), ("A", 70, 10, 12, "target")]
     assert {x.number for x in found.trades} == {0}
+
+
+@pytest.mark.parametrize("targets", ["entry + 1, half\ntarget: entry + 2, half", "entry + 2, half\ntarget: entry + 1, half"])
+def test_parts_that_take_all_leave_no_share_behind_whatever_their_order(targets: str) -> None:
+    rows: list[Bar] = [(9, 9, 9, 9, SIGNAL), (9, 9, 9, 9), (9, 12, 9, 11)]
+    found = ran(f'slots: 1\ntarget: {targets}\nenter "Buy"', market_of({"A": rows}))
+    assert told(found) == [("A", 55, 9, 10, "target"), ("A", 56, 9, 11, "target")]  # of 111; the nearer first, on one bar too
+    assert not found.open
+
+
+def test_a_part_is_of_the_shares_bought_as_they_are_counted_since() -> None:
+    # Three for two makes 166.5 of 111: half of them in whole shares, and then what is left with its scrap.
+    rows: list[Bar] = [(9, 9, 9, 9, SIGNAL), (9, 9, 9, 9), (6, 6, 6, 6), (6, 7, 6, 7), (7, 8, 7, 8)]
+    text = 'slots: 1\ntarget: entry + 1, half\ntarget: entry + 2, half\nenter "Buy"'
+    found = ran(text, market_of({"A": rows}, splits={"A": (2, 1.5)}))
+    assert [(x.shares * 1.5, x.reason) for x in found.trades] == [(83, "target"), (83.5, "target")]
+
+
+def test_of_several_exits_the_earliest_is_taken_whatever_their_order() -> None:
+    rows: list[Bar] = [HIT, (10, 10, 10, 10), (10, 12, 10, 12), (11, 11, 11, 11)]
+    open_, close = "exit when gain > 5%", "exit at close when gain > 3%"
+    for lines, which in ((f"{open_}\n{close}", (0, 1)), (f"{close}\n{open_}", (0, 1))):
+        found = ran(f'slots: 1\n{lines}\nenter "Buy"', market_of({"A": rows}))
+        assert told(found) == [("A", 100, 10, 12, "exit")]
+        assert found.trades[0].lines == which
+        assert "`gain > 3%` and `gain > 5%` were true there" in why(found.prepared, found.trades[0])
+
+
+@pytest.mark.parametrize(
+    ("lines", "bar", "best", "worst"),
+    [
+        (
+            "stop: entry - 1",
+            (10, 14, 8, 12),
+            0.05,
+            -0.1,
+        ),  # stopped at 9: what lay beyond was not its own, nor is it known when 14 was
+        ("stop: entry - 1", (7, 14, 6, 12), 0.05, -0.3),  # out at the open
+        ("target: entry + 2", (10, 14, 8, 12), 0.2, -0.2),  # the worst of its bar is taken to lie before
+        ("target: entry + 2", (13, 14, 6, 12), 0.3, -0.05),
+        ("exit when close > 10.2", (11, 14, 6, 12), 0.1, -0.05),  # due since the close before
+        ("exit at close when close > 11", (11, 14, 6, 12), 0.4, -0.4),
+    ],
+)
+def test_the_best_and_the_worst_on_the_way_go_up_to_the_exit(lines: str, bar: Bar, best: float, worst: float) -> None:
+    rows: list[Bar] = [HIT, (10, 10.5, 9.5, 10.4), bar, (12, 12, 12, 12)]
+    (trade,) = ran(f'slots: 1\n{lines}\nenter "Buy"', market_of({"A": rows})).trades
+    assert (trade.best, trade.worst) == pytest.approx((best, worst))
+    assert trade.worst - 1e-12 <= trade.gain <= trade.best + 1e-12
+    short = [HIT, *((20 - o, 20 - low, 20 - h, 20 - c) for o, h, low, c in rows[1:])]
+    lines = lines.replace("-", "_").replace("+", "-").replace("_", "+")
+    lines = lines.replace("close > 10.2", "close < 9.8").replace("close > 11", "close < 9")
+    (other,) = ran(f'slots: 1\n{lines}\nenter "Sell"', market_of({"A": short})).trades
+    assert (other.best, other.worst) == pytest.approx((best, worst))
 
 
 def test_a_stop_that_follows_never_moves_back_and_rests_from_the_next_bar() -> None:

@@ -21,12 +21,13 @@ def compare(seed: int, delay: int = 0) -> BookRun:
     slow.run()
     size = len(slow.equity)
     np.testing.assert_allclose(fast.equity[:size], slow.equity, rtol=1e-9, atol=1e-7, err_msg=f"seed {seed}\n{text}")
-    mine = [(x.symbol, x.rule, x.entry_day, x.exit_day, x.reason, x.line) for x in fast.trades]
-    other = [(x["symbol"], x["rule"], x["entry_day"], x["exit_day"], x["reason"], x["line"]) for x in slow.trades]
+    mine = [(x.symbol, x.rule, x.entry_day, x.exit_day, x.reason, x.lines) for x in fast.trades]
+    other = [(x["symbol"], x["rule"], x["entry_day"], x["exit_day"], x["reason"], x["lines"]) for x in slow.trades]
     assert mine == other, f"seed {seed}\n{text}"
     for a, b in zip(fast.trades, slow.trades, strict=True):
         assert (a.entry, a.shares, a.exit) == pytest.approx((b["entry"], b["shares"], b["exit"]), rel=1e-9)
         assert a.result == pytest.approx(b["result"], rel=1e-9, abs=1e-7)
+        assert (a.best, a.worst) == pytest.approx((b["best"], b["worst"]), rel=1e-9, abs=1e-12)
     each = fast.prepared.signals.each
     names = [e.name for e in book.enters]
     bars = market.bars

@@ -7,6 +7,7 @@ import pytest
 
 from tests import made
 from tests.core.test_meaning import same
+from wickcore.bars.frames import period
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, of_key
 from wickcore.language.check import check_expression, check_rule
@@ -182,22 +183,29 @@ def test_a_scan_at_every_moment_is_what_the_study_counts(market: Market, frame: 
         assert hits & ending == {symbol for moment, symbol in studied if moment == key}
 
 
-def test_baselines_are_of_the_same_moment(market: Market) -> None:
-    """Against a plain loop: the mean of what every instrument with a bar at the hit's moment did next."""
-    bars = market.table("5min")
-    found = study(
-        Evaluator(market), check_rule("bars: 5min\nclose > sma(3)", base="5min"), StudySettings(horizons=(2,), cost=0, draws=2)
-    )
-    sample = found.samples[2]
-    for i in range(0, len(sample.returns), 7):
+@pytest.mark.parametrize("frame", ["5min", "15min", "65min", "week"])
+def test_baselines_are_of_the_same_bar(frame: str) -> None:
+    """Against a plain loop: the mean of what every instrument with that bar of the frame did next, its last piece there or not."""
+    base, market = "day" if frame == "week" else "5min", made.inner_market(count=8)
+    bars = market.table(base)
+    rule = check_rule(f"bars: {frame}\nclose > sma(3)", base="5min")
+    found = study(Evaluator(market), rule, StudySettings(horizons=(2,), cost=0, draws=2))
+    sample, number = found.samples[2], period(bars, frame) if frame != "5min" else bars.known
+    steps: list[dict[int, int]] = []  # of each instrument: the last row of each bar of the frame
+    for k in range(len(bars.symbols)):
+        steps.append({int(number[p]): p for p in range(bars.offsets[k], bars.offsets[k + 1])})
+    torn = 0
+    for i in range(len(sample.returns)):
         position = int(found.positions[sample.place[i]])
         gains = []
-        for k in range(len(bars.symbols)):
-            rows = np.arange(bars.offsets[k], bars.offsets[k + 1])
-            for p in rows[bars.known[rows] == bars.known[position]]:
-                if p + 2 < bars.offsets[k + 1]:
-                    gains.append(bars.close[p + 2] * bars.factor[p + 2] / (bars.open[p + 1] * bars.factor[p + 1]) - 1)
+        for own in steps:
+            p, following = own.get(int(number[position])), [n for n in own if n > number[position]]
+            if p is not None and len(following) >= 2:
+                to, into = own[sorted(following)[1]], p + 1
+                gains.append(bars.close[to] * bars.factor[to] / (bars.open[into] * bars.factor[into]) - 1)
+                torn += bars.known[p] != bars.known[position]
         assert sample.baseline[i] == pytest.approx(np.mean(gains))
+    assert torn or frame == "5min"  # there were such members
 
 
 def test_a_market_of_five_minute_bars_alone_has_days(market: Market) -> None:

@@ -272,3 +272,31 @@ def test_prices_that_are_equal_as_printed_stay_equal(seed: int, decimals: int | 
         for first, last in pairwise(edges):
             part = slice(min(first + reach, last), last)
             np.testing.assert_allclose(a[part], b[part], rtol=1e-9, err_msg=text)
+
+
+def test_a_halt_makes_no_strength_of_its_own() -> None:
+    """A moves exactly with the index B and is not traded for thirty sessions: it is neither stronger nor anything but one with it."""
+    index = walk(9)
+    there = np.ones(len(DAYS), np.bool_)
+    there[60:90] = False
+
+    def table(close: np.ndarray, days: np.ndarray) -> dict[str, np.ndarray]:
+        return {"days": days, "open": close, "high": close, "low": close, "close": close, "volume": np.ones(len(days))}
+
+    bars = build_bars({"A": table(3 * index[there], DAYS[there]), "B": table(index, DAYS)})
+    engine = Evaluator(Market((bars,), benchmark="B"))
+    for text, value in (("relative_strength(40)", 0.0), ("beta(40)", 1.0)):
+        found = column(engine, text)
+        assert np.isfinite(found).sum() == there.sum() - 40
+        np.testing.assert_allclose(found[40:], value, atol=1e-9)
+
+
+def test_the_beta_to_an_index_that_grows_evenly_is_unknown() -> None:
+    even = 10 * 1.01 ** np.arange(len(DAYS))
+    tables = {
+        name: {"days": DAYS, "open": x, "high": x, "low": x, "close": x, "volume": np.ones(len(DAYS))}
+        for name, x in (("A", walk(5)), ("B", even))
+    }
+    engine = Evaluator(Market((build_bars(tables),), benchmark="B"))
+    assert not np.isfinite(column(engine, "beta(20)")).any()
+    assert not np.isfinite(column(engine, "corr(change, benchmark(change), since close > 0)")).any()

@@ -59,6 +59,27 @@ def test_study(prices: Path) -> None:
     assert {e["day"][:7] for e in few["events"]} == {"2020-06"}
 
 
+def test_a_universe_chosen_by_the_option_is_the_one_that_the_rule_means(prices: Path, tmp_path: Path) -> None:
+    """Ranks too are among it: the answer is that of the rule that names it, and not that of a rule that names none."""
+    members = tmp_path / "members.csv"
+    members.write_text("universe,symbol,first\n" + "".join(f"Two,S0{k},2019-01-01\n" for k in (1, 3)))
+    beside = ("--prices", str(prices), "--members", str(members))
+    rule, named = "# any\ndial n = 20 from 10 to 30 step 10\nrank(change(n)) > 60", "universe: Two\n"
+    for command, *more in (("scan",), ("study", "--horizons", "5", "--events"), ("sweep", "--dial", "n=10:30:10")):
+        by_option = answer(command, "-", *beside, *more, "--universe", "Two", text=rule)
+        assert by_option == answer(command, "-", *beside, *more, text=rule.replace("# any\n", named))
+        assert by_option != answer(command, "-", *beside, *more, text=rule)
+    other = tmp_path / "other.rule"
+    other.write_text("# any\nclose > sma(10)")
+    by_option = answer("compare", str(other), "-", *beside, "--universe", "Two", text=rule)
+    headed = tmp_path / "headed.rule"
+    headed.write_text(f"{named}close > sma(10)")
+    assert by_option == answer("compare", str(headed), "-", *beside, text=rule.replace("# any\n", named))
+    ranks = answer("values", "rank(close)", *beside, "--symbol", "S01", "--universe", "Two")["values"]
+    assert set(ranks) - {None} == {0.0, 100.0}  # of two
+    assert run("values", "rank(close)", *beside, "--symbol", "S01", "--universe", "Three").returncode == 2
+
+
 def test_values_and_explain(prices: Path) -> None:
     found = answer("values", "sma(3)", "--prices", str(prices), "--symbol", "S01")
     closes = answer("values", "close", "--prices", str(prices), "--symbol", "S01")["values"]

@@ -14,7 +14,7 @@ def scan(given: Namespace) -> None:
     """What a rule leaves on one evening, or at a moment inside a session."""
     engine = engine_of(given)
     base = engine.market.finest
-    rule = checked(given.rule, base)
+    rule = checked(given.rule, base, given.universe)
     at = standing(engine, given.as_of)
     engine = engine.stepping(rule.frame, at)
     from upperwick.rules.scan import COLUMNS, hit_rows, line_rows, read_columns
@@ -111,7 +111,7 @@ def values(given: Namespace) -> None:
     market = engine.market
     frame = given.bars or ("day" if any(t.frame == "day" for t in market.tables) else market.finest)
     try:
-        value = check_expression(given.expression, frame, market.finest, lent=True)
+        value = check_expression(given.expression, frame, market.finest, _universe(market, given), lent=True)
     except RuleError as error:
         raise rule_error(error) from None
     if value.type == "text":
@@ -130,10 +130,22 @@ def values(given: Namespace) -> None:
         print(iso(day) if time is None else f"{iso(day)}T{time}", "" if v is None else v, sep="\t")
 
 
+def _universe(market: Any, given: Namespace) -> str:
+    """The universe that was chosen, which exists; "" for none. Raises Bad."""
+    from wickcore.bars.universe import UnknownUniverse, read_universe
+
+    try:
+        if given.universe:
+            read_universe(given.universe, market.universes)
+        return given.universe or ""
+    except UnknownUniverse as unknown:
+        raise Bad(f"{unknown} Known are: {', '.join(sorted(market.universes)) or 'none'}.") from None
+
+
 def explain(given: Namespace) -> None:
     """Each line for one instrument at one moment."""
     engine = engine_of(given)
-    rule = checked(given.rule, engine.market.finest)
+    rule = checked(given.rule, engine.market.finest, given.universe)
     from upperwick.refused import Refused
     from upperwick.rules.scan import explain_rows
     from wickcore.bars.moment import read_moment

@@ -101,7 +101,7 @@ def build_parser(asked: str = "") -> argparse.ArgumentParser:
     _rule(scan)
     _prices(scan)
     _as_of(scan)
-    scan.add_argument("--universe", metavar="NAME", help="only members of that day (needs the database)")
+    scan.add_argument("--universe", metavar="NAME", help="instead of the rule's own, for its ranks too: only members of that day")
 
     study = command("study", "measuring.study", "What prices did after a rule's hits.")
     _rule(study)
@@ -164,6 +164,7 @@ def build_parser(asked: str = "") -> argparse.ArgumentParser:
     _prices(values)
     values.add_argument("--symbol", required=True)
     values.add_argument("--bars", choices=FRAMES, help="whose bars it counts; days, where there are any")
+    values.add_argument("--universe", metavar="NAME", help="whose members ranks and breadths are among")
     _as_of(values)
 
     explain = command("explain", "looking.explain", "Why an instrument is a hit on a day, or is not.")
@@ -171,6 +172,7 @@ def build_parser(asked: str = "") -> argparse.ArgumentParser:
     _prices(explain)
     explain.add_argument("--symbol", required=True)
     explain.add_argument("--day", "--as-of", required=True, metavar="DATE", help="an evening, or a moment such as 2024-06-28T10:35")
+    explain.add_argument("--universe", metavar="NAME", help="instead of the rule's own")
 
     check = command("check", "language.check", "Errors and advice of a rule.")
     _rule(check)
@@ -269,7 +271,9 @@ def _measuring(parser: argparse.ArgumentParser, asked: str) -> None:
 
         _as_of(parser)
         add_settings(parser)
-        parser.add_argument("--universe", metavar="NAME", help="only members of that day (needs the database)")
+        parser.add_argument(
+            "--universe", metavar="NAME", help="instead of the rule's own, for its ranks too: only members of that day"
+        )
         parser.add_argument("--sealed", action="store_true", help="end where the last quarter of history begins")
 
 

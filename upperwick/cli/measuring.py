@@ -27,7 +27,7 @@ from wickcore.language.rule import CheckedRule
 def study(given: Namespace) -> None:
     """Follow-through of a rule's hits."""
     engine = engine_of(given)
-    rule = checked(given.rule, engine.market.finest)
+    rule = checked(given.rule, engine.market.finest, given.universe)
     engine = engine.stepping(rule.frame)
     members = _members(engine, given, rule)
     from upperwick.studies.shapes import as_dict
@@ -82,7 +82,7 @@ def compare(given: Namespace) -> None:
         settings = settings.changed(horizons={*settings.horizons, given.horizon})
     pair: list[Any] = []
     for said in (given.first_rule, given.second_rule):
-        rule = checked(said, engine.market.finest)
+        rule = checked(said, engine.market.finest, given.universe)
         if pair and pair[0].frame != rule.frame:
             raise Bad(f"The first rule steps on {pair[0].frame} bars, the second on {rule.frame} bars; only like can be compared.")
         try:
@@ -115,7 +115,7 @@ def sweep(given: Namespace) -> None:
     text, parts = read_rule(given.rule)
     engine = engine_of(given)
     base = engine.market.finest
-    rule = checked_text(text, parts, base)
+    rule = checked_text(text, parts, base, given.universe)
     grid = dict(_turned(rule, said) for said in given.dial)
     engine = engine.stepping(rule.frame)
     members = _members(engine, given, rule)
@@ -124,7 +124,8 @@ def sweep(given: Namespace) -> None:
 
     try:
         found, _ = run(
-            engine, lambda dials: check_named(text, parts, dials, base=base)[0], grid, settings_from(engine, given), given.horizon, members,
+            engine, lambda dials: check_named(text, parts, dials, given.universe, base)[0], grid, settings_from(engine, given),
+            given.horizon, members,
             progress=lambda stage, share: print(f"\r{stage}   ", end="", file=sys.stderr) if sys.stderr.isatty() else None,
         )  # fmt: skip
     except RuleError as error:

@@ -66,16 +66,17 @@ def rule_error(error: RuleError) -> Bad:
     return Bad(*(f"line {p.line}, column {p.column}: {p.message}" for p in error.problems))
 
 
-def checked(said: str, base: str) -> CheckedRule:
-    """The rule of a file, checked for a market whose shortest bars are `base`. Raises Bad with every problem."""
+def checked(said: str, base: str, universe: str | None) -> CheckedRule:
+    """The rule of a file, checked for a market whose shortest bars are `base`. universe: one chosen instead of the rule's own, for its ranks and
+    breadths too. Raises Bad with every problem."""
     text, parts = read_rule(said)
-    return checked_text(text, parts, base)
+    return checked_text(text, parts, base, universe)
 
 
-def checked_text(text: str, parts: dict[str, str], base: str) -> CheckedRule:
+def checked_text(text: str, parts: dict[str, str], base: str, universe: str | None) -> CheckedRule:
     """As `checked`, of a rule that was read already."""
     try:
-        return check_rule(text, parts, base=base)
+        return check_rule(text, parts, universe=universe, base=base)
     except RuleError as error:
         raise rule_error(error) from None
 

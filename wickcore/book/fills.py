@@ -160,10 +160,19 @@ def take_up(
 
 
 @kernel
+def pass_by(held: Any, i: int, price_c: float) -> None:
+    """A price on the continuous scale that was met while the position was held."""
+    up = held.each[i].side > 0
+    held.each[i].best = max(held.each[i].best, price_c) if up else min(held.each[i].best, price_c)
+    held.each[i].worst = min(held.each[i].worst, price_c) if up else max(held.each[i].worst, price_c)
+
+
+@kernel
 def leave(
     tape: Any, terms: Any, held: Any, i: int, made: Any, shares: float, raw: float, reason: int, line: int, step: int
 ) -> None:
-    """Closes so many shares of a position at a price before slippage; a delisting and the end of the run cost nothing more."""
+    """Closes so many shares of a position at a price before slippage; a delisting and the end of the run cost nothing more. line: the target
+    that was met, or the exits that were true, a bit each; -1 for neither."""
     side, row = held.each[i].side, held.each[i].row
     fill, cost = raw, 0.0
     if reason != DELISTED and reason != END:
@@ -186,7 +195,11 @@ def leave(
     trade.paid, trade.got, trade.shares, trade.result = held.each[i].paid, fill, at_entry, result
     trade.costs, trade.received = bill + cost, received
     trade.risk, trade.stop = held.each[i].risk / entry_factor, held.each[i].first_stop / entry_factor
+    best, worst = held.each[i].best, held.each[i].worst  # what is held on does not know the fill of what was sold
+    pass_by(held, i, raw * tape.factor[row])
+    pass_by(held, i, fill * tape.factor[row])
     trade.best, trade.worst = held.each[i].best, held.each[i].worst
+    held.each[i].best, held.each[i].worst = best, worst
     made.size[TRADES] = n + 1
     if reason != END:  # what is open at the end is marked, not sold
         made.money[CASH] += side * shares * fill - cost

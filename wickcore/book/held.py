@@ -7,13 +7,14 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Floats
-from wickcore.book.fills import DOWN_INSIDE, HAIR, UP_INSIDE, know, leave
+from wickcore.book.fills import DOWN_INSIDE, HAIR, UP_INSIDE, know, leave, pass_by
 from wickcore.book.tape import CASH, EXIT, FOLLOW, NEVER, STOP, TARGET, WORST_CASES
 from wickcore.measures.frame import TRUE, kernel
 from wickcore.measures.program import work_out
 from wickcore.trade.orders import stop_fill
 
 # What is called for every position on every bar is written into the loop: handing over so many arrays took half of all the time.
+ALL = 1.0 - 1e-9  # parts that come to so much take the whole position
 here = njit(nogil=True, inline="always")
 
 
@@ -66,12 +67,17 @@ def _why(held: Any, i: int) -> int:
 
 @kernel
 def _take(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, target: int, price: float, step: int) -> None:
-    """What a target that was reached takes off."""
+    """What a target that was reached takes off: its part of the shares that were bought, counted as they are since; the last of targets that
+    together take all takes what is left."""
     at = 0 if held.each[i].side > 0 else 1
     held.each[i].done |= 1 << target
-    part = programs.parts[at, target]
+    part, together, last = programs.parts[at, target], 0.0, True
+    for other in range(programs.parts.shape[1]):
+        together += programs.parts[at, other]
+        if programs.parts[at, other] > 0.0 and not (held.each[i].done >> other) & 1:
+            last = False
     shares = held.each[i].shares
-    if part < 1.0:
+    if part < 1.0 and not (last and together > ALL):
         wanted = part * held.each[i].shares0 * held.each[i].mult
         shares = min(shares, wanted if terms.fractions else math.floor(wanted + HAIR))
     if shares > 0.0:
@@ -85,6 +91,18 @@ def _reached(held: Any, i: int, target: int, price: float, factor: float) -> boo
     return level == level and not (held.each[i].done >> target) & 1 and (price - level / factor) * held.each[i].side >= 0.0
 
 
+@kernel
+def _nearest(programs: Any, held: Any, i: int, price: float, factor: float) -> int:
+    """The nearest of the targets that a price lies at or beyond and that are still open, or -1."""
+    nearest = -1
+    for target in range(programs.targets.shape[1]):
+        if _reached(held, i, target, price, factor) and (
+            nearest < 0 or (held.levels[i, nearest] - held.levels[i, target]) * held.each[i].side > 0.0
+        ):
+            nearest = target
+    return nearest
+
+
 @here
 def beyond(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, step: int) -> None:
     """Resting stops and targets that the open is already beyond fill at the open."""
@@ -94,9 +112,10 @@ def beyond(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, s
     if stop == stop and (open_ - stop) * held.each[i].side <= 0.0:
         leave(tape, terms, held, i, made, held.each[i].shares, open_, _why(held, i), -1, step)
         return
-    for target in range(programs.targets.shape[1]):
-        if held.each[i].shares > 0.0 and _reached(held, i, target, open_, factor):
-            _take(tape, terms, programs, held, i, made, target, open_, step)
+    target = _nearest(programs, held, i, open_, factor)
+    while target >= 0 and held.each[i].shares > 0.0:
+        _take(tape, terms, programs, held, i, made, target, open_, step)
+        target = _nearest(programs, held, i, open_, factor)
 
 
 @here
@@ -119,25 +138,27 @@ def inside(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, s
                 doubtful = doubtful or _reached(held, i, target, far, factor)
             if doubtful:
                 made.money[WORST_CASES] += 1.0
+            pass_by(held, i, begin * factor)
             leave(tape, terms, held, i, made, held.each[i].shares, filled, _why(held, i), -1, step)
             return
-    for target in range(programs.targets.shape[1]):
-        if held.each[i].shares > 0.0 and _reached(held, i, target, surely, factor):
-            price = held.levels[i, target] / factor
-            price = max(price, begin) if side > 0 else min(price, begin)
-            _take(tape, terms, programs, held, i, made, target, price, step)
+    target = _nearest(programs, held, i, surely, factor)
+    if target >= 0:  # which of the two a bar comes to first cannot be told: its worst is taken to lie before
+        pass_by(held, i, begin * factor)
+        pass_by(held, i, (low if side > 0 else high) * factor)
+    while target >= 0 and held.each[i].shares > 0.0:
+        price = held.levels[i, target] / factor
+        price = max(price, begin) if side > 0 else min(price, begin)
+        _take(tape, terms, programs, held, i, made, target, price, step)
+        target = _nearest(programs, held, i, surely, factor)
 
 
 @here
 def reach(tape: Any, held: Any, i: int) -> None:
     """The best and the worst price since the entry, with a bar that is over."""
-    row, side = held.each[i].row, held.each[i].side
+    row = held.each[i].row
     factor = tape.factor[row]
-    near, far = tape.low[row] * factor, tape.high[row] * factor
-    if side < 0:
-        near, far = far, near
-    held.each[i].best = max(held.each[i].best, far) if side > 0 else min(held.each[i].best, far)
-    held.each[i].worst = min(held.each[i].worst, near) if side > 0 else max(held.each[i].worst, near)
+    pass_by(held, i, tape.low[row] * factor)
+    pass_by(held, i, tape.high[row] * factor)
 
 
 @here
@@ -158,7 +179,8 @@ def settle(programs: Any, held: Any, i: int, close_c: float, row: int, own: Floa
 
 @here
 def decide(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, step: int, own: Floats, stack: Floats) -> None:
-    """What is decided at a close: the stop that follows, and exits, at once or at the next open."""
+    """What is decided at a close: the stop that follows, and exits: at once where one that is true says so, whatever their order, or at the
+    next open."""
     row = held.each[i].row
     at = 0 if held.each[i].side > 0 else 1
     reach(tape, held, i)
@@ -167,6 +189,7 @@ def decide(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, s
     settle(programs, held, i, tape.close[row] * tape.factor[row], row, own, stack)
     if held.each[i].due >= 0:
         return
+    true, now = 0, False
     for e in range(programs.exits.shape[1]):
         p = programs.exits[at, e]
         if p < 0:
@@ -175,8 +198,9 @@ def decide(tape: Any, terms: Any, programs: Any, held: Any, i: int, made: Any, s
             programs.codes, programs.numbers, programs.begin[p], programs.end[p], programs.columns, programs.truths, row, own, stack
         )
         if truth == TRUE:
-            if programs.closing[at, e]:
-                leave(tape, terms, held, i, made, held.each[i].shares, tape.close[row], EXIT, e, step)
-                return
-            held.each[i].due, held.each[i].line = EXIT, e
-            return
+            true |= 1 << e
+            now = now or programs.closing[at, e]
+    if now:
+        leave(tape, terms, held, i, made, held.each[i].shares, tape.close[row], EXIT, true, step)
+    elif true:
+        held.each[i].due, held.each[i].line = EXIT, true

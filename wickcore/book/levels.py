@@ -114,14 +114,16 @@ def _why(prepared: Prepared, trade: Trade) -> str:
             assert follow is not None
             return f"Stopped at {at} on {day}, {held}: the bar met the stop that had followed, `{follow.text}`."
         case "target":
-            target = ways.targets[trade.line]
+            target = ways.targets[trade.lines[0]]
             part = "" if target.part >= 1 else f" for {target.part:.0%} of it"
             return f"Target met at {at} on {day}{part}, {held}: `{target.text}`."
         case "exit":
-            exit_: Leaving = ways.exits[trade.line]
-            when = "at the close" if exit_.at_close else "at the open"
-            since = "was true there" if exit_.at_close else "had been true at the close before"
-            return f"Left {when} of {day} at {at}, {held}: `{exit_.text}` {since}."
+            exits: list[Leaving] = [ways.exits[line] for line in trade.lines]
+            when, since = ("close", "true there") if any(x.at_close for x in exits) else ("open", "true at the close before")
+            texts, was = " and ".join(sorted(f"`{x.text}`" for x in exits)), "was" if when == "close" else "had been"
+            if len(exits) > 1:
+                was = was.replace("was", "were")
+            return f"Left at the {when} of {day} at {at}, {held}: {texts} {was} {since}."
         case "delisted":
             back = "" if book.delisting >= 1 else f", of which the book gets {book.delisting:.0%} back"
             return f"Delisted: no bar since {said_day(int(prepared.bars.days[trade.exit_row]))}; closed on {day} at the last price{back}."

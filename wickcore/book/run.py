@@ -25,11 +25,9 @@ class Trade:
     """One part of a position that was left, or all of it; the parts of one position share its `number`.
 
     Days since 1970; entry and exit as filled, in printed money of their day; shares as bought. result: money, after costs, with
-    dividends;
-    gain: result / (shares × entry); gain_r: result over the risk of so many shares, None without a stop. best, worst: how far it
-    went either
-    way until its last close, as fractions of the entry. line: the number of the exit or target in the book's own order, -1 for
-    none.
+    dividends; gain: result / (shares × entry); gain_r: result over the risk of so many shares, None without a stop. best, worst: how
+    far it went either way up to its exit, that fill counted in, as fractions of the entry. lines: the number of the target that was
+    met, or of all exits that were true, in the book's own order.
     """
 
     number: int
@@ -46,7 +44,7 @@ class Trade:
     exit_day: int
     exit: float
     reason: str
-    line: int
+    lines: tuple[int, ...]
     result: float
     costs: float
     dividends: float
@@ -234,10 +232,16 @@ def _trades(prepared: Prepared, made: t.Made) -> Iterator[Trade]:
         yield Trade(
             x["number"], symbols[x["owner"]], names[x["rule"]], "long" if side > 0 else "short", row, x["entry_row"], x["exit_row"],
             int(prepared.bars.days[row]), int(tape.days[x["entry_step"]]), paid, shares, int(tape.days[x["exit_step"]]), x["got"],
-            t.REASONS[x["reason"]], x["line"], result, x["costs"], x["received"], result / (shares * paid),
+            t.REASONS[x["reason"]], _lines(x["reason"], x["line"]), result, x["costs"], x["received"], result / (shares * paid),
             result / (shares * x["risk"]) if x["risk"] > 0.0 else None, _known(x["stop"]), side * (x["best"] / paid_c - 1.0),
             side * (x["worst"] / paid_c - 1.0), _between(ends, x["entry_row"], x["exit_row"]),
         )  # fmt: skip
+
+
+def _lines(reason: int, line: int) -> tuple[int, ...]:
+    if reason == t.EXIT:
+        return tuple(n for n in range(line.bit_length()) if line >> n & 1)
+    return () if line < 0 else (line,)
 
 
 def _between(ends: Ints | None, first: int, last: int) -> int:

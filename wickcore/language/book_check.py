@@ -285,8 +285,6 @@ class _Check:
                 del self.problems[before:]
         if len(targets) > MAX_TARGETS or len(exits) > MAX_EXITS:
             self._say(Span(0, 1), f"A side of a book has at most {MAX_TARGETS} targets and {MAX_EXITS} exits.")
-        if targets and sum(t.part for t in targets) > 1 - 1e-9:  # together they take all: the last takes what rounding has left
-            targets[-1] = replace(targets[-1], part=1.0)
         return Ways(levels.get("stop"), levels.get("follow"), tuple(targets), tuple(exits))
 
     def _known(self, line: str, check: Any, enters: list[Enter]) -> Any:

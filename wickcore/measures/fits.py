@@ -12,6 +12,7 @@ from wickcore.bars.bars import Floats, Ints
 from wickcore.measures.frame import Frame, ends
 
 SLOPE, FIT = 0, 1
+STILL = 1e-14  # values that differ by a tenth of a millionth of their mean, squared, differ by rounding alone
 
 
 @njit(nogil=True, cache=True)
@@ -89,7 +90,7 @@ def _together(
                     xx += dx * dx
                     yy += dy * dy
                     xy += dx * dy
-                if xx > 0 and yy > 0:
+                if xx > STILL * n * mx * mx and yy > STILL * n * my * my:
                     out[i] = min(1.0, max(-1.0, xy / np.sqrt(xx * yy)))
             if ends(commit, i):
                 j += 1

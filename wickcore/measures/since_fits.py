@@ -6,6 +6,7 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Floats, Ints, Truth
+from wickcore.measures.fits import STILL
 from wickcore.measures.frame import TRUE, Frame, ends
 
 SLOPE, FIT, WEIGHTED = range(3)
@@ -58,7 +59,7 @@ def _together(x: Floats, y: Floats, begins: Truth, offsets: Ints, commit: Any, o
                 size2, dx, dy = size + 1, v - mx, w - my
                 mx2, my2 = mx + dx / size2, my + dy / size2
                 xx2, yy2, xy2 = xx + dx * (v - mx2), yy + dy * (w - my2), xy + dx * (w - my2)
-            known = size2 >= 3 and xx2 > 0 and yy2 > 0 and xy2 == xy2
+            known = size2 >= 3 and xx2 > STILL * size2 * mx2 * mx2 and yy2 > STILL * size2 * my2 * my2 and xy2 == xy2
             out[i] = min(1.0, max(-1.0, xy2 / np.sqrt(xx2 * yy2))) if known else np.nan
             if ends(commit, i):
                 size, mx, my, xx, yy, xy = size2, mx2, my2, xx2, yy2, xy2

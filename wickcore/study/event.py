@@ -79,5 +79,5 @@ def trade(
     return Trade(
         moment.day, int(bars.days[into]) if entered else None, float(price_paid(bars.open[into], bars.close[at], entry)) if entered else None,
         None if out is None else int(bars.days[out]), None if out is None else float(bars.close[out]),
-        known(value[0]), known(base[bars.step[at]]), best, worst, STATES[state],
+        known(value[0]), known(base[0]), best, worst, STATES[state],
     )  # fmt: skip

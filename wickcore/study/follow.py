@@ -114,7 +114,7 @@ def study_of(
         counted = ~np.isnan(values)
         session = bars.session[at_hit].astype(np.int64)
         sample = Sample(
-            h, values[counted], base[bars.step[at_hit[counted]]], session[counted],
+            h, values[counted], base[counted], session[counted],
             bars.owner[at_hit[counted]].astype(np.int64), np.flatnonzero(counted),
             favourable[counted], adverse[counted],
         )  # fmt: skip

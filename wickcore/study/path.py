@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 
-from wickcore.bars.bars import Bools, Days, Floats, Ints
+from wickcore.bars.bars import Bools, Floats, Ints
 from wickcore.scan.evaluate import Evaluator
 from wickcore.study.follow import Study
 from wickcore.study.intervals import Span, drawn_means, span_of
@@ -44,13 +44,13 @@ def _around(level: Floats, offsets: Ints, where: Ints, before: int, after: int, 
 
 @njit(nogil=True, cache=True)
 def _members(
-    level: Floats, offsets: Ints, session: Days, belongs: Bools, wanted: Bools, before: int, after: int, total: Floats, count: Ints
+    level: Floats, offsets: Ints, moment: Ints, belongs: Bools, row: Ints, before: int, after: int, total: Floats, count: Ints
 ) -> None:
-    """Adds up the members' moves around each session that is wanted, by session and offset."""
+    """Adds up the members' moves around each moment that is wanted, by its row and offset. row: of each moment, -1 where it is not wanted."""
     for k in range(len(offsets) - 1):
         for j in range(offsets[k], offsets[k + 1]):
-            s = session[j]
-            if not wanted[s] or not belongs[j]:
+            s = row[moment[j]]
+            if s < 0 or not belongs[j]:
                 continue
             own = 1.0 / level[j]
             for m in range(max(-before, offsets[k] - j), min(after + 1, offsets[k + 1] - j)):
@@ -78,21 +78,21 @@ def path(
     level = (bars.close * bars.factor)[steps.positions]
     _around(level, steps.offsets, where, before, after, moves)
     day = bars.session[found.positions].astype(np.int64)
-    wanted = np.zeros(len(bars.sessions), np.bool_)
-    wanted[day] = True
-    session = bars.session[steps.positions]
+    wanted = np.unique(steps.moment[where])
+    row = np.full(int(steps.moment.max()) + 1, -1)
+    row[wanted] = np.arange(len(wanted))
     belongs = np.ones(len(steps.positions), np.bool_) if members is None else members[steps.positions]
 
     def summed(part: Ints) -> tuple[Floats, Ints]:
-        total, count = np.zeros((len(bars.sessions), width)), np.zeros((len(bars.sessions), width), np.int64)
-        _members(level, part, session, belongs, wanted, before, after, total, count)
+        total, count = np.zeros((len(wanted), width)), np.zeros((len(wanted), width), np.int64)
+        _members(level, part, steps.moment, belongs, row, before, after, total, count)
         return total, count
 
     half = len(steps.offsets) // 2
     with ThreadPoolExecutor(2, "path") as pool:
         (total, count), (more, times) = pool.map(summed, (steps.offsets[: half + 1], steps.offsets[half:]))
     total, count = total + more, count + times
-    base = np.where(count > 0, total / np.maximum(count, 1), np.nan)[day].T
+    base = np.where(count > 0, total / np.maximum(count, 1), np.nan)[row[steps.moment[where]]].T
     moves, base = found.side * moves, found.side * base
     low, high = _intervals(moves, day, after, found.settings.seed, draws, found.span)
     points = []

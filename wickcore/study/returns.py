@@ -5,8 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 
-from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints
-from wickcore.bars.frames import finished
+from wickcore.bars.bars import Bars, Bools, Floats, Ints
+from wickcore.bars.frame_names import MINUTES
+from wickcore.bars.frames import finished, number_of
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, moment_of
 from wickcore.trade.costs import net_return
@@ -17,10 +18,15 @@ from wickcore.trade.exits import COUNTED, DELISTED, NO_ENTRY, PENDING, last_held
 
 @dataclass(frozen=True, slots=True)
 class RuleBars:
-    """The bars a rule steps on: positions of each instrument's finished bars in the rule's frame, ragged by `offsets`."""
+    """The bars a rule steps on: positions of each instrument's finished bars in the rule's frame, ragged by `offsets`.
+
+    moment: which bar of the frame each is, the same number for all instruments, from 0 on: a member whose last piece of a week or of a quarter
+    of an hour is missing has its bar of that week all the same, known a little earlier.
+    """
 
     positions: Ints
     offsets: Ints
+    moment: Ints
 
     @staticmethod
     def of(bars: Bars, frame: str, as_of: int | Moment) -> "RuleBars":
@@ -31,7 +37,7 @@ class RuleBars:
             positions = np.arange(offsets[-1])
             if offsets[-1] < len(bars):
                 positions += np.repeat(bars.offsets[:-1] - offsets[:-1], lengths)
-            return RuleBars(positions, offsets)
+            return RuleBars(positions, offsets, bars.step[positions].astype(np.int64))
         known = bars if moment_of(as_of) >= bars.last_moment else bars.cut(as_of)
         ends = bars.ends(as_of)
         begins = bars.offsets[:-1]
@@ -39,14 +45,24 @@ class RuleBars:
         marks = finished(known, frame)
         inside = np.repeat(begins - known.offsets[:-1], np.diff(known.offsets)) + np.arange(len(known.days))
         keep[inside[marks]] = True
-        positions = np.flatnonzero(keep)
+        positions = np.flatnonzero(keep).astype(np.int64)
         offsets = np.searchsorted(positions, np.append(begins, ends[-1] if len(ends) else 0)).astype(np.int64)
-        return RuleBars(positions.astype(np.int64), offsets)
+        return RuleBars(positions, offsets, _numbered(bars, frame, positions))
+
+
+def _numbered(bars: Bars, frame: str, positions: Ints) -> Ints:
+    """Which bar of a coarser frame each position lies in, by small numbers."""
+    if frame in MINUTES:
+        assert bars.minute is not None
+        slot = (bars.minute[positions].astype(np.int64) - bars.calendar.opens) // MINUTES[frame]
+        return np.asarray(bars.session[positions].astype(np.int64) * (slot.max(initial=0) + 1) + slot)
+    number = number_of(bars.days[positions], frame)
+    return np.asarray(number - number.min(initial=0) if len(number) else number)
 
 
 @njit(nogil=True, cache=True)
 def _follow(
-    positions: Ints, offsets: Ints, ends: Ints, stopped: Bools, open_: Floats, close: Floats, factor: Floats, moment: Days,
+    positions: Ints, offsets: Ints, ends: Ints, stopped: Bools, open_: Floats, close: Floats, factor: Floats, moment: Ints,
     belongs: Bools, wanted: Bools, where: Ints, h: int, entry: int, side: int, cost: float, total: Floats, count: Ints, out: Floats,
     status: Ints,
 ) -> None:  # fmt: skip
@@ -54,9 +70,9 @@ def _follow(
     hit = 0
     for k in range(len(offsets) - 1):
         for j in range(offsets[k], offsets[k + 1]):
-            at = positions[j]
-            if not wanted[moment[at]]:
+            if not wanted[moment[j]]:
                 continue
+            at = positions[j]
             state, r = COUNTED, np.nan
             into, leave = entry_bar(at, entry), last_held(j, h, entry)
             gone = PENDING if not stopped[k] else NO_ENTRY
@@ -73,8 +89,8 @@ def _follow(
                 else:
                     state = gone
             if r == r and belongs[j]:
-                total[moment[at]] += r
-                count[moment[at]] += 1
+                total[moment[j]] += r
+                count[moment[j]] += 1
             if hit < len(where) and where[hit] == j:
                 out[hit], status[hit] = r, state
                 hit += 1
@@ -92,23 +108,24 @@ def follow(
     side: int,
     cost: float,
 ) -> tuple[Floats, Ints, Floats]:
-    """The return and status (counted, pending, delisted, no entry) of the hits at one horizon, and the mean return by moment
-    (`Bars.moments`) of all steps that belong, at the moments with hits (NaN elsewhere).
+    """The return and status (counted, pending, delisted, no entry) of the hits at one horizon, and beside each the mean return of all steps that
+    belong at the same moment.
 
     where: the hits, as places among the steps. belongs: one a step. cost: the whole round trip as a fraction. Prices on the continuous
     scale, so that splits and dividends between entry and exit count.
     """
-    size = len(bars.moments)
+    here = steps.moment[where]
+    size = int(steps.moment.max(initial=-1)) + 1
     wanted = np.zeros(size, np.bool_)
-    wanted[bars.step[steps.positions[where]]] = True
+    wanted[here] = True
     total, count = np.zeros(size), np.zeros(size, np.int64)
     out, status = np.empty(len(where)), np.empty(len(where), np.int64)
     stopped = market.stopped <= (as_of.day if as_of.closed else as_of.day - 1)
     _follow(
-        steps.positions, steps.offsets, bars.ends(as_of), stopped, bars.open, bars.close, bars.factor, bars.step,
+        steps.positions, steps.offsets, bars.ends(as_of), stopped, bars.open, bars.close, bars.factor, steps.moment,
         belongs, wanted, where, horizon, entry, side, cost, total, count, out, status,
     )  # fmt: skip
-    return out, status, np.where(count > 0, total / np.maximum(count, 1), np.nan)
+    return out, status, np.where(count[here] > 0, total[here] / np.maximum(count[here], 1), np.nan)
 
 
 @njit(nogil=True, cache=True)

@@ -151,7 +151,7 @@ class _ForwardReturns:
         r = self.returns[where]
         counted = ~np.isnan(r) & (session >= span[0]) & (session < span[0] + span[1])
         r, session, where = r[counted], session[counted], where[counted]
-        excess = r - self.base[bars.step[at[where]]]
+        excess = r - self.base[where]
         days, place, count = np.unique(session, return_inverse=True, return_counts=True)
         made = Cell(
             values, len(r), len(days), float(np.mean(r > 0)) if len(r) else None, float(np.mean(r)) if len(r) else None,

@@ -3,6 +3,7 @@
 from wickcore.language.entry import HUNDRED, Entry, Parameter, bars, defined
 
 _X = Parameter("x", "number", None, "any expression")
+_INDEX = "(benchmark(close) / (benchmark(close) 1 ago) - 1)"  # between the instrument's own bars, so that halts make no move of their own
 
 ENTRIES = (
     Entry("on", "frames", "form", "number", "Evaluates an expression on another frame; a coarser bar is always the one so far.",
@@ -54,10 +55,11 @@ ENTRIES = (
                       Parameter("for", "text", '""', "the universe")), fraction=True,
           said="the share of {for:the members|members} for which {x}", later=True),
     defined("beta", "across the universe", "How much the instrument moves with the benchmark: the slope of its changes against the index's.",
-            "corr(change, benchmark(change), n) * stdev(change, n) / stdev(benchmark(change), n)", "n", "beta(252) > 1", bars(252, 3),
-            formula="covariance(change, benchmark change) / variance(benchmark change) over n bars", said="the {n}-bar beta"),
+            f"corr(change, {_INDEX}, n) * stdev(change, n) / stdev({_INDEX}, n)", "n", "beta(252) > 1", bars(252, 3),
+            formula="covariance(change, index change) / variance(index change) over n bars; index change = "
+                    "benchmark(close) / (benchmark(close) 1 ago) - 1, between the instrument's own bars", said="the {n}-bar beta"),
     defined("relative_strength", "across the universe", "The gain over n bars against the benchmark's, as a fraction.",
-            "(close / (close n ago)) / (benchmark(close) / benchmark(close n ago)) - 1", "n", "relative_strength(63) > 10%", bars(63),
+            "(close / (close n ago)) / (benchmark(close) / (benchmark(close) n ago)) - 1", "n", "relative_strength(63) > 10%", bars(63),
             fraction=True, side="move", said="the strength against the index over {n} bars"),
     Entry("event", "facts", "form", "condition", "An economic announcement of that name falls on this day; known ahead.",
           'day of the announcement', example='event("Lending rate")', parameters=(Parameter("name", "text", None, "the announcement"),)),
