@@ -14,11 +14,11 @@ from wickcore.bars.market import Market
 from wickcore.language.check import check_rule
 from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.precedents.morning import morning, needs_all, next_session, stages_of
-from wickcore.precedents.outcomes import BINS, Outcome, chosen, dots, luck_of, outcome, sessions_of, taper, way
+from wickcore.precedents.outcomes import BINS, Outcome, chosen, dots, luck_of, luck_of_turns, outcome, sessions_of, taper, way
 from wickcore.precedents.statements import BOTH_WAYS, GROUPS, STATEMENTS, statements_of
 from wickcore.precedents.verdict import at_least_once, looks, ordinal, precedents_verdict
 from wickcore.scan.evaluate import Evaluator
-from wickcore.study.intervals import wilson
+from wickcore.study.intervals import day_block_interval, wilson
 
 INDICES = ["HARBOUR", "BEACON", "SHOALS", "TIDEMK"]
 
@@ -207,6 +207,43 @@ def test_luck_is_the_share_of_all_choices_that_show_as_much() -> None:
             as_far = [s >= up if up / n >= ups / size else s <= up for s in sums]
             assert luck_of(up, n, ups, size) == pytest.approx(sum(as_far) / len(sums))
     assert luck_of(0, 0, 3, 5) is None
+
+
+def clumps(seed: int, size: int = 600) -> tuple[np.ndarray, np.ndarray]:
+    """Sessions that are chosen in clumps, and whether the six closes from each on brought a gain: of moves that know nothing of them."""
+    rng = np.random.default_rng(seed)
+    begins = rng.random(size) < 0.03
+    mine = np.convolve(begins, np.ones(6))[:size] > 0
+    moves = rng.normal(0, 0.01, size + 5)
+    return mine, np.convolve(moves, np.ones(6), "valid") > 0
+
+
+def test_ways_that_overlap_are_compared_with_choices_that_clump_as_much() -> None:
+    mine, rose = clumps(1)
+    turns = [(np.roll(mine, k) & rose).sum() for k in range(len(mine))]
+    up, more = (mine & rose).sum(), (mine & rose).sum() / mine.sum() >= rose.mean()
+    assert luck_of_turns(mine, rose) == pytest.approx(np.mean([t >= up if more else t <= up for t in turns]))
+    assert luck_of_turns(mine & False, rose) is None
+    found = [clumps(seed) for seed in range(200)]
+    # Of what knows nothing about them, one look in twenty a side may seem to be more than luck: throws of their own seem so far too often.
+    by_turns = np.mean([luck_of_turns(m, r) <= 0.05 for m, r in found])
+    as_throws = np.mean([luck_of(int((m & r).sum()), int(m.sum()), int(r.sum()), len(m)) <= 0.05 for m, r in found])
+    assert by_turns < 0.15
+    assert as_throws > 0.3
+
+
+def test_the_interval_of_ways_that_overlap_is_of_days_in_blocks(market: Market) -> None:
+    at = morning(market, int(market.bars.last_day) + 1, "evening", INDICES)
+    of = sessions_of(at, "HARBOUR", ops_of("close 1 ago > close 2 ago"))
+    mine = chosen(of)
+    for closes in (1, 5):
+        went = way(at, of, closes, 0.0)
+        found, here = outcome(went, mine), mine & ~np.isnan(went.moved)
+        rose = (went.moved[here] > 0).astype(float)
+        assert (found.low, found.high) == day_block_interval(rose, np.flatnonzero(here), closes + 1, 1, span=(0, len(mine)))
+        assert found.luck == luck_of_turns(mine[~np.isnan(went.moved)], went.moved[~np.isnan(went.moved)] > 0)
+    same = outcome(way(at, of, 0, 0.0), mine)
+    assert (same.low, same.high) == wilson(same.up, same.count)
 
 
 def test_the_taper_and_the_chosen_are_of_all_lines_above() -> None:

@@ -10,11 +10,12 @@ from wickcore.language.operations import Op
 from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.precedents.morning import Morning
 from wickcore.scan.evaluate import Limits
-from wickcore.study.intervals import wilson
+from wickcore.study.intervals import day_block_interval, wilson
 from wickcore.trade.costs import net_return, round_trip
 
 CLOSES = (0, 1, 5)  # how many closes after the session's own
 FEWEST = 20  # sessions under which nothing is said
+SEED = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,9 +81,10 @@ def _night(at: Morning, k: int, rows: Ints) -> Floats:
 
 @dataclass(frozen=True, slots=True)
 class Way:
-    """From each session's open to a close: fractions; NaN where that close is still to come. moved: without costs. value: with them. best,
-    worst: the farthest on the way by highs and lows."""
+    """From each session's open to a close: fractions; NaN where that close is still to come. closes: how many after the session's own. moved:
+    without costs. value: with them. best, worst: the farthest on the way by highs and lows."""
 
+    closes: int
     moved: Floats
     value: Floats
     best: Floats
@@ -106,17 +108,17 @@ def way(at: Morning, of: Sessions, closes: int, cost: float) -> Way:
         lows = np.stack([bars.low[rows + i] * bars.factor[rows + i] for i in range(closes + 1)])
         best[some], worst[some] = highs.max(axis=0) / paid - 1, lows.min(axis=0) / paid - 1
     value = np.array([net_return(1.0, 1.0 + m, 1, round_trip(cost, 0.0)) for m in moved.tolist()])
-    return Way(moved, value, best, worst)
+    return Way(closes, moved, value, best, worst)
 
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
     """How the sessions of one index went. Fractions; None where there is nothing to say.
 
-    count: sessions with an end. up: how many closed above their open. share: up / count, with its Wilson interval. any_share: of all
-    sessions; any_count: how many those are. mean, median, mean_up, mean_down: with costs; up and down by whether it closed above its open.
-    best, worst: the means of the farthest on the way. luck: how often as many sessions chosen by chance would show as far a share on the
-    same side (hypergeometric).
+    count: sessions with an end. up: how many closed above their open. share: up / count, with its 95% interval: Wilson's, or, where ways of
+    several closes overlap, of days drawn in blocks. any_share: of all sessions; any_count: how many those are. mean, median, mean_up,
+    mean_down: with costs; up and down by whether it closed above its open. best, worst: the means of the farthest on the way. luck: how often
+    as many sessions chosen by chance would show as far a share on the same side (`luck_of`, or `luck_of_turns` where ways overlap).
     """
 
     count: int
@@ -145,17 +147,26 @@ def outcome(went: Way, chosen: Bools) -> Outcome:
     mine = chosen & ended
     n, up = int(mine.sum()), int((went.moved[mine] > 0).sum())
     size, ups = int(ended.sum()), int((went.moved[ended] > 0).sum())
-    low, high = wilson(up, n)
     value, rose = went.value[mine], went.moved[mine] > 0
+    if went.closes:  # sessions beside one another went through the same closes
+        low, high = day_block_interval(rose.astype(np.float64), np.flatnonzero(mine), went.closes + 1, SEED, span=(0, len(mine)))
+        luck = luck_of_turns(mine[ended], went.moved[ended] > 0)
+    else:
+        low, high = wilson(up, n)
+        luck = luck_of(up, n, ups, size)
 
     def mean(column: Floats) -> float | None:
         return float(column.mean()) if len(column) else None
 
     return Outcome(
-        n, up, up / n if n else None, low if n else None, high if n else None, size, ups / size if size else None, mean(value),
+        n, up, up / n if n else None, _known(low), _known(high), size, ups / size if size else None, mean(value),
         float(np.median(value)) if n else None, mean(value[rose]), mean(value[~rose]), mean(went.best[mine]), mean(went.worst[mine]),
-        luck_of(up, n, ups, size),
+        luck,
     )  # fmt: skip
+
+
+def _known(value: float) -> float | None:
+    return None if np.isnan(value) else value
 
 
 def luck_of(up: int, n: int, ups: int, size: int) -> float | None:
@@ -166,6 +177,22 @@ def luck_of(up: int, n: int, ups: int, size: int) -> float | None:
 
     found = hypergeom.sf(up - 1, size, ups, n) if up / n >= ups / size else hypergeom.cdf(up, size, ups, n)
     return float(min(1.0, found))
+
+
+def luck_of_turns(mine: Bools, rose: Bools) -> float | None:
+    """As `luck_of` for ways that overlap: the chosen sessions are turned round the calendar by every number of sessions, as they stand to one
+    another, and so are compared with choices that clump as they do, among ways that overlap as these do.
+
+    mine, rose: one a session that has an end. The share of all turns, their own among them, that show as far a share on the same side (a
+    randomization test over the cyclic group: E. S. Edgington, Randomization Tests, 1980, from memory). At least 1 / sessions.
+    """
+    n, size = int(mine.sum()), len(mine)
+    if not n:
+        return None
+    turned = np.fft.irfft(np.fft.rfft(rose.astype(np.float64)) * np.conj(np.fft.rfft(mine.astype(np.float64))), size)
+    ups, up = np.rint(turned), int((mine & rose).sum())
+    as_far = ups >= up if up / n >= rose.sum() / size else ups <= up
+    return float(as_far.mean())
 
 
 def taper(of: Sessions) -> list[int]:
