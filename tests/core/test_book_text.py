@@ -92,6 +92,7 @@ def test_what_is_wrong_is_said_with_its_mend(line: str, said: str, mend: str | N
         ('enter "Up"', "Nothing ends a long position"),
         ('enter "Up"\nstop: entry - 1\nstop short: entry + 1', "no rule of this book is entered short"),
         ('enter "Up"\nenter "Down"\nstop: entry - 1', "Write one for each side"),
+        ('bars: week\nenter "Up"\nstop: entry - 1', "“Up” is entered on any of its own bars"),
     ],
 )
 def test_advice_on_a_book(text: str, said: str) -> None:

@@ -119,9 +119,11 @@ class BookTrade(Schema):
     side: Literal["long", "short"]
     signal_day: str
     entry_day: str
+    entry_time: str | None = None  # of bars within the day; runs kept before know none
     entry: float
     shares: float
     exit_day: str
+    exit_time: str | None = None
     exit: float
     reason: Literal["stop", "follow", "target", "exit", "delisted", "left", "out", "end"]
     result: float

@@ -154,7 +154,7 @@ def trade_of(owner: Any, run_id: int, number: int, part: int) -> dict[str, Any]:
 
     def row(x: Trade) -> dict[str, Any]:
         at = {"signal_at": x.signal_row, "entry_at": x.entry_row, "exit_at": x.exit_row}
-        return {**trade_row(x), **{name: called(prepared, place) for name, place in at.items()}}
+        return {**trade_row(x, prepared), **{name: called(prepared, place) for name, place in at.items()}}
 
     frame = prepared.book.frame if prepared.book.frame in MINUTES else "day"
     return {"trade": row(trade), "parts": [row(x) for x in parts], "bars": bars, "why": why(prepared, trade), "frame": frame}
@@ -226,7 +226,7 @@ def file_of(owner: Any, run_id: int, what: str, kind: str) -> tuple[bytes, str]:
     import pyarrow.parquet
 
     run = run_of(owner, run_id)
-    rows = [trade_row(x) for x in run.trades] if what == "trades" else equity_rows(run)
+    rows = [trade_row(x, run.prepared) for x in run.trades] if what == "trades" else equity_rows(run)
     if kind == "json":
         return json.dumps(rows, ensure_ascii=False, allow_nan=False).encode(), FILES[kind]
     rows = rows_in_csv(rows) if kind == "csv" else rows

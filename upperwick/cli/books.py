@@ -82,13 +82,14 @@ def book(given: Namespace) -> None:
     except ValueError as error:
         raise Bad(str(error)) from None
     if given.trades:
-        _write(given.trades, [trade_row(x) for x in run.trades])
+        _write(given.trades, [trade_row(x, run.prepared) for x in run.trades])
     if given.equity:
         _write(given.equity, equity_rows(run))
     from wickcore.book.orders import orders
 
     report = {
-        **summary(run, choice.seed), "signals": signal_counts(run), "equity": equity_rows(run), "trades": [trade_row(x) for x in run.trades],
+        **summary(run, choice.seed), "signals": signal_counts(run), "equity": equity_rows(run),
+        "trades": [trade_row(x, run.prepared) for x in run.trades],
         "open": [position_row(p) for p in run.open], "orders": [order_row(o) for o in orders(run)], **asked,
     }  # fmt: skip
     if given.json:

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from wickcore.bars.moment import iso
+from wickcore.bars.moment import CLOSE, clock, iso
 from wickcore.book.figures import (
     benchmark_of,
     breakdowns,
@@ -19,6 +19,7 @@ from wickcore.book.figures import (
 )
 from wickcore.book.orders import Order, orders
 from wickcore.book.paths import Paths
+from wickcore.book.prepare import Prepared
 from wickcore.book.run import BookRun, Position, Trade
 from wickcore.book.sizes import SLOTS, STOPS, sizes
 from wickcore.book.tape import OUTCOMES
@@ -78,7 +79,7 @@ def as_dict(run: BookRun, seed: int = 1, most: int | None = MOST_TRADES) -> dict
         "rolling": rolling_year(days, equity, start),
         "groups": breakdowns(run),
         "trade_count": len(run.trades),
-        "trades": [trade_row(x) for x in trades],
+        "trades": [trade_row(x, run.prepared) for x in trades],
         "open": [position_row(p) for p in run.open],
         "orders": [order_row(o) for o in orders(run)],
         "sizes": {
@@ -95,21 +96,27 @@ def equity_rows(run: BookRun) -> list[dict[str, Any]]:
     rows = zip(run.days.tolist(), run.equity.tolist(), run.cash.tolist(), run.held.tolist(), run.gross.tolist(), last, strict=True)
     return [
         {
-            "day": iso(day), "equity": round(equity, 2), "cash": round(cash, 2), "positions": held,
-            "exposure": round(gross / equity, 4) if equity > 0 else 0.0,
+            "day": iso(day), "equity": equity, "cash": cash, "positions": held, "exposure": gross / equity if equity > 0 else 0.0,
         }
         for day, equity, cash, held, gross, ends in rows
         if ends
     ]  # fmt: skip
 
 
-def trade_row(x: Trade) -> dict[str, Any]:
+def trade_row(x: Trade, prepared: Prepared) -> dict[str, Any]:
+    """Times are those at which the bars of five minutes begin on which it was entered and left; None on bars of days."""
     return {
         "number": x.number, "symbol": x.symbol, "rule": x.rule, "side": x.side, "signal_day": iso(x.signal_day), "entry_day": iso(x.entry_day),
-        "entry": x.entry, "shares": x.shares, "exit_day": iso(x.exit_day), "exit": x.exit, "reason": x.reason, "result": x.result,
+        "entry_time": _time(prepared, x.entry_row), "entry": x.entry, "shares": x.shares, "exit_day": iso(x.exit_day),
+        "exit_time": _time(prepared, x.exit_row), "exit": x.exit, "reason": x.reason, "result": x.result,
         "gain": x.gain, "gain_r": x.gain_r, "bars_held": x.bars_held, "stop": x.stop, "best": x.best, "worst": x.worst, "costs": x.costs,
         "dividends": x.dividends,
     }  # fmt: skip
+
+
+def _time(prepared: Prepared, row: int) -> str | None:
+    minute = prepared.bars.minute
+    return None if minute is None or minute[row] == CLOSE else clock(int(minute[row]))
 
 
 def position_row(p: Position) -> dict[str, Any]:

@@ -4,8 +4,10 @@ Advice never blocks. What is said here is certain from the definitions: a range 
 low ≤ close ≤ high ≤ highest(high, n).
 """
 
+import re
 from collections.abc import Iterator
 
+from wickcore.bars.frame_names import FRAMES, finer
 from wickcore.language.operations import Op
 from wickcore.language.problems import Problem
 from wickcore.language.rule import Line, Value
@@ -52,6 +54,23 @@ def _at_most(a: Op, b: Op) -> bool:
 
 def _field(op: Op) -> bool:
     return op.kind == "field" and op.params[0] in _PRICES
+
+
+_HEADER = re.compile(r"\s*(name|about|universe)\s*:")
+_OUTSIDE = re.compile(r"\bon\((\w+), ((?:[^()]|\([^()]*\))*)\) (\d+) ago\b")
+
+
+def outside_ago(text: str, frame: str) -> Iterator[Problem]:
+    """`on(week, x) 1 ago`: the bars that are counted are the rule's own, and a week so far is meant a bar earlier, not the week before."""
+    for number, line in enumerate(text.split("\n"), 1):
+        for found in () if _HEADER.match(line) else _OUTSIDE.finditer(line.partition("#")[0]):
+            longer, inner, n = found.groups()
+            if longer in FRAMES and finer(frame, longer):
+                plain = re.fullmatch(r"[\w.]+(\([^()]*\))?", inner)
+                said = f"Behind `on(…)`, `{n} ago` counts {frame} bars: the {longer} so far as it stood then."
+                said += f" For {longer}s before, write it inside."
+                mend = f"on({longer}, {inner if plain else f'({inner})'} {n} ago)"
+                yield Problem(number, found.start() + 1, len(found.group()), said, mend)
 
 
 def about_lines(lines: list[Line]) -> Iterator[Problem]:

@@ -3,6 +3,7 @@ blocks."""
 
 from collections.abc import Iterator
 
+from wickcore.bars.frame_names import finer
 from wickcore.language.book import LONG, SHORT, CheckedBook, Level, Ways
 from wickcore.language.book_text import BookText, Exits, LevelLine
 from wickcore.language.carried import POSITION
@@ -38,6 +39,12 @@ def about_book(book: CheckedBook, text: BookText) -> Iterator[Said]:
         if _endless(ways):
             said = f"Nothing ends {name} position but a delisting: add `exit when …`, a `stop:` or a `follow:`."
             yield Span(0, 1), said, None
+    own = text.setting("bars")
+    sooner = sorted({e.name for e in book.enters if finer(e.rule.frame, book.frame)}) if own is not None else []
+    if own is not None and sooner:
+        names, are = " and ".join(f"“{name}”" for name in sooner), "is" if len(sooner) == 1 else "are"
+        said = f"Exits, `follow` and `bars_held` wait for the {book.frame}'s close here; {names} {are} entered on any of their own bars."
+        yield own.value_span, said.replace("their", "its") if len(sooner) == 1 else said, None
     if len(sides) == 1:
         other = "short" if sides == {LONG} else "long"
         for s in text.statements:

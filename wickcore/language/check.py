@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from wickcore.bars.frame_names import FRAMES, OLD_FRAMES, finer
 from wickcore.language import tree
-from wickcore.language.advice import about_lines
+from wickcore.language.advice import about_lines, outside_ago
 from wickcore.language.called import mended
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.expressions import Expressions
@@ -168,7 +168,7 @@ class _Check:
             self._say(Span(0, 1), f"There is no dial named `{sorted(unknown)[0]}` in this rule.")
         if self.problems:
             raise RuleError(self.problems)
-        self.advice += [*about_lines(self.lines), *two_years(self.rule.text, self.places)]
+        self.advice += [*about_lines(self.lines), *outside_ago(self.rule.text, self.frame), *two_years(self.rule.text, self.places)]
         return CheckedRule(
             self.rule.text, headers.get("name", ("", Span(0, 0)))[0], headers.get("about", ("", Span(0, 0)))[0], side, self.frame,
             self.decide, self.universe or None, tuple(self.lines), tuple(self.dials), self.lets,

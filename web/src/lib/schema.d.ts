@@ -5398,12 +5398,16 @@ export interface components {
             signal_day: string;
             /** Entry Day */
             entry_day: string;
+            /** Entry Time */
+            entry_time?: string | null;
             /** Entry */
             entry: number;
             /** Shares */
             shares: number;
             /** Exit Day */
             exit_day: string;
+            /** Exit Time */
+            exit_time?: string | null;
             /** Exit */
             exit: number;
             /**
@@ -6155,12 +6159,16 @@ export interface components {
             signal_day: string;
             /** Entry Day */
             entry_day: string;
+            /** Entry Time */
+            entry_time?: string | null;
             /** Entry */
             entry: number;
             /** Shares */
             shares: number;
             /** Exit Day */
             exit_day: string;
+            /** Exit Time */
+            exit_time?: string | null;
             /** Exit */
             exit: number;
             /**

@@ -190,13 +190,13 @@
                   >{trade.rule}</td
                 >{/if}
               <td class="pr-3 whitespace-nowrap leading-tight"
-                >{day(trade.entry_day)}<span class="block font-mono text-[12px] text-ink3"
-                  >{price(trade.entry)}</span
+                >{day(trade.entry_day)}{trade.entry_time ? ` ${trade.entry_time}` : ''}<span
+                  class="block font-mono text-[12px] text-ink3">{price(trade.entry)}</span
                 ></td
               >
               <td class="pr-3 whitespace-nowrap leading-tight"
-                >{day(trade.exit_day)}<span class="block font-mono text-[12px] text-ink3"
-                  >{price(trade.exit)}</span
+                >{day(trade.exit_day)}{trade.exit_time ? ` ${trade.exit_time}` : ''}<span
+                  class="block font-mono text-[12px] text-ink3">{price(trade.exit)}</span
                 ></td
               >
               <td class="pr-1 leading-tight">{REASONS[trade.reason]}</td>
