@@ -1,6 +1,7 @@
 """What must hold of every book: no look-ahead, accounts that balance, a study's return, and figures by their definitions."""
 
 import math
+import re
 from dataclasses import replace
 from datetime import date
 
@@ -13,6 +14,7 @@ from tests.made import market as made_market
 from upperwick.books.services import STARTERS as BOOKS
 from upperwick.rules.naming import name_in
 from upperwick.rules.services import STARTERS as RULE_FILES
+from wickcore.bars.bars import build_bars
 from wickcore.book.figures import curve_of, falls_of, figures, months, wholes, worst_falls
 from wickcore.book.levels import levels, why
 from wickcore.book.luck import luck
@@ -49,6 +51,45 @@ def test_what_comes_later_changes_nothing_before(seed: int) -> None:
         np.testing.assert_array_equal(part.equity[:size], whole.equity[:size])
         ended, known = ([_anywhere(x) for x in found.trades if not x.open and x.exit_day <= day] for found in (part, whole))
         assert ended == known, random_book(seed)
+
+
+@pytest.mark.parametrize("seed", range(0, 240, 4))
+def test_the_order_of_lines_and_of_instruments_changes_nothing(seed: int) -> None:
+    """Exits, stops and targets are known by what they say: moved about in the text they trade the same, and name the same exits."""
+    market, text = small_market(seed), random_book(seed)
+    statements = re.split(r"\n(?! )", text)
+    ways = [s for s in statements if re.match(r"exit|stop|follow|target", s)]
+    other = "\n".join([*(s for s in statements if s not in ways), *reversed(ways)])
+    bars = market.bars
+    fields = ("days", "open", "high", "low", "close", "volume", "factor")
+    tables = {s: {f: getattr(bars, f)[bars.offsets[k] : bars.offsets[k + 1]] for f in fields} for k, s in enumerate(bars.symbols)}
+    laid = replace(market, tables=(build_bars(dict(reversed(tables.items()))),))
+    first, second = run(ready(market, checked(text))), run(ready(laid, checked(other)))
+    assert [replace(x, lines=()) for x in first.trades] == [replace(x, lines=()) for x in second.trades]
+    assert [why(first.prepared, x) for x in first.trades] == [why(second.prepared, x) for x in second.trades]
+
+
+@pytest.mark.parametrize("seed", range(1, 240, 4))
+def test_the_figures_of_a_trade_follow_from_its_fills_and_bars(seed: int) -> None:
+    found = run(ready(small_market(seed), checked(random_book(seed))))
+    bars = found.prepared.bars
+    for x in found.trades:
+        side, split = (1 if x.side == "long" else -1), bars.factor
+        rows = range(x.entry_row, x.exit_row + 1)
+        met = [p * split[r] for r in rows for p in (bars.low[r], bars.high[r])] + [
+            x.entry * split[x.entry_row],
+            x.exit * split[x.exit_row],
+        ]
+        ways = [side * (p / (x.entry * split[x.entry_row]) - 1) for p in met]
+        out = side * (x.exit * split[x.exit_row] / (x.entry * split[x.entry_row]) - 1)
+        assert min(ways) - 1e-9 <= x.worst <= min(out, 0) + 1e-9
+        assert max(out, 0) - 1e-9 <= x.best <= max(ways) + 0.02  # a market price beside the fill that slipped from it
+        assert x.gain == pytest.approx(x.result / (x.shares * x.entry))
+        assert x.bars_held == x.exit_row - x.entry_row
+        if x.gain_r is not None and x.stop is not None:
+            assert x.gain_r == pytest.approx(x.result / (x.shares * side * (x.entry - x.stop)))
+        if x.reason in ("stop", "follow"):
+            assert x.worst <= out + 1e-9
 
 
 def _anywhere(x: Trade) -> Trade:

@@ -1,6 +1,7 @@
 """The catalogue as a whole: examples that check, warm-ups that are true, splits that change nothing."""
 
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -13,8 +14,10 @@ from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_expression, check_rule
 from wickcore.language.entry import Entry
 from wickcore.language.ideas import FORMS, IDEAS
+from wickcore.language.operations import each
 from wickcore.language.problems import RuleError
 from wickcore.measures.frame import UNKNOWN
+from wickcore.scan.across import ACROSS
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.kernels import WINDOWED
 
@@ -124,6 +127,26 @@ def test_splits_change_nothing_but_the_scale(name: str) -> None:
             np.testing.assert_allclose(a if name == "rank" else np.isnan(a), b if name == "rank" else np.isnan(b * np.mean(scale)))
         else:
             np.testing.assert_allclose(b, a, rtol=1e-8, atol=1e-9)
+
+
+@pytest.fixture(scope="module")
+def with_and_without() -> tuple[Evaluator, Evaluator]:
+    """The same market, of which S02 lacks a bar in the middle."""
+    tables = made.tables(5, 3, 90)
+    less = {**tables, "S02": {name: np.delete(column, 45) for name, column in tables["S02"].items()}}
+    whole, torn = build_bars(tables), build_bars(less)
+    market = made.dress(whole)
+    return Evaluator(market), Evaluator(replace(market, tables=(torn,)))
+
+
+@pytest.mark.parametrize("name", [n for n in NAMES if CATALOGUE[n].family != "across the universe" and not CATALOGUE[n].inner])
+def test_a_bar_that_one_name_lacks_changes_no_others_own_measures(name: str, with_and_without: tuple[Evaluator, Evaluator]) -> None:
+    op = check_rule(CATALOGUE[name].example).lines[0].op
+    if any(one.kind in ACROSS for one in each(op)):
+        return  # its example is of several
+    for symbol in ("S00", "S01"):
+        a, b = (engine.rows([op], symbol)[0] for engine in with_and_without)
+        np.testing.assert_array_equal(a, b)
 
 
 def factor_of(bars: Bars, symbol: str) -> np.ndarray:
