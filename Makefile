@@ -64,6 +64,7 @@ bench: check-tools .stamps/dev ## time the core side by side with general-purpos
 	@$(PY) benchmarks/keeping.py --data .stamps/large
 	@$(PY) benchmarks/evening.py --data .stamps/large
 	@$(PY) benchmarks/files.py
+	@$(PY) benchmarks/beside.py
 
 docs: .stamps/dev ## write the generated parts of docs/ and the API schema anew
 	@UPPERWICK_DATA=.stamps/test-data $(PY) scripts/generate.py
