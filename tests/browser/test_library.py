@@ -61,3 +61,51 @@ def test_a_rule_is_given_away_by_its_link(page: Page) -> None:
     expect(page.get_by_label("Name of the rule")).to_have_value("Given away 2")
     page.goto(f"{link}x")
     expect(page.get_by_text("This link leads to no rule")).to_be_visible()
+
+
+def test_names_are_shown_as_they_are_written(page: Page, address: str) -> None:
+    """Markup in whatever a person names is text on every page; an error of a script fails any test of this folder."""
+    odd = "<img src=x onerror=harm()>"
+    look = {"name": f"Odd {odd}", "text": "close > sma(50)", "look": {}}
+    made = page.evaluate(
+        """async ([odd, look]) => {
+          const token = document.cookie.match(/csrftoken=(\\w+)/)[1]
+          const ask = async (method, path, body) => {
+            const head = { 'Content-Type': 'application/json', 'X-CSRFToken': token }
+            const answer = await fetch('/api' + path, { method, headers: head, body: JSON.stringify(body) })
+            if (!answer.ok) throw Error(path + await answer.text())
+            return answer.status === 204 ? null : await answer.json()
+          }
+          const symbol = (await ask('POST', '/scan', { text: 'close > 1' })).hits[0].symbol
+          const rule = await ask('POST', '/rules', { text: `name: Odd ${odd}\\nabout: ${odd}\\n\\nclose > sma(50) # ${odd}` })
+          await ask('PATCH', `/rules/${rule.id}`, { folder: odd, tags: [odd] })
+          const list = await ask('POST', '/lists', { name: `Odd ${odd}`, symbols: [symbol] })
+          const text = `name: Odd ${odd}\\nabout: ${odd}\\nenter "Odd ${odd}" at next open\\nstop: entry - 1`
+          const book = await ask('POST', '/books', { text })
+          const breadth = await ask('POST', '/breadths', look)
+          const item = await ask('POST', '/bench', { symbol, rule: { id: rule.id, name: `Odd ${odd}`, version: 1 } })
+          await ask('POST', `/bench/${item.id}/notes`, { text: odd })
+          return { rule: rule.id, list: list.id, book: book.id, breadth: breadth.id, item: item.id }
+        }""",
+        [odd, look],
+    )
+    for place in (f"/rules/{made['rule']}", "/rules", f"/books/{made['book']}", "/books", f"/breadth/{made['breadth']}", "/bench"):
+        page.goto(f"{address}{place}")
+        expect(page.locator("body")).to_contain_text(odd)
+    for place in ("/desk", "/outbox", "/data", "/account"):
+        page.goto(f"{address}{place}")
+        page.get_by_role("navigation", name="Places").wait_for()
+    page.keyboard.press("Control+k")
+    palette = page.get_by_role("dialog", name="Find anything")
+    palette.get_by_role("combobox").fill("odd")
+    expect(palette).to_contain_text(odd)
+    assert page.locator("img[src=x]").count() == 0
+    page.evaluate(
+        """async made => {
+          const token = document.cookie.match(/csrftoken=(\\w+)/)[1]
+          const gone = path => fetch('/api' + path, { method: 'DELETE', headers: { 'X-CSRFToken': token } })
+          await gone(`/bench/${made.item}`), await gone(`/breadths/${made.breadth}`), await gone(`/books/${made.book}`)
+          await gone(`/lists/${made.list}`), await gone(`/rules/${made.rule}`)
+        }""",
+        made,
+    )
