@@ -74,8 +74,8 @@ def test_many_closes_at_once_say_what_each_says_alone(seed: int) -> None:
     for asked in checked(of.finest):
         members = None if rng.random() < 0.5 else rng.random(len(engine.stepping(asked.rule.frame).bars)) < 0.7
         found = scan_closes(engine, Asked(asked.rule, members), closes)
-        assert (found is None) == (asked.rule.frame != "day")
-        for moment, many in zip(closes, found or (), strict=bool(found)):
+        assert found is not None
+        for moment, many in zip(closes, found, strict=True):
             alone = scan(engine, asked.rule, moment, members)
             assert many.hits == tuple(h.symbol for h in alone.hits)
             assert many.fresh == tuple(h.symbol for h in alone.hits if h.fresh)

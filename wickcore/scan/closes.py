@@ -17,13 +17,13 @@ def scan_closes(evaluator: Evaluator, asked: Asked, closes: Sequence[Moment], li
     Parameters
     ----------
     evaluator : over a market that holds all of the closes; nothing after a close tells what was true on it.
-    asked : the rule, and its members on the table of days.
+    asked : the rule, and its members on the table that it steps on.
     closes : moments at which a session is over.
     limits : when to give up.
 
     Returns
     -------
-    Found of each close; None where the rule counts other bars than days, whose bar so far a close is not the end of.
+    Found of each close, of weeks and months as they stood there; None where a moment is none, or is looked at on other bars.
 
     Raises
     ------
@@ -31,7 +31,8 @@ def scan_closes(evaluator: Evaluator, asked: Asked, closes: Sequence[Moment], li
         When `limits` say so.
     """
     engine = evaluator.stepping(asked.rule.frame)
-    if asked.rule.frame != "day" or engine.table != "day" or not all(moment.closed for moment in closes):
+    tables = {evaluator.stepping(asked.rule.frame, moment).table for moment in closes}
+    if tables != {engine.table} or not all(moment.closed for moment in closes):
         return None
     true = hit_truth(evaluator, asked.rule, asked.members, limits)
     bars, found = engine.bars, []
