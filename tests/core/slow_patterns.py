@@ -125,7 +125,7 @@ def step(life: Life, name: str, side: int, bars: tuple, k: int, lasts: int, give
         fresh = confirmed(swings, size, high, low)
         one = SHAPES[name](Known(side, high, low, close, ranges, volume, swings, fresh, size, given))
         if one is not None:
-            keep(life, name, one | {"scale": scale}, j, low[j - size], close[j], lasts, given)
+            keep(life, name, one | {"scale": scale}, j, low[j - size], close, lasts, given)
     if name in ("flag_bull", "pennant_bull"):
         for one in life.found:
             if one["state"] == 1 and one["last"] < j and close[j] < one["lower"][0](j):
@@ -146,7 +146,10 @@ def confirmed(swings: list[Swing], k: int, high: list[float], low: list[float]) 
     return fresh
 
 
-def keep(life: Life, name: str, one: dict[str, Any], j: int, low: float, close: float, lasts: int, given: dict[str, float]) -> None:
+def keep(
+    life: Life, name: str, one: dict[str, Any], j: int, low: float, closes: list[float], lasts: int, given: dict[str, float]
+) -> None:
+    close = closes[j]
     is_level, is_reversal = name == "level", name in ("double_bottom", "inverse_head_shoulders")
     first = life.found[0] if life.found else None
     if is_reversal and first and first["state"] == 1 and one["last"] != first["last"]:
@@ -155,6 +158,8 @@ def keep(life: Life, name: str, one: dict[str, Any], j: int, low: float, close: 
             return  # the last point of the one before, once more
     if close > one["trigger"](j) + one["height"]:
         return  # over before anybody saw it
+    if not is_level and close <= one["trigger"](j) and any(closes[i] > one["trigger"](i) for i in range(one["last"] + 1, j)):
+        return  # broken before anybody saw it, and back
     one = {
         "visible": j,
         "state": 1,

@@ -90,3 +90,20 @@ def test_a_pattern_that_a_rule_names_twice_is_drawn_once() -> None:
         ("base", "week"),
         ("level", "day"),
     ]
+
+
+def test_what_was_beyond_its_trigger_and_came_back_is_not_forming() -> None:
+    """On walks: since its last point no close of shoulders that are forming lay above their neckline, though they are known a few bars later."""
+    state = check_expression("inverse_head_shoulders.state").op
+    met = 0
+    for seed in range(10):
+        engine = walked(seed, False)
+        forming = np.flatnonzero(engine.column(state) == 1)[::2]
+        for at in forming.tolist():
+            (one,) = drawn(engine, of_rule([state]), "A", at)
+            _, left, _, right, last = one.points
+            gain = np.log(right[1] / left[1]) / (left[0] - right[0])
+            for ago in range(last[0]):
+                met += 1
+                assert engine.bars.close[at - ago] <= right[1] * np.exp(gain * (right[0] - ago)) * (1 + 1e-12), (seed, at, ago)
+    assert met > 500

@@ -196,6 +196,19 @@ def _place(way: Way, j: int, made: Floats, look: Look) -> int:
 
 
 @kernel
+def _passed(j: int, look: Look) -> bool:
+    """Whether a pattern that was just found was broken before its last point could be known, by a close beyond its trigger, and the price has
+    come back: it is not forming any more."""
+    pattern = look.pattern
+    if look.close[j] > pattern[TRIGGER] + pattern[TRIGGER_GAIN] * (j - pattern[AT]):
+        return False  # beyond it now: that is its break
+    beyond = False
+    for i in range(int(pattern[LAST]) + 1, j):
+        beyond = beyond or look.close[i] > pattern[TRIGGER] + pattern[TRIGGER_GAIN] * (i - pattern[AT])
+    return beyond
+
+
+@kernel
 def _keep(way: Way, j: int, k: int, lasts: int, made: Floats, look: Look) -> None:
     """Takes a pattern that was just found among the visible ones."""
     pattern = look.pattern
@@ -203,6 +216,8 @@ def _keep(way: Way, j: int, k: int, lasts: int, made: Floats, look: Look) -> Non
     repeats = way.later == SEPARATE and pattern[LAST] != made[0, LAST] and _repeats(j, look.prices[1, 0], look.given[1], made[0])
     if repeats or look.close[j] > pattern[TRIGGER] + pattern[TRIGGER_GAIN] * (j - pattern[AT]) + pattern[HEIGHT]:
         return  # nobody saw it before it was over
+    if not way.by_price and _passed(j, look):
+        return
     place = _place(way, j, made, look)
     if place == NOWHERE:
         return
