@@ -4,6 +4,7 @@ import asyncio
 import errno
 import json
 from collections.abc import Awaitable, Callable
+from concurrent.futures import ThreadPoolExecutor
 from threading import Event
 from typing import Any
 
@@ -45,6 +46,12 @@ def waits(request: Any) -> HttpResponse:
 urlpatterns = [path("plain", plain), path("pieces", pieces), path("waits", waits)]
 
 
+def asked(*given: Any, **more: Any) -> tuple[int, dict[bytes, bytes], bytes]:
+    """As `ask`, on a loop and a thread of their own: a browser of other tests may have one here."""
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(lambda: asyncio.run(ask(*given, **more))).result(60)
+
+
 async def ask(
     where: str, body: bytes = b"", leave: Callable[[], Awaitable[Any]] | None = None
 ) -> tuple[int, dict[bytes, bytes], bytes]:
@@ -74,17 +81,17 @@ async def ask(
 
 @override_settings(ROOT_URLCONF=__name__, MIDDLEWARE=[])
 def test_answers_and_streams_come_whole() -> None:
-    status, headers, body = asyncio.run(ask("/plain", b"what is sent"))
+    status, headers, body = asked("/plain", b"what is sent")
     assert (status, headers[b"X-Kept"], body, seen["body"]) == (200, b"yes", b"plain", b"what is sent")
-    assert asyncio.run(ask("/pieces"))[2] == b"one two three"
-    assert asyncio.run(ask("/nowhere"))[0] == 404
+    assert asked("/pieces")[2] == b"one two three"
+    assert asked("/nowhere")[0] == 404
 
 
 @override_settings(ROOT_URLCONF=__name__, MIDDLEWARE=[])
 def test_what_nobody_waits_for_any_more_is_not_computed(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(turns, "_free", 0)
     seen["waiting"] = Event()
-    asyncio.run(ask("/waits", leave=lambda: asyncio.to_thread(seen["waiting"].wait, 20)))
+    asked("/waits", leave=lambda: asyncio.to_thread(seen["waiting"].wait, 20))
     assert seen["told"]
     assert seen["stopped"] == "Nobody waits for this any more."
     assert "went" not in seen
@@ -96,6 +103,6 @@ def test_a_body_that_finds_the_disk_full_is_answered_with_a_sentence(monkeypatch
         raise OSError(errno.ENOSPC, "No space left on device")
 
     monkeypatch.setattr(Handler, "read_body", full)
-    status, _, body = asyncio.run(ask("/api/data/imports", b"a file"))
+    status, _, body = asked("/api/data/imports", b"a file")
     assert status == 503
     assert "The disk is full" in json.loads(body)["detail"]

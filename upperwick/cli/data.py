@@ -16,9 +16,7 @@ def import_files(given: Namespace) -> None:
     from upperwick.data.taking import count, take
     from upperwick.market.aside import AnotherImport
     from upperwick.market.models import BarBlock
-    from upperwick.processes import step_back
 
-    step_back()
     try:
         read = vendors.read_files(given.files, answers_of(given), any_date=given.any_date)
         for group in read.groups:

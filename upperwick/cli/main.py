@@ -13,7 +13,7 @@ from pathlib import Path
 
 from upperwick.data.reading.endings import PRICE_FILES
 from upperwick.kernels import PARTS, spare_numba
-from upperwick.processes import end_with_parent
+from upperwick.processes import end_with_parent, step_back
 from wickcore.bars.frame_names import FRAMES
 
 BESIDE = {
@@ -40,6 +40,8 @@ def entry() -> None:
     if quick:
         gc.disable()
         spare_numba()
+    if sys.argv[1:2] == ["import"]:
+        step_back()
     code = main()
     if quick:
         try:
