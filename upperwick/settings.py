@@ -88,7 +88,6 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA_DIR / "upperwick.sqlite3",
-        "CONN_MAX_AGE": 300,  # of each thread that answers requests: opening it anew takes longer than most of what is asked
         "OPTIONS": {
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,
