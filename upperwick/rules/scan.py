@@ -11,7 +11,7 @@ from upperwick.market.services import as_of_moment, open_market, request_limits,
 from upperwick.market.standing import place
 from upperwick.market.turns import behind, in_turn
 from upperwick.refused import Refused
-from upperwick.rules.answers import keep_answer, kept_answer
+from upperwick.rules.answers import keep_answer, kept_answer, key_of
 from upperwick.rules.checking import PreparedRule, names_of, prepared
 from wickcore.bars.moment import Moment, clock, iso, of_key
 from wickcore.language.parser import read_head
@@ -120,10 +120,7 @@ def counted(
     moment = as_of or str(open_market().market.latest)
     found = prepared(owner, text, dials, universe, as_of=moment)
     market = found.engine.shared
-    key = (
-        found.rule.text, tuple(found.parts.items()), tuple(dials.items()), found.key, found.universe, tuple(found.lists), moment,
-        tuple(columns),
-    )  # fmt: skip
+    key = key_of(found.rule.text, found.parts, dials, found.key, found.universe, found.lists, moment, list(columns))
     answer = kept_answer(market, key)
     if answer is None:
         with in_turn():
