@@ -70,7 +70,12 @@
         (!word || trade.symbol.toLowerCase().includes(word)),
     )
     const sign = down ? -1 : 1
-    const value = (trade: BookTrade) => trade[order]
+    const value = (trade: BookTrade) =>
+      order === 'entry_day'
+        ? `${trade.entry_day} ${trade.entry_time ?? ''}`
+        : order === 'exit_day'
+          ? `${trade.exit_day} ${trade.exit_time ?? ''}`
+          : trade[order]
     return found.sort((a, b) => {
       const [x, y] = [value(a.trade), value(b.trade)]
       if (x === y) return a.trade.number - b.trade.number
