@@ -92,7 +92,9 @@ def main() -> None:
                     ]
                     # Each has compiled kernels of its own: they are told by their files' places and times.
                     env = {**os.environ, "PYTHONPATH": str(place), "NUMBA_CACHE_DIR": str(Path(folder) / state)}
-                    told = subprocess.run(command, check=True, capture_output=True, text=True, env=env, cwd=place)
+                    told = subprocess.run(command, capture_output=True, text=True, env=env, cwd=place)
+                    if told.returncode:
+                        sys.exit(f"The state {state} cannot be timed; name another.\n{told.stderr}")
                     for name, pairs in json.loads(told.stdout.splitlines()[-1]).items():
                         taken.setdefault((name, state), []).extend((p, w) for p, w in pairs)
         finally:

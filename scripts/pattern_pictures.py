@@ -1,11 +1,13 @@
-"""Draws three hits of every chart pattern on the demo market into docs/patterns/, to be looked at and judged.
+"""Draws chart patterns of the demo market, by lot, to be looked at and judged.
 
-    python scripts/pattern_pictures.py
+    python scripts/pattern_pictures.py                       # three of each into docs/patterns/
+    python scripts/pattern_pictures.py --lots FOLDER [--seed 1]  # twenty of each, a picture a kind
 
-The hits are drawn by lot among the bars on which a close confirmed the pattern, with a fixed seed: they are not the best ones. The line
-across a picture is that bar; what comes after it is dimmed, since nobody knew it.
+Drawn by lot, with a fixed seed, are days on which a pattern was forming, of a member of the index: they are not the best ones, and each is
+as a person saw it on that day. What comes after the day, the line across the picture, is dimmed, since nobody knew it.
 """
 
+import argparse
 import sys
 from pathlib import Path
 from typing import Any
@@ -25,7 +27,7 @@ from wickcore.scan.patterns import Drawn, drawn
 
 TARGET = Path(__file__).resolve().parent.parent / "docs" / "patterns"
 PAPER, INK, PALE, HAIR, EMBER = "#f5f0e4", "#26221b", "#b9b09c", "#d9cfb8", "#b5430f"
-AFTER, BEFORE, HITS, SEED = 15, 25, 3, 11
+AFTER, BEFORE, SHOWN, LOT, SEED = 15, 40, 3, 20, 11
 PAGES = {
     "reversals": ("double_bottom", "double_top", "inverse_head_shoulders", "head_shoulders"),
     "triangles": ("triangle_up", "triangle_down", "triangle", "triangle(breaks=down)"),
@@ -34,9 +36,14 @@ PAGES = {
     "flags-and-pennants": ("flag_bull", "flag_bear", "pennant_bull", "pennant_bear"),
     "saucers": ("saucer", "rounding_top", "cup", "inverse_cup"),
     "handles-and-trend-lines": ("cup_handle", "inverse_cup_handle", "trend_line_up", "trend_line_down"),
-    "published-1": ("lmw_inverse_head_shoulders", "lmw_head_shoulders", "lmw_broadening_bottom", "lmw_broadening_top"),
-    "published-2": ("lmw_triangle_bottom", "lmw_triangle_top", "lmw_rectangle_bottom", "lmw_rectangle_top"),
-    "published-3": ("lmw_double_bottom", "lmw_double_top"),
+    "published-1": (
+        "published_inverse_head_shoulders",
+        "published_head_shoulders",
+        "published_broadening_bottom",
+        "published_broadening_top",
+    ),
+    "published-2": ("published_triangle_bottom", "published_triangle_top", "published_rectangle_bottom", "published_rectangle_top"),
+    "published-3": ("published_double_bottom", "published_double_top"),
 }
 
 
@@ -81,21 +88,39 @@ def one(ax: Any, engine: Evaluator, name: str, at: int) -> None:
         spine.set_color(HAIR)
 
 
+def lot(engine: Evaluator, name: str, members: Any, seed: int) -> list[int]:
+    """Bars on which one is forming, of different instruments."""
+    market = engine.market.bars
+    forming = np.random.default_rng(seed).permutation(np.flatnonzero((engine.column(check_expression(name).op) == TRUE) & members))
+    _, firsts = np.unique(market.owner[forming], return_index=True)
+    return [int(at) for at in forming[np.sort(firsts)[:LOT]]]
+
+
+def picture(engine: Evaluator, rows: list[list[tuple[str, int]]], path: Path) -> None:
+    fig = Figure(figsize=(4.2 * len(rows[0]), 2.3 * len(rows)), facecolor=PAPER)
+    for axes, row in zip(fig.subplots(len(rows), len(rows[0]), squeeze=False), rows, strict=True):
+        for ax, (name, at) in zip(axes, row, strict=False):
+            one(ax, engine, name, at)
+    fig.tight_layout()
+    path.parent.mkdir(exist_ok=True)
+    fig.savefig(path, dpi=100, facecolor=PAPER, pil_kwargs={"optimize": True})
+
+
 def main() -> None:
+    options = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    options.add_argument("--lots", type=Path, metavar="FOLDER", help="twenty of each into this folder")
+    options.add_argument("--seed", type=int, default=SEED)
+    given = options.parse_args()
     engine = stored()
     members = engine.market.members("Harbour 500")
-    TARGET.mkdir(exist_ok=True)
     for page, names in PAGES.items():
-        rng = np.random.default_rng(SEED)
-        fig = Figure(figsize=(12.8, 2.3 * len(names)), facecolor=PAPER)
-        axes = fig.subplots(len(names), HITS, squeeze=False)
-        for row, name in zip(axes, names, strict=True):
-            triggered = engine.column(check_expression(f"triggered({name}, 1)").op) == TRUE
-            hits = np.flatnonzero(triggered & members)
-            for ax, at in zip(row, rng.choice(hits, HITS, replace=False), strict=True):
-                one(ax, engine, name, int(at))
-        fig.tight_layout()
-        fig.savefig(TARGET / f"{page}.png", dpi=100, facecolor=PAPER, pil_kwargs={"optimize": True})
+        lots = [[(name, at) for at in lot(engine, name, members, given.seed)] for name in names]
+        if given.lots is None:
+            picture(engine, [row[:SHOWN] for row in lots], TARGET / f"{page}.png")
+            continue
+        for row in lots:
+            name = row[0][0].replace("(breaks=down)", "_down")
+            picture(engine, [row[i : i + 5] for i in range(0, len(row), 5)], given.lots / f"{name}.png")
 
 
 if __name__ == "__main__":

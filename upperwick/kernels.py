@@ -2,7 +2,7 @@
 
 Numba keeps a compiled function as long as the file it stands in is unchanged, whatever became of functions in other files that it calls. So
 after an update a kernel could go on with the old version of another. Here the cache remembers, for each package of the core, of which sources
-its kernels were compiled, and forgets them all when any has changed.
+its kernels were compiled, those of the packages whose kernels they call among them, and forgets them all when any has changed.
 """
 
 import hashlib
@@ -49,13 +49,17 @@ def kept_in(package: Path) -> Path:
 
 
 def discard_stale(root: Path) -> list[Path]:
-    """Removes the compiled kernels of each package under root whose sources have changed since. Returns those packages."""
+    """Removes the compiled kernels of each package under root whose sources, or those of the packages that it calls, have changed since. Returns
+    those packages."""
+    packages = {package: b"\0".join(path.read_bytes() for path in sorted(package.glob("*.py"))) for package in _packages(root)}
+    packages = {package: source for package, source in packages.items() if b"njit" in source}
+    calls = {
+        package: {other for other in packages if f"from {root.name}.{other.name}".encode() in source}
+        for package, source in packages.items()
+    }
     stale = []
-    for package in sorted({path.parent for path in root.rglob("*.py")}):
-        sources = [path.read_bytes() for path in sorted(package.glob("*.py"))]
-        if not any(b"njit" in source for source in sources):
-            continue
-        digest = _digest(sources)
+    for package in packages:
+        digest = _digest([packages[other] for other in sorted(_reached(package, calls))])
         kept = kept_in(package)
         try:
             if (kept / STAMP).exists() and (kept / STAMP).read_text() == digest:
@@ -69,6 +73,20 @@ def discard_stale(root: Path) -> list[Path]:
             continue  # where nothing can be written nothing was kept either
         stale.append(package)
     return stale
+
+
+def _packages(root: Path) -> list[Path]:
+    return sorted({path.parent for path in root.rglob("*.py")})
+
+
+def _reached(package: Path, calls: Mapping[Path, set[Path]]) -> set[Path]:
+    """The package, those it calls, those they call, and so on."""
+    found, left = {package}, [package]
+    while left:
+        new = calls[left.pop()] - found
+        found |= new
+        left += new
+    return found
 
 
 def discard_torn(kept: Path) -> None:

@@ -11,7 +11,7 @@ from typing import Any
 from tests.core import slow_candles, slow_momentum, slow_patterns, slow_stops
 from tests.core.slow_entries import SLOW
 from tests.core.slow_forms import Forms
-from tests.core.slow_functions import CROSS
+from tests.core.slow_functions import CROSS, compared
 from tests.core.slow_series import Log, Series, period
 from tests.core.slow_sessions import Sessions
 from wickcore.bars.market import Market
@@ -360,7 +360,7 @@ class Slow(Forms, Sessions):
         a, b, _ = self._both(left, right, p)
         if a is None or b is None:
             return None
-        return {">": a > b, "<": a < b, ">=": a >= b, "<=": a <= b, "==": a == b, "!=": a != b}[operator]
+        return compared(a, operator, b)
 
     def _crosses(self, node: tree.Crosses, frame: str, p: int) -> tuple[Value, int | None]:
         ends = self.ends(frame, p)

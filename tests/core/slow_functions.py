@@ -315,3 +315,11 @@ def sum_since_(s: Any, x: list[Any], condition: list[Any]) -> Found:
 @entry
 def total_(s: Any, x: list[Any]) -> Found:
     return None if x[-1] is None else math.fsum(v for v in x if v is not None), "x"
+
+
+def compared(a: float, operator: str, b: float) -> bool:
+    """Numbers that differ by a millionth of a millionth of b are the same but for rounding."""
+    same = abs(a - b) <= 1e-12 * abs(b)
+    return {">": a > b and not same, "<": a < b and not same, ">=": a > b or same, "<=": a < b or same, "==": same, "!=": not same}[
+        operator
+    ]

@@ -31,7 +31,7 @@ SHAPES: dict[str, Any] = {
     "inverse_head_shoulders": shoulders,
     "triangle_up": lambda k: narrow(k, (0, 1), lambda a, b, flat: abs(a) <= flat and b > flat),
     "triangle": lambda k: narrow(k, (-1, 1), lambda a, b, flat: a < -flat and b > flat),
-    "wedge_falling": lambda k: narrow(k, (-1, -1), lambda a, b, flat: a < -flat and b < -flat),
+    "wedge_falling": lambda k: narrow(k, (-1, -1), lambda a, b, flat: a < -flat and b < -flat, 5),
     "channel_up": lambda k: two_lines(
         k, (1, 1), lambda a, b, ratio, width: a > k.given["flat"] and b > k.given["flat"] and abs(ratio - 1) <= k.given["parallel"]
     ),
@@ -39,6 +39,8 @@ SHAPES: dict[str, Any] = {
         k,
         (0, 0),
         lambda a, b, ratio, width: max(abs(a), abs(b), abs(a - b)) <= k.given["flat"] and width <= math.log1p(k.given["depth"]),
+        5,
+        (0.4, 0.6),
     ),
     "flag_bull": lambda k: flag(k, False),
     "pennant_bull": lambda k: flag(k, True),
@@ -47,24 +49,26 @@ SHAPES: dict[str, Any] = {
     "cup_handle": cup_handle,
     "trend_line_up": trend_line,
     "level": level,
-    "lmw_inverse_head_shoulders": lambda k: five(k, "head"),
-    "lmw_broadening_bottom": lambda k: five(k, "broadening"),
-    "lmw_triangle_bottom": lambda k: five(k, "triangle"),
-    "lmw_rectangle_bottom": lambda k: five(k, "rectangle"),
-    "lmw_double_bottom": published_double,
+    "published_inverse_head_shoulders": lambda k: five(k, "head"),
+    "published_broadening_bottom": lambda k: five(k, "broadening"),
+    "published_triangle_bottom": lambda k: five(k, "triangle"),
+    "published_rectangle_bottom": lambda k: five(k, "rectangle"),
+    "published_double_bottom": published_double,
 }
 OTHER_SIDE = {
     "double_top": "double_bottom", "head_shoulders": "inverse_head_shoulders", "triangle_down": "triangle_up", "wedge_rising": "wedge_falling",
     "channel_down": "channel_up", "flag_bear": "flag_bull", "pennant_bear": "pennant_bull", "rounding_top": "saucer", "inverse_cup": "cup",
-    "inverse_cup_handle": "cup_handle", "trend_line_down": "trend_line_up", "lmw_head_shoulders": "lmw_inverse_head_shoulders",
-    "lmw_broadening_top": "lmw_broadening_bottom", "lmw_triangle_top": "lmw_triangle_bottom", "lmw_rectangle_top": "lmw_rectangle_bottom",
-    "lmw_double_top": "lmw_double_bottom",
+    "inverse_cup_handle": "cup_handle", "trend_line_down": "trend_line_up",
+    "published_head_shoulders": "published_inverse_head_shoulders",
+    "published_broadening_top": "published_broadening_bottom", "published_triangle_top": "published_triangle_bottom",
+    "published_rectangle_top": "published_rectangle_bottom",
+    "published_double_top": "published_double_bottom",
 }  # fmt: skip
 
 # Found on turning points of three sizes.
 OF_SIZES = {
-    "inverse_head_shoulders", "triangle_up", "triangle", "wedge_falling", "channel_up", "base", "lmw_inverse_head_shoulders",
-    "lmw_broadening_bottom", "lmw_triangle_bottom", "lmw_rectangle_bottom",
+    "inverse_head_shoulders", "triangle_up", "triangle", "wedge_falling", "channel_up", "base", "published_inverse_head_shoulders",
+    "published_broadening_bottom", "published_triangle_bottom", "published_rectangle_bottom",
 }  # fmt: skip
 KEPT_SWINGS, KEPT_PATTERNS, KEPT_LEVELS, REST = 64, 4, 8, 10
 KINDS = sorted({*SHAPES, *OTHER_SIDE})
@@ -75,8 +79,8 @@ _FIVE = {f"e{i + 1}": i for i in range(5)}
 POINTS: dict[str, dict[str, int]] = {
     "double_bottom": {"low1": 0, "neckline": 1, "low2": 2}, "double_top": {"high1": 0, "neckline": 1, "high2": 2},
     "inverse_head_shoulders": {"left": 0, "head": 2, "right": 4}, "saucer": {"rim": 2, "bottom": 1}, "cup": {"rim": 2, "bottom": 1},
-    "cup_handle": {"rim": 2, "bottom": 1, "handle": 3}, "lmw_double_bottom": {"e1": 0, "between": 1, "ea": 2},
-    **{f"lmw_{name}": _FIVE for name in ("inverse_head_shoulders", "broadening_bottom", "triangle_bottom", "rectangle_bottom")},
+    "cup_handle": {"rim": 2, "bottom": 1, "handle": 3}, "published_double_bottom": {"e1": 0, "between": 1, "ea": 2},
+    **{f"published_{name}": _FIVE for name in ("inverse_head_shoulders", "broadening_bottom", "triangle_bottom", "rectangle_bottom")},
 }  # fmt: skip
 
 
@@ -165,7 +169,7 @@ def keep(
         "state": 1,
         "triggered": None,
         "failed": None,
-        "expires": j + (lasts if is_level else min(lasts, j - one["start"])),
+        "expires": j + (lasts if is_level else min(lasts, int(2 / 3 * (j - one["start"])))),
     } | one
     place = None
     for m, before in enumerate(life.found if is_level or is_reversal else life.found[:1]):
@@ -247,7 +251,7 @@ def parts(name: str) -> list[str]:
     """The parts that the pattern has beside those all have."""
     plain = OTHER_SIDE.get(name, name)
     own = list(POINTS.get(name, POINTS.get(plain, {})))
-    if "shoulders" in name and "lmw" not in name:
+    if "shoulders" in name and "published" not in name:
         own.append("neckline")
     if plain.startswith(("triangle", "wedge", "channel", "base", "flag", "pennant")):
         own += _LINES

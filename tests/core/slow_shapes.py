@@ -52,6 +52,17 @@ def proportioned(k: Known, points: list[tuple[int, float]]) -> bool:
     return all(abs(b[1] - a[1]) >= k.given["leg"] * ranges for a, b in legs) and min(bars) >= k.given["even"] * max(bars)
 
 
+def led(k: Known, at: int, low: float, height: float, length: int) -> bool:
+    """A fall leads to the low: none lies lower in twice as many bars before as the pattern takes; from the highest there it falls by the
+    pattern's height, and the last bar that reached four fifths of the way up to it lies a fifth of the pattern's bars back or more."""
+    before = range(max(0, at - 2 * length), at)
+    if any(k.low[i] < low for i in before) or not before:
+        return False
+    crest = max(k.high[i] for i in before)
+    near = max(i for i in before if k.high[i] >= crest - 0.2 * (crest - low))
+    return crest - low >= height and at - near >= 0.2 * length
+
+
 def double(k: Known) -> dict | None:
     tolerance, apart, depth = math.log1p(k.given["tolerance"]), int(k.given["apart"]), math.log1p(k.given["depth"])
     if LOW not in k.fresh:
@@ -64,12 +75,11 @@ def double(k: Known) -> dict | None:
         if at2 - at1 < apart or abs(low1 - low2) > tolerance:
             continue
         neckline = max(k.high[i] for i in between)
-        fall = k.high[max(0, at1 - 3 * apart) : at1]
+        height = neckline - min(low1, low2)
         rise = neckline - max(low1, low2)
-        if rise < depth or min(k.low[i] for i in between) < min(low1, low2) or not fall or max(fall) - low1 < depth:
+        if rise < depth or min(k.low[i] for i in between) < min(low1, low2) or abs(low1 - low2) > height / 4:
             continue
-        since = at1 - len(fall) + fall.index(max(fall))
-        if min(k.low[since:at1]) < low1:
+        if any(price < max(low1, low2) for at, price, _ in earlier if at > at1) or not led(k, at1, low1, height, at2 - at1):
             continue
         top = next(i for i in between if k.high[i] == neckline)
         if not proportioned(k, [(at1, low1), (top, neckline), (at2, low2)]):
@@ -106,19 +116,21 @@ def shoulders(k: Known) -> dict | None:
             b = max(range(head + 1, right), key=lambda i: h[i])
             if min(h[a], h[b]) - low2 < depth or h[a] <= low1 or h[b] <= low3 or abs(h[b] - h[a]) > 2 * tolerance:
                 continue
-            before = h[max(0, left - max(3 * apart, right - left)) : left]
-            if not before or max(before) - low1 < depth / 2 or max(before) < h[a]:
+            gain = (h[b] - h[a]) / (b - a)
+            height, sides = h[a] + gain * (head - a) - low2, (head - left, right - head)
+            if abs(h[b] - h[a]) > height / 4 or min(sides) < 0.4 * max(sides):
+                continue
+            if min(low1 - low2, low3 - low2, h[a] - low1, h[b] - low3) < height / 5 or not led(k, left, low1, height, right - left):
                 continue
             points = [(left, low1), (a, h[a]), (head, low2), (b, h[b]), (right, low3)]
             if not proportioned(k, points):
                 continue
-            gain = (h[b] - h[a]) / (b - a)
             shares = (
                 1 - abs(low1 - low3) / tolerance, 1 - abs(h[b] - h[a]) / (2 * tolerance), 1 - abs(2 * (head - left) / (right - left) - 1),
             )  # fmt: skip
             return {
                 "start": left, "last": right, "trigger": lambda j, a=a, gain=gain: h[a] + gain * (j - a), "invalid": flat(min(low1, low3)),
-                "height": h[a] + gain * (head - a) - low2, "quality": 100 * sum(shares) / 3,
+                "height": height, "quality": 100 * sum(shares) / 3,
                 "points": points,
             }  # fmt: skip
     return None
@@ -141,13 +153,30 @@ def lines(k: Known, kind: str, slack: float, latest: float, way: int) -> list[tu
     return found[:12]
 
 
-def sparse(bars: list[int]) -> bool:
-    """Whether more than half of the time from the first to the last passes without one."""
-    ordered = sorted(bars)
-    return max(b - a for a, b in itertools.pairwise(ordered)) > (ordered[-1] - ordered[0]) / 2
+def stretches(bars: list[int]) -> list[int]:
+    return [abs(b - a) for a, b in itertools.pairwise(bars)]
 
 
-def two_lines(k: Known, ways: tuple[int, int], fits: Any) -> dict | None:
+def broken(k: Known, kind: str, line: Any, slack: float, start: int) -> bool:
+    """Three closes in a row beyond the line by a tenth of the touch distance, or a bar that reaches two of them beyond, since the start."""
+    sign, furthest = (1, k.high) if kind == HIGH else (-1, k.low)
+    beyond = [sign * (k.close[i] - line(i)) > 0.1 * slack for i in range(start, k.j + 1)]
+    reach = any(sign * (furthest[i] - line(i)) > 2 * slack for i in range(start, k.j + 1))
+    return reach or any(all(beyond[i : i + 3]) for i in range(len(beyond) - 2))
+
+
+def entered(k: Known, kind: str, start: int, last: int, width: float, slack: float) -> bool:
+    """Price came into the first touch over two fifths of the width, and went no further beyond it on the way."""
+    for i in range(start - 1, max(0, 2 * start - last) - 1, -1):
+        if (k.high[i] > k.high[start] + slack) if kind == HIGH else (k.low[i] < k.low[start] - slack):
+            return False
+        if (k.high[start] - k.low[i] if kind == HIGH else k.high[i] - k.low[start]) >= 0.4 * width:
+            return True
+    return False
+
+
+def two_lines(k: Known, ways: tuple[int, int], fits: Any, touched: int = 5, gaps: tuple[float, float] = (0.5, 0.7)) -> dict | None:
+    """touched: by so many turning points at least. gaps: shares of the length between two touches, and between two of one line, at most."""
     if not k.fresh or not k.of(HIGH) or not k.of(LOW):
         return None
     # The touch distance of each line is that of the bar which confirmed its newest turning point.
@@ -164,7 +193,7 @@ def two_lines(k: Known, ways: tuple[int, int], fits: Any) -> dict | None:
         width = [over(t) - under(t) for t in (both, last)]
         if last - both < k.given["length"] or min(width) <= 0 or both - start > (last - start) / 3:
             continue
-        if width[0] < k.given["leg"] * k.ranges[-1]:
+        if min(width) < k.given["leg"] * k.ranges[-1] or last - min(high0[0], low0[0]) > 0.4 * (last - start):
             continue
         # Each line, the one that begins later too, has stood since the beginning of the other.
         if any(k.close[i] - over(i) > slacks[HIGH] or under(i) - k.close[i] > slacks[LOW] for i in range(start, both)):
@@ -180,7 +209,21 @@ def two_lines(k: Known, ways: tuple[int, int], fits: Any) -> dict | None:
         turns = len(list(itertools.groupby(t[0] for t in touches)))
         many = [sum(t[0] == kind for t in touches) for kind in (HIGH, LOW)]
         score = sum(many) + (last - start) / 10_000
-        if turns < 4 or sparse([t[2] for t in touches]) or (best is not None and score <= best["score"]):
+        if turns < 4 or len(touches) < touched or (best is not None and score <= best["score"]):
+            continue
+        if max(stretches([t[2] for t in touches])) > gaps[0] * (last - start):
+            continue
+        if any(max(stretches([t[2] for t in touches if t[0] == kind])) > gaps[1] * (last - start) for kind in (HIGH, LOW)):
+            continue
+        crossings = [b[2] - a[2] for a, b in itertools.pairwise(touches) if a[0] != b[0]]
+        if min(crossings) < 0.2 * max(crossings) or any(
+            broken(k, kind, line, slacks[kind], start) for kind, line in ((HIGH, over), (LOW, under))
+        ):
+            continue
+        if max(abs(k.close[i] - k.close[i - 1]) for i in range(start + 1, last + 1)) > width[0] / 2:
+            continue
+        earlier = LOW if high1[0] > low1[0] else HIGH
+        if not entered(k, earlier, start, last, over(start) - under(start), slacks[earlier]):
             continue
         shares = (
             1 - sum(t[1] for t in touches) / len(touches), min(1, (len(touches) - 4) / 4), min(many) / max(many),
@@ -193,8 +236,8 @@ def two_lines(k: Known, ways: tuple[int, int], fits: Any) -> dict | None:
     return best
 
 
-def narrow(k: Known, ways: tuple[int, int], shape: Any) -> dict | None:
-    return two_lines(k, ways, lambda a, b, ratio, width: ratio <= k.given["narrows"] and shape(a, b, k.given["flat"]))
+def narrow(k: Known, ways: tuple[int, int], shape: Any, touched: int = 4) -> dict | None:
+    return two_lines(k, ways, lambda a, b, ratio, width: ratio <= k.given["narrows"] and shape(a, b, k.given["flat"]), touched)
 
 
 def trend_line(k: Known) -> dict | None:
@@ -215,7 +258,8 @@ def trend_line(k: Known) -> dict | None:
             or newest[0] - first[0] < k.given["length"]
             or len(touching) < k.given["touches"]
             or touching[-1] != first
-            or sparse([s[0] for s in touching])
+            or max(stretches([s[0] for s in touching])) > 0.5 * (newest[0] - first[0])
+            or broken(k, LOW, line, slack, first[0])
         ):
             continue
         if best is not None and score <= best["score"]:
@@ -310,11 +354,19 @@ def cup(k: Known, rim: Swing) -> dict | None:
         bottom = min(range(left + 1, right), key=lambda i: (k.low[i], i))
         if min(top, price) - k.low[bottom] < depth:
             continue
-        lead = k.low[max(0, left - 60) : left]
-        if rise and (not lead or top - min(lead) < rise):
-            continue
+        height = max(top, price) - k.low[bottom]
+        lead = range(max(0, left - max(60, right - left)), left)
+        if rise:
+            foot = min(lead, key=lambda i: (k.low[i], i), default=None)
+            low_rim = min(top, price) - k.low[bottom]
+            if foot is None or top - k.low[foot] < max(rise, low_rim) or left - foot < 0.2 * (right - left):
+                continue
         third = k.low[bottom] + (max(top, price) - k.low[bottom]) / 3
         if sum(c < third for c in k.close[left : right + 1]) / (right - left + 1) < g["broad"]:
+            continue
+        few, closes = max(2, (right - left) // 10), k.close[left : right + 1]
+        leaps = [max(abs(closes[i] - closes[max(0, i - n)]) for i in range(1, len(closes))) for n in (1, few)]
+        if leaps[0] > height / 4 or leaps[1] > height / 2:
             continue
         x, y = np.linspace(-1, 1, right - left + 1), np.array(k.close[left : right + 1])
         square, linear, constant = np.polyfit(x, y, 2)

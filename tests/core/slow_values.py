@@ -3,6 +3,7 @@
 import math
 from typing import Any
 
+from tests.core.slow_functions import compared
 from wickcore.bars.market import Market
 from wickcore.language.operations import Op
 
@@ -39,15 +40,7 @@ def value_of(op: Op, known: dict[str, float], column: Any) -> Any:
         case "compare":
             if math.isnan(a[0]) or math.isnan(a[1]):
                 return 1
-            signs = {
-                ">": a[0] > a[1],
-                "<": a[0] < a[1],
-                ">=": a[0] >= a[1],
-                "<=": a[0] <= a[1],
-                "==": a[0] == a[1],
-                "!=": a[0] != a[1],
-            }
-            return 2 if signs[str(op.params[0])] else 0
+            return 2 if compared(a[0], str(op.params[0]), a[1]) else 0
     raise AssertionError(op.kind)
 
 

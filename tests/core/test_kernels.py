@@ -32,6 +32,12 @@ def test_a_change_in_any_source_of_a_package_discards_its_kernels_and_no_others(
     assert discard_stale(root) == [root / "one"]
     assert [path.exists() for path in compiled] == [False, False, True, True]
     assert not (kept_in(root / "plain") / STAMP).exists()
+    for name, called in (("three", "two"), ("four", "three")):
+        (root / name).mkdir()
+        (root / name / "a.py").write_text(f"from numba import njit\nfrom sources.{called}.a import f\n")
+    assert discard_stale(root) == [root / "four", root / "three"]
+    (root / "two" / "b.py").write_text("import a  # another\n")
+    assert discard_stale(root) == [root / "four", root / "three", root / "two"]  # they call what stands there
     assert {path.suffix for path in root.rglob("*") if path.is_file()} == {".py"}  # nothing is written beside the sources
 
 

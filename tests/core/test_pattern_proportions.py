@@ -6,7 +6,8 @@ import math
 import numpy as np
 import pytest
 
-from tests.core.test_pattern_shapes import EDGE, LINE, between, five, flagged
+from tests import made
+from tests.core.test_pattern_shapes import EDGE, LINE, between, five, flagged, rounded
 from tests.core.test_patterns import DOUBLE, SHOULDERS, column, engine, path
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market
@@ -34,12 +35,12 @@ def test_two_lows_whose_way_back_takes_four_times_the_way_up_are_none(second: in
     assert (column(close, "double_bottom") == TRUE).any() == there
 
 
-@pytest.mark.parametrize("name", ["double_bottom", "inverse_head_shoulders", "lmw_inverse_head_shoulders", "triangle_up"])
+@pytest.mark.parametrize("name", ["double_bottom", "inverse_head_shoulders", "published_inverse_head_shoulders", "triangle_up"])
 def test_legs_are_measured_in_average_ranges(name: str) -> None:
     """On the bar that shows it: the shortest leg (of two lines their width) in average true ranges is what `leg` may ask for at most."""
     close = {
         "double_bottom": path(DOUBLE), "inverse_head_shoulders": path(SHOULDERS), "triangle_up": between(0.0, 0.0012),
-        "lmw_inverse_head_shoulders": five(95, 104, 90, 104, 95),
+        "published_inverse_head_shoulders": five(95, 104, 90, 104, 95),
     }[name]  # fmt: skip
     loose = f"{name}(leg=0.01)"
     at = 98 if name == "triangle_up" else int(np.flatnonzero(column(close, loose) == TRUE)[0])
@@ -47,26 +48,125 @@ def test_legs_are_measured_in_average_ranges(name: str) -> None:
     shortest = {
         "double_bottom": math.log(90 / 80 * EDGE**2),
         "inverse_head_shoulders": math.log(97 / 90 * EDGE**2),
-        "lmw_inverse_head_shoulders": math.log(104 / 95 * EDGE**2),
-        # The lower line begins at 85 on bar 35.
-        "triangle_up": math.log(100 / 85 * EDGE**2),
+        "published_inverse_head_shoulders": math.log(104 / 95 * EDGE**2),
+        # At its narrowest, where the lower line, which begins at 85 on bar 35, is touched last.
+        "triangle_up": math.log(100 / 85 * EDGE**2) - 0.0012 * 60,
     }[name]
-    most = shortest / ranges
-    assert column(close, f"{name}(leg={most * 0.999:.6f})")[at] == TRUE
-    assert column(close, f"{name}(leg={most * 1.001:.6f})")[at] != TRUE
+    for share, there in ((0.999, True), (1.001, False)):
+        asked = f"{name}(leg={share * shortest / ranges:.6f})"
+        newest = name != "triangle_up" or column(close, f"{asked}.lower.touches")[at] == 3  # not the one seen before that touch
+        assert (newest and column(close, asked)[at] == TRUE) == there
 
 
 def test_a_bottom_is_led_to_by_its_fall() -> None:
     """A lower low on the way from the crest makes the first of the two a turn on the way up."""
     close = path([(0, 100), (20, 78), (28, 84), (36, 80), (48, 90), (60, 80.5), (80, 95)])
     assert not np.isclose(column(close, "double_bottom.low1"), 80 / EDGE).any()
-    apart = path([(0, 100), (8, 78), (40, 92), (56, 80), (68, 90), (80, 80.5), (96, 95)])
+    apart = path([(0, 100), (2, 78), (40, 92), (56, 80), (68, 90), (80, 80.5), (96, 95)])
     assert column(apart, "double_bottom.low1")[83] == pytest.approx(80 / EDGE)
 
 
-def test_shoulders_lie_below_where_the_fall_into_them_began() -> None:
-    assert not (column(path([(0, 96), *SHOULDERS[1:]]), "inverse_head_shoulders") == TRUE).any()  # from below the neckline at 97
-    assert (column(path([(0, 98), *SHOULDERS[1:]]), "inverse_head_shoulders") == TRUE).any()
+def test_the_fall_into_shoulders_is_as_high_as_they_are() -> None:
+    assert not (
+        column(path([(0, 106), *SHOULDERS[1:]]), "inverse_head_shoulders") == TRUE
+    ).any()  # the neckline lies 18.5% above the head
+    assert (column(path([(0, 108), *SHOULDERS[1:]]), "inverse_head_shoulders") == TRUE).any()
+
+
+@pytest.mark.parametrize(("crash", "there"), [(18, False), (16, False), (14, True)])
+def test_a_fall_of_a_few_bars_leads_to_no_double_bottom(crash: int, there: bool) -> None:
+    """A fifth of its 24 bars is five: a fall of 20% that begins on bar 16 has gone a quarter of its way four bars before the first low."""
+    close = path([(0, 101), (crash, 100), *DOUBLE[1:]])
+    assert (column(close, "double_bottom") == TRUE).any() == there
+
+
+@pytest.mark.parametrize(
+    ("second", "middle", "there"),
+    [(81.6, 90, True), (81.6, 87, True), (82, 87, False)],  # a sixth, 23% and 29% of the height apart
+)
+def test_two_lows_lie_level_for_their_height(second: float, middle: float, there: bool) -> None:
+    close = path([(0, 100), (20, 80), (32, middle), (44, second), (60, 95)])
+    assert (column(close, "double_bottom(depth=5%)") == TRUE).any() == there
+
+
+@pytest.mark.parametrize(("middle", "there"), [(92, True), (97.5, False), (84, False)])
+def test_shoulders_stand_between_neckline_and_head(middle: float, there: bool) -> None:
+    """A fifth of the way from one to the other at least: of 97 and 82, above 84.9 and below 93.7."""
+    close = path([(0, 112), (20, middle), (28, max(97, middle + 5)), (40, 82), (52, max(97, middle + 5)), (62, middle), (80, 110)])
+    assert (column(close, "inverse_head_shoulders(tolerance=2%)") == TRUE).any() == there
+
+
+def whole(close: np.ndarray, name: str, touches: int = 6) -> bool:
+    """Whether on bar 98 it is seen by so many turning points."""
+    seen = sum(column(close, f"{name}.{line}.touches")[98] for line in ("upper", "lower"))
+    return bool(column(close, name)[98] == TRUE and seen == touches)
+
+
+def test_a_line_does_not_begin_in_the_run_before() -> None:
+    """Price comes into the first touch from the other side, over two fifths of the width of 16%."""
+    close = between(0.0, 0.0)
+    assert whole(close, "base")
+    for begin, there in ((95.0, False), (93.0, True)):
+        assert whole(np.concatenate([np.geomspace(begin, 100, 21), close[21:]]), "base") == there
+    from_above = np.concatenate([np.geomspace(130, 100, 21), close[21:]])  # the first high is a rest on the way down
+    assert not whole(from_above, "base")
+
+
+@pytest.mark.parametrize(("beyond", "there"), [((50, 51), True), ((49, 50, 51), False)])
+def test_three_closes_in_a_row_beyond_a_line_break_it(beyond: tuple[int, ...], there: bool) -> None:
+    close = between(0.0, 0.0)
+    close[list(beyond)] = 100.25
+    close[50] = 100.4
+    assert whole(close, "base") == there
+
+
+@pytest.mark.parametrize(("wick", "there"), [(100.9, True), (101.8, False)])  # an average true range is 1.2
+def test_a_bar_that_reaches_far_beyond_a_line_breaks_it(wick: float, there: bool) -> None:
+    close = between(0.0, 0.0)
+    table = {"days": made.weekdays(len(close)), "open": close, "close": close, "high": close * EDGE, "low": close / EDGE}
+    table["high"][41] = wick
+    market = Market((build_bars({"A": {**table, "volume": np.full(len(close), 1000.0)}}),))
+    state, upper, lower = Evaluator(market).rows(
+        [check_expression(f"base.{p}").op for p in ("state", "upper.touches", "lower.touches")], "A"
+    )
+    assert (state[98] == 1 and upper[98] + lower[98] == 6) == there
+
+
+def test_price_that_leaps_from_line_to_line_makes_no_shape() -> None:
+    close = between(0.0, 0.0)
+    assert whole(close, "base")
+    close[36:49] = np.geomspace(85.2, 88, 13)
+    assert not whole(close, "base")
+    assert not (column(np.where(np.arange(len(close)) < 60, close, np.nan)[:60], "base") == TRUE).any()
+
+
+def test_four_touches_make_a_triangle_and_no_channel() -> None:
+    closes = [
+        path([(0, 88), (20, 100), (40, bottom), (60, top), (80, low), (95, 96)])
+        for bottom, top, low in ((86, 97, 91), (88, 106, 93.3))
+    ]
+    assert (column(closes[0], "triangle") == TRUE).any()
+    assert not (column(closes[1], "channel_up") == TRUE).any()
+
+
+@pytest.mark.parametrize(("half", "there"), [(30, True), (4, False)])
+def test_a_cup_is_no_cliff(half: int, there: bool) -> None:
+    """A right side that goes up within a tenth of its bars."""
+    close = rounded()
+    flat_until = 90 - half
+    close[61:flat_until] = np.geomspace(close[60], close[60] * 1.02, flat_until - 61) if flat_until > 61 else close[61:flat_until]
+    close[max(61, flat_until) : 91] = (
+        np.geomspace(close[max(61, flat_until) - 1], 100, 91 - max(61, flat_until) + 1)[1:] if half < 30 else close[61:91]
+    )
+    assert (column(close, "saucer(fit=0.3, broad=20%)") == TRUE).any() == there
+
+
+def test_a_cup_is_as_deep_as_the_rise_before_it_at_most() -> None:
+    close = rounded()  # a rise from 70 to 100, a depth of 20
+    assert (column(close, "cup(rise=10%)") == TRUE).any()
+    shallow = close.copy()
+    shallow[:30] = np.geomspace(84, 100, 31)[:-1]
+    assert not (column(shallow, "cup(rise=10%)") == TRUE).any()
 
 
 def test_a_close_beyond_the_further_shoulder_ends_it() -> None:
@@ -86,10 +186,10 @@ def test_a_large_shape_is_seen_whole_through_the_small_turns_in_it() -> None:
     assert column(close, "inverse_head_shoulders.right")[whole] == pytest.approx(90 / EDGE)
 
 
-def test_it_waits_no_longer_than_it_took_to_form() -> None:
+def test_it_waits_two_thirds_of_what_it_took_to_form() -> None:
     close = path([*DOUBLE[:4], (50, 84), (160, 85)])
     forming = np.flatnonzero(column(close, "double_bottom(lasts=120)") == TRUE)
-    assert (forming[0], forming[-1]) == (47, 47 + 27)  # from its first low on bar 20 to the bar that shows it
+    assert (forming[0], forming[-1]) == (47, 47 + 18)  # two thirds of the 27 from its first low on bar 20 to the bar that shows it
 
 
 def test_what_broke_stands_still() -> None:

@@ -275,12 +275,12 @@ def five(*prices: float, step: int = 7) -> np.ndarray:
 
 NEAR = 1.015 / 0.985  # two prices within 1.5% of their average: their ratio at most
 BOTTOMS = {
-    "lmw_inverse_head_shoulders": [((95, 104, 90, 104, 95), True), ((95, 104, 90, 104, 95 * (NEAR + 0.001)), False),
+    "published_inverse_head_shoulders": [((95, 104, 90, 104, 95), True), ((95, 104, 90, 104, 95 * (NEAR + 0.001)), False),
                                    ((95, 104, 90, 104, 95 * (NEAR - 0.001)), True), ((95, 104, 90, 104 * (NEAR + 0.001), 95), False),
                                    ((95, 104, 95.5, 104, 96), False)],
-    "lmw_broadening_bottom": [((95, 100, 92, 103, 90), True), ((95, 103, 92, 100, 90), False), ((95, 100, 96, 103, 90), False)],
-    "lmw_triangle_bottom": [((90, 103, 92, 100, 94), True), ((90, 100, 92, 103, 94), False), ((92, 103, 90, 100, 94), False)],
-    "lmw_rectangle_bottom": [((90, 100, 90.5, 100.8, 90.3), True), ((90, 100, 91.2, 100.8, 90), False), ((90, 100, 90, 101.8, 90), False),
+    "published_broadening_bottom": [((95, 100, 92, 103, 90), True), ((95, 103, 92, 100, 90), False), ((95, 100, 96, 103, 90), False)],
+    "published_triangle_bottom": [((90, 103, 92, 100, 94), True), ((90, 100, 92, 103, 94), False), ((92, 103, 90, 100, 94), False)],
+    "published_rectangle_bottom": [((90, 100, 90.5, 100.8, 90.3), True), ((90, 100, 91.2, 100.8, 90), False), ((90, 100, 90, 101.8, 90), False),
                              ((90, 90.5, 90, 90.4, 90), True)],
 }  # fmt: skip
 
@@ -305,8 +305,8 @@ def test_the_published_shapes_of_five_extremes(name: str, prices: tuple[float, .
 def test_the_published_double_bottom(apart: int, ratio: float, there: bool) -> None:
     """The same paper, definition 5 (from memory): the second more than 22 days after the first, both within 1.5% of their average."""
     close = path([(0, 100), (12, 90), (12 + apart // 2, 97), (12 + apart, 90 / ratio), (12 + apart + 8, 96)])
-    assert (column(close, "lmw_double_bottom") == TRUE).any() == there
-    assert (column(9_000 / close, "lmw_double_top") == TRUE).any() == there
+    assert (column(close, "published_double_bottom") == TRUE).any() == there
+    assert (column(9_000 / close, "published_double_top") == TRUE).any() == there
 
 
 def test_noise_leaves_a_triangle_standing() -> None:

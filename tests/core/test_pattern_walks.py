@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from tests import made
+from tests.core import constructed
 from tests.core.test_meaning import example_of
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market
@@ -14,23 +15,26 @@ from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.patterns import STATES, drawn, of_rule
 
 
-def walked(seed: int, turned: bool, scale: float = 1.0, length: int = 1_500) -> Evaluator:
-    """A walk with poles in it, and volumes that follow its moves; turned: upside down on a log scale."""
+def walked(seed: int, turned: bool, scale: float = 1.0, length: int = 1_000) -> Evaluator:
+    """A walk with poles in it, and volumes that follow its moves, then one of every kind of pattern; turned: upside down on a log scale."""
     rng = np.random.default_rng(seed)
-    gains = rng.normal(0, 0.02, length) + 0.06 * np.repeat(rng.choice([-1, 0, 0, 0, 0, 0, 1], length // 6), 6)[:length] * (
+    gains = rng.normal(0, 0.02, length) + 0.06 * np.repeat(rng.choice([-1, 0, 0, 0, 0, 0, 1], length // 6 + 1), 6)[:length] * (
         np.arange(length) % 40 < 6
     )
     close = 50 * np.exp(np.cumsum(gains) % 3)
     up, down = (np.abs(rng.normal(0, 0.008, length)) for _ in range(2))
     volume = 1000 * np.exp(rng.normal(0, 0.3, length)) * (1 + 40 * np.abs(gains))
+    drawn_ones = constructed.chain(seed)
+    up, down = (np.concatenate([x, np.abs(np.log(drawn_ones[n] / drawn_ones["close"]))]) for x, n in ((up, "high"), (down, "low")))
+    close = np.concatenate([close, drawn_ones["close"] * (close[-1] / drawn_ones["close"][0])])
+    volume = np.concatenate([volume, drawn_ones["volume"]])
     if turned:
         close, up, down = 2_500 / close, down, up
     close = close * scale
-    table = {"days": made.weekdays(length), "open": close, "close": close, "high": close * np.exp(up), "low": close * np.exp(-down)}
-    return Evaluator(Market((build_bars({"A": {**table, "volume": volume}}),)))
+    table = {"open": close, "close": close, "high": close * np.exp(up), "low": close * np.exp(-down), "volume": volume}
+    return Evaluator(Market((build_bars({"A": {"days": made.weekdays(len(close)), **table}}),)))
 
 
-_SEEN: dict[str, int] = {}
 SIDED = [*OPPOSITE, *((name, f"{name}(breaks=down)") for name, shape in SHAPES.items() if shape.side == 0)]
 
 
@@ -59,7 +63,7 @@ def test_what_a_chart_draws_is_what_the_columns_say_on_that_bar(frame: str) -> N
     drawn_ones = 0
     for name in SHAPES:
         text = loose(name)
-        for at in (400, 777, 1_203):
+        for at in range(390, 2_000, 201):
             op = check_expression(f"{text}.state", frame).op
             found = list(drawn(engine, [op], "A", at, every=True))
             for nth, one in enumerate(found, 1):

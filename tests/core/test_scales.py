@@ -300,3 +300,31 @@ def test_the_beta_to_an_index_that_grows_evenly_is_unknown() -> None:
     engine = Evaluator(Market((build_bars(tables),), benchmark="B"))
     assert not np.isfinite(column(engine, "beta(20)")).any()
     assert not np.isfinite(column(engine, "corr(change, benchmark(change), since close > 0)")).any()
+
+
+TIES = (
+    "close / close 1 ago >= 1.05",
+    "close / close 1 ago - 1 > 5%",
+    "close - close 1 ago >= 2 * (close 1 ago - close 2 ago)",
+    "highest(high, 5) / lowest(low, 5) > 1.2",
+    "(high - low 1 ago) / (high 1 ago - low 1 ago) == 1.5",
+    "place(close, lowest(low, 5), highest(high, 5)) < 50%",
+    "close != 1.05 * close 1 ago",
+)
+
+
+@pytest.mark.parametrize("text", TIES)
+def test_what_ties_as_printed_ties_after_a_dividend_too(text: str) -> None:
+    """Prices in halves, of which many ratios are the same number: 1.5 and not 1.5000000000000002 where a dividend long ago moved the scale."""
+    rng = np.random.default_rng(1)
+    count = 2_000
+    close = 20 + np.cumsum(rng.choice([-0.5, 0.5, 0.0, 1.0, -1.0], count)).clip(-15, 30)
+    table = {"days": 10_000 + np.arange(count), "open": close, "close": close, "high": close + 0.5, "low": close - 0.5}
+    seen = []
+    for dividend in (1.0, 1 / 0.9713):
+        factors = np.where(np.arange(count) < 3, 1.0, dividend)
+        seen.append(
+            column(Evaluator(Market((build_bars({"A": {**table, "volume": np.ones(count), "factor": factors}}),))), text)[20:]
+        )
+    np.testing.assert_array_equal(*seen)
+    assert {0.0, 2.0} <= set(seen[0])

@@ -8,14 +8,14 @@ from tests.core.test_pattern_walks import walked
 from wickcore.language.check import check_expression
 from wickcore.scan.patterns import drawn
 
-WIDE = {"lmw": "within=120, ", "dou": ""}  # so that shapes of large turns have room
 OPS = {
-    name: check_expression(f"{name}({WIDE[name[:3]]}leg=0.3, even=5%).state").op
+    # Room for shapes of large turns.
+    name: check_expression(f"{name}({'within=120, ' if name.startswith('published') else ''}leg=0.3, even=5%).state").op
     for name in (
-        "lmw_broadening_bottom",
-        "lmw_broadening_top",
-        "lmw_triangle_bottom",
-        "lmw_triangle_top",
+        "published_broadening_bottom",
+        "published_broadening_top",
+        "published_triangle_bottom",
+        "published_triangle_top",
         "double_bottom",
         "double_top",
     )
@@ -34,7 +34,7 @@ def test_every_point_is_a_local_extreme_of_three_bars_and_known_three_bars_later
     for at in range(200, 1_450, 10):
         for one in drawn(engine, [OPS[name]], "A", at, every=True):
             points = (
-                one.points if name.startswith("lmw") else (one.points[0], one.points[2])
+                one.points if name.startswith("published") else (one.points[0], one.points[2])
             )  # a neckline is the furthest bar between
             for ago, price in points:
                 here = at - ago
@@ -51,7 +51,7 @@ def test_a_shape_of_large_turns_is_made_of_extremes_of_five_or_eight_bars() -> N
     of = {order: {*argrelextrema(bars.low, np.less, order=order)[0].tolist()} for order in (3, 5, 8)}
     late = {3: 0, 5: 0, 8: 0}
     for at in range(200, 1_450):
-        for one in drawn(engine, [OPS["lmw_triangle_bottom"]], "A", at, every=True):
+        for one in drawn(engine, [OPS["published_triangle_bottom"]], "A", at, every=True):
             if one.age == 0:
                 order = one.points[-1][0]  # so many bars after its last low it is seen
                 assert order in of

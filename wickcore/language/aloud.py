@@ -48,7 +48,7 @@ def _windows(template: str, node: tree.Call) -> tuple[str, tree.Since | None]:
 
 
 def _article(words: str) -> str:
-    return "an" if words[:1] in "aeiou" or words.startswith("lmw") else "a"
+    return "an" if words[:1] in "aeiou" else "a"
 
 
 class Speaker:

@@ -56,11 +56,11 @@ SHAPES: dict[str, Shape] = {
     **_pair("cup_handle", "inverse_cup_handle", (*_CUP, "rise", "most"), ("rim", "bottom", "handle")),
     **_pair("trend_line_up", "trend_line_down", ("touch", "touches", "length", "within", "leg"), LINE),
     "level": Shape(0, ("tolerance", "touches", "apart", "within"), ("price", "touches")),
-    **_pair("lmw_inverse_head_shoulders", "lmw_head_shoulders", _PAPER, ("e1", "e2", "e3", "e4", "e5")),
-    **_pair("lmw_broadening_bottom", "lmw_broadening_top", _PAPER, ("e1", "e2", "e3", "e4", "e5")),
-    **_pair("lmw_triangle_bottom", "lmw_triangle_top", _PAPER, ("e1", "e2", "e3", "e4", "e5")),
-    **_pair("lmw_rectangle_bottom", "lmw_rectangle_top", _PAPER, ("e1", "e2", "e3", "e4", "e5")),
-    **_pair("lmw_double_bottom", "lmw_double_top", _PAPER, ("e1", "between", "ea")),
+    **_pair("published_inverse_head_shoulders", "published_head_shoulders", _PAPER, ("e1", "e2", "e3", "e4", "e5")),
+    **_pair("published_broadening_bottom", "published_broadening_top", _PAPER, ("e1", "e2", "e3", "e4", "e5")),
+    **_pair("published_triangle_bottom", "published_triangle_top", _PAPER, ("e1", "e2", "e3", "e4", "e5")),
+    **_pair("published_rectangle_bottom", "published_rectangle_top", _PAPER, ("e1", "e2", "e3", "e4", "e5")),
+    **_pair("published_double_bottom", "published_double_top", _PAPER, ("e1", "between", "ea")),
 }
 # Parts that are points, each with an age. A neckline is one where it is the single high (or low) between two others.
 POINTS = frozenset(
@@ -84,6 +84,8 @@ POINTS = frozenset(
         "ea",
     )
 )
+# What the published ones were called at first: rules that say so go on working.
+OLD_NAMES = {name.replace("published_", "lmw_"): name for name in SHAPES if name.startswith("published_")}
 _UP = [name for name, shape in SHAPES.items() if shape.side > 0]
 _DOWN = [name for name, shape in SHAPES.items() if shape.side < 0]
 OPPOSITE = tuple(zip(_UP, _DOWN, strict=True))

@@ -7,6 +7,7 @@ from typing import NoReturn
 
 from wickcore.language import tree
 from wickcore.language.problems import Places
+from wickcore.language.shapes import OLD_NAMES
 from wickcore.language.tokens import COMPARISONS, JOINING, TokenReader
 from wickcore.language.tree import Span
 
@@ -286,6 +287,7 @@ class StatementReader(TokenReader):
         kind, text, begin = self.kinds[self.i], self.texts[self.i], self.begins[self.i]
         if kind == "name":
             self.i += 1
+            text = OLD_NAMES.get(text, text)
             if text == "count" and self.texts[self.i] == "of":
                 return self._count_of(begin)
             after = self.kinds[self.i]

@@ -17,6 +17,7 @@ from numba.extending import overload
 from wickcore.bars.bars import Bools, Ints
 
 FALSE, UNKNOWN, TRUE = 0, 1, 2
+SAME = 1e-12  # numbers that differ by this share of the one on the right, or less, compare as the same: rounding leaves so much
 
 # Marks a kernel that makes no arrays of its own: it need not count who holds the ones it is given, and counting, at each call that passes some
 # on, can take a third of all the time.

@@ -55,6 +55,35 @@ def at_place(counts: Floats, place: int) -> int:
     return at
 
 
+@kernel
+def exactly(total: float, by: float) -> tuple[float, float]:
+    """The sum, and what rounding took from it (D. E. Knuth, The Art of Computer Programming 2, 4.2.2, theorem B, from memory)."""
+    found = total + by
+    part = found - total
+    return found, (total - (found - part)) + (by - part)
+
+
+@kernel
+def add_exactly(tree: Floats, rests: Floats, number: int, by: float) -> None:
+    """Into a tree and what rounding takes from it: the sums do not depend on the order in which they are added, nor on where in the tree."""
+    at = number + 1
+    while at < len(tree):
+        tree[at], rest = exactly(tree[at], by)
+        rests[at] += rest
+        at += at & -at
+
+
+@kernel
+def below_exactly(tree: Floats, rests: Floats, number: int) -> float:
+    """What was added at lower numbers by `add_exactly`."""
+    total, rests_total, at = 0.0, 0.0, number
+    while at > 0:
+        total, rest = exactly(total, tree[at])
+        rests_total += rest + rests[at]
+        at -= at & -at
+    return total + rests_total
+
+
 @njit(nogil=True, cache=True)
 def numbered(x: Floats) -> Any:
     """Each known value's number in ascending order, equal ones the same; and the values by number."""

@@ -10,6 +10,7 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Floats, Ints
+from wickcore.measures.frame import SAME
 
 _STEPS = (
     "c", "t", "p", "k", "+", "-", "*", "/", "^", "max", "min", "abs", "negate", "sqrt", "log", "exp", "sign", "pick", "and", "or", "not",
@@ -94,9 +95,11 @@ def _work_out(codes: Any, numbers: Any, begin: Any, end: Any, columns: Any, trut
             elif code == MIN:
                 a = min(a, b)
             else:
+                over, under = b + SAME * abs(b), b - SAME * abs(b)  # as in pointwise
+                same = under <= a <= over
                 held = (
-                    (code == ABOVE and a > b) or (code == BELOW and a < b) or (code == AT_LEAST and a >= b)
-                    or (code == AT_MOST and a <= b) or (code == EQUAL and a == b) or (code == OTHER and a != b)
+                    (code == ABOVE and a > over) or (code == BELOW and a < under) or (code == AT_LEAST and a >= under)
+                    or (code == AT_MOST and a <= over) or (code == EQUAL and same) or (code == OTHER and not same)
                 )  # fmt: skip
                 a = 2.0 if held else 0.0
             stack[top] = a

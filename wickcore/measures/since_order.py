@@ -9,7 +9,7 @@ from numba import njit
 
 from wickcore.bars.bars import Floats, Ints, Truth
 from wickcore.measures.frame import TRUE, Frame, ends
-from wickcore.measures.order_tree import add, at_place, below, empty, numbered
+from wickcore.measures.order_tree import add, add_exactly, at_place, below, below_exactly, empty, exactly, numbered
 
 MEDIAN, PLACE, DEVIATION = range(3)
 
@@ -19,9 +19,9 @@ def _ordered(x: Floats, begins: Truth, offsets: Ints, commit: Any, how: int, out
     for k in range(len(offsets) - 1):
         first = offsets[k]
         numbers, values = numbered(x[first : offsets[k + 1]])
-        counts, sums = np.zeros(len(values) + 1), np.zeros(len(values) + 1)
+        counts, sums, rests = np.zeros(len(values) + 1), np.zeros(len(values) + 1), np.zeros(len(values) + 1)
         held = np.empty(offsets[k + 1] - first, np.int64)
-        size, unknown, begun, total = 0, 0, False, 0.0
+        size, unknown, begun, total, total_rest, base = 0, 0, False, 0.0, 0.0, 0.0
         for i in range(first, offsets[k + 1]):
             v, number, anew = x[i], numbers[i - first], begins[i] == TRUE
             known = v == v and (anew or (begun and unknown == 0))
@@ -46,11 +46,11 @@ def _ordered(x: Floats, begins: Truth, offsets: Ints, commit: Any, how: int, out
                         low = v if lower == under else values[at_place(counts, lower if lower < under else lower - 1)]
                         out[i] = (low + high) / 2.0
                 else:
-                    # Sums are of distances from the first value by number, so that rounding does not pile up on a price level.
-                    n, base = others + 1, values[0]
-                    mean = (total + v - base) / n
+                    # Sums are of distances from the window's first value, so that rounding does not pile up on a price level.
+                    n = others + 1
+                    mean = (total + total_rest + v - base) / n
                     split = np.searchsorted(values, base + mean, "right")
-                    less, sum_less = below(counts, split), below(sums, split)
+                    less, sum_less = below(counts, split), below_exactly(sums, rests, split)
                     if number < split:
                         less, sum_less = less + 1, sum_less + (v - base)
                     out[i] = max(0.0, 2.0 * (less * mean - sum_less) / n)
@@ -60,15 +60,18 @@ def _ordered(x: Floats, begins: Truth, offsets: Ints, commit: Any, how: int, out
                 for m in range(size):
                     empty(counts, held[m])
                     empty(sums, held[m])
-                size, unknown, begun, total = 0, 0, True, 0.0
+                    empty(rests, held[m])
+                size, unknown, begun, total, total_rest = 0, 0, True, 0.0, 0.0
             if not begun:
                 continue
             if v != v:
                 unknown += 1
             else:
+                base = v if size == 0 else base
                 add(counts, number, 1.0)
-                add(sums, number, v - values[0])
-                total += v - values[0]
+                add_exactly(sums, rests, number, v - base)
+                total, rest = exactly(total, v - base)
+                total_rest += rest
                 held[size] = number
                 size += 1
 

@@ -4,7 +4,8 @@ from typing import NamedTuple
 
 from wickcore.measures.frame import kernel
 from wickcore.patterns.flags import flag
-from wickcore.patterns.lines import level, trend_line, two_lines
+from wickcore.patterns.levels import level
+from wickcore.patterns.lines import trend_line, two_lines
 from wickcore.patterns.objects import Look
 from wickcore.patterns.published import published
 from wickcore.patterns.reversals import double, shoulders
@@ -48,7 +49,7 @@ def find(way: Way, side: float, fresh: int, j: int, first: int, bottom: int, loo
     if way.finder == REST_AFTER_POLE:
         return flag(way.own_lines, j, bottom, look.bars[0, 0], look)
     if way.finder == TWO_LINES:
-        return two_lines(way.shape, fresh, j, look)
+        return two_lines(way.shape, fresh, j, first, look)
     if way.finder == LEVEL:
         return level(0 if fresh & HIGHS else 1, j, look)
     if way.finder == SAUCER:

@@ -88,11 +88,11 @@ _KINDS = (
         Kind(Way(LEVEL, on=EITHER, later=SAME_PRICE, kept=8, by_price=True), (_LINE[0], _LINE[2]), False, (("upper", START),)),
         "level",
     ),
-    (_of_extremes(published.HEAD, _FIVE), "lmw_inverse_head_shoulders", "lmw_head_shoulders"),
-    (_of_extremes(published.BROADENING, _FIVE), "lmw_broadening_bottom", "lmw_broadening_top"),
-    (_of_extremes(published.TRIANGLE, _FIVE), "lmw_triangle_bottom", "lmw_triangle_top"),
-    (_of_extremes(published.RECTANGLE, _FIVE), "lmw_rectangle_bottom", "lmw_rectangle_top"),
-    (_of_extremes(published.DOUBLE, _points(0, 1, 2)), "lmw_double_bottom", "lmw_double_top"),
+    (_of_extremes(published.HEAD, _FIVE), "published_inverse_head_shoulders", "published_head_shoulders"),
+    (_of_extremes(published.BROADENING, _FIVE), "published_broadening_bottom", "published_broadening_top"),
+    (_of_extremes(published.TRIANGLE, _FIVE), "published_triangle_bottom", "published_triangle_top"),
+    (_of_extremes(published.RECTANGLE, _FIVE), "published_rectangle_bottom", "published_rectangle_top"),
+    (_of_extremes(published.DOUBLE, _points(0, 1, 2)), "published_double_bottom", "published_double_top"),
 )
 _BY_NAME: dict[str, Kind] = {name: kind for kind, *names in _KINDS for name in names}
 KINDS = {name: _BY_NAME[name] for name in SHAPES}

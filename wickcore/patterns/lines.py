@@ -1,4 +1,4 @@
-"""Lines through turning points: triangles, wedges, channels and bases between two of them, trend lines along one, levels.
+"""Lines through turning points: triangles, wedges, channels and bases between two of them, and trend lines along one.
 
 A line runs through the newest turning point of its kind and an earlier one. It stands while no close between its first turning point and now
 lies beyond it by more than the touch distance, and every turning point that close to it touches it.
@@ -11,13 +11,10 @@ from wickcore.bars.bars import Floats, Ints
 from wickcore.measures.frame import kernel
 from wickcore.patterns.objects import (
     HEIGHT,
-    INVALID,
     POINTS,
     QUALITY,
-    START,
     TRIGGER,
     TRIGGER_GAIN,
-    UPPER,
     Look,
     begin,
     lower,
@@ -27,9 +24,20 @@ from wickcore.patterns.objects import (
 )  # fmt: skip
 
 MOST_LINES = 12  # through the newest turning point
-SPARSE, LATE = 1 / 2, 1 / 3  # shares of a pattern's length: the most that passes without a touch, or before its second line begins
+LATE, TAIL = (
+    1 / 3,
+    0.4,
+)  # shares of a pattern's length: the most before its second line begins, and after the last touch of either line
 VISIT = 5  # bars between two touches of a trend line: nearer ones are one visit
+CROSSING = 1 / 5  # bars of the shortest way from line to line against those of the longest
+INTO = 2 / 5  # of the width: how far price comes into the first touch from the other side
+LEAP = 1 / 2  # of the width: the most from one close to the next
+# So many closes in a row beyond a line, by this share of the touch distance, break it; so does a bar that reaches so many of them beyond.
+STRAY, BEYOND, REACH = 3, 0.1, 2.0
 TRIANGLE_UP, TRIANGLE, WEDGE, CHANNEL, BASE = range(5)
+# Of each shape: touches of both lines, at least; shares of its length, at most: between two touches, and between two of the same line.
+TOUCHES, SPARSE, ALONE = (4, 4, 5, 5, 5), (0.5, 0.5, 0.5, 0.5, 0.4), (0.7, 0.7, 0.7, 0.7, 0.6)
+SPARSE_LINE = 0.5  # of a trend line's length, between two touches, at most
 
 
 @njit(nogil=True, cache=True, inline="always", _nrt=False)
@@ -89,9 +97,12 @@ def _touches(
     counted: Floats,
 ) -> None:  # fmt: skip
     """Into counted: the touches of the upper and of the lower line, how often they change sides, their distances added up in shares of the
-    touch distance, and the longest stretch between two of them."""
-    counted[:5] = 0.0
+    touch distance, the longest stretch between two of them, the shortest and the longest way from a touch of one line to the next of the
+    other, and the longest stretch between two of one line."""
+    counted[:8] = 0.0
+    counted[5] = np.inf
     x, y, side, before = 0, 0, -1, -1
+    own = (-1, -1)
     while True:
         at0 = bars[0, x] if x < count[0] and bars[0, x] >= start0 else -1
         at1 = bars[1, y] if y < count[1] and bars[1, y] >= start1 else -1
@@ -109,10 +120,14 @@ def _touches(
             counted[3] += away
             at = max(at0, at1)
             counted[4] = max(counted[4], before - at)
-            before = at
             if side != row:
                 counted[2] += 1
-            side = row
+                if side >= 0:
+                    counted[5], counted[6] = min(counted[5], before - at), max(counted[6], before - at)
+            alone = own[row] - at if own[row] >= 0 else 0
+            counted[7] = max(counted[7], alone)
+            own = (at, own[1]) if row == 0 else (own[0], at)
+            before, side = at, row
 
 
 @kernel
@@ -123,6 +138,44 @@ def _crossed(row: int, start: int, end: int, at: int, price: float, gain: float,
     for t in range(start, end):
         furthest = max(furthest, sign * (close[t] - price - gain * (t - at)))
     return furthest > slack
+
+
+@kernel
+def _broken(row: int, start: int, end: int, gain: float, slack: float, look: Look) -> bool:
+    """Whether, from start to before end, several closes in a row lie beyond the line through the newest high (row 0) or low, or a bar reaches
+    far beyond it."""
+    sign = 1.0 if row == 0 else -1.0
+    at, price = look.bars[row, 0], look.prices[row, 0]
+    furthest = look.high if row == 0 else look.neg_low
+    many = 0
+    for t in range(start, end):
+        line = sign * (price + gain * (t - at))
+        many = many + 1 if sign * look.close[t] - line > BEYOND * slack else 0
+        if many == STRAY or furthest[t] - line > REACH * slack:
+            return True
+    return False
+
+
+@kernel
+def _leapt(close: Floats, start: int, end: int, most_: float) -> bool:
+    """Whether price leaps on its way, from one close to the next."""
+    furthest = 0.0
+    for t in range(start + 1, end + 1):
+        furthest = max(furthest, abs(close[t] - close[t - 1]))
+    return furthest > most_
+
+
+@kernel
+def _entered(row: int, start: int, last: int, width: float, slack: float, first: int, look: Look) -> bool:
+    """Whether price came into the first touch, on the upper (row 0) or lower line, from the other side, in as many bars before as the pattern
+    takes at most: else the line begins in the run before."""
+    towards, away = (look.high, look.neg_low) if row == 0 else (look.neg_low, look.high)
+    for t in range(start - 1, max(first, 2 * start - last) - 1, -1):
+        if towards[t] > towards[start] + slack:
+            return False
+        if towards[start] + away[t] >= INTO * width:
+            return True
+    return False
 
 
 @kernel
@@ -154,7 +207,7 @@ def _gains(row: int, shape: int, gentle: float) -> tuple[float, float]:
 
 
 @kernel
-def two_lines(shape: int, fresh: int, j: int, look: Look) -> bool:
+def two_lines(shape: int, fresh: int, j: int, first: int, look: Look) -> bool:
     """given: touch, flat, length, within, the ratio or depth that the shape asks for, and leg.
 
     work: the lines through the newest high and low, kept from the bar on that confirms it: in the rows 2 * row and 2 * row + 1 as `standing`
@@ -187,9 +240,11 @@ def two_lines(shape: int, fresh: int, j: int, look: Look) -> bool:
             start = min(start0, start1)
             if gain1 > most_ or last - both < length or both - start > LATE * (last - start):
                 continue
+            if last - min(bars[0, 0], bars[1, 0]) > TAIL * (last - start):
+                continue
             width0 = prices[0, 0] + gain0 * (both - bars[0, 0]) - prices[1, 0] - gain1 * (both - bars[1, 0])
             width1 = prices[0, 0] + gain0 * (last - bars[0, 0]) - prices[1, 0] - gain1 * (last - bars[1, 0])
-            if width0 < leg or width0 <= 0 or width1 <= 0:
+            if min(width0, width1) < leg or width0 <= 0 or width1 <= 0:
                 continue
             if not _shaped(shape, gain0 * (last - both), gain1 * (last - both), width0, width1, flat, ratio):
                 continue
@@ -208,7 +263,17 @@ def two_lines(shape: int, fresh: int, j: int, look: Look) -> bool:
             _touches(bars, prices, count, start0, start1, gain0, gain1, slack0, slack1, counted)
             # Two and two at least, by turns; of several the one touched most often, then the longest.
             score = counted[0] + counted[1] + (last - start) / 10_000.0
-            if counted[2] < 4 or counted[4] > SPARSE * (last - start) or score <= best:
+            if counted[2] < 4 or counted[0] + counted[1] < TOUCHES[shape] or score <= best:
+                continue
+            if counted[4] > SPARSE[shape] * (last - start) or counted[7] > ALONE[shape] * (last - start):
+                continue
+            if counted[5] < CROSSING * counted[6]:
+                continue
+            if _broken(0, start, j + 1, gain0, slack0, look) or _broken(1, start, j + 1, gain1, slack1, look):
+                continue
+            width = prices[0, 0] + gain0 * (start - bars[0, 0]) - prices[1, 0] - gain1 * (start - bars[1, 0])
+            slack = slack1 if later == 0 else slack0
+            if _leapt(close, start, last, LEAP * width0) or not _entered(1 - later, start, last, width, slack, first, look):
                 continue
             best = score
             begin(pattern, start, last)
@@ -247,7 +312,9 @@ def trend_line(j: int, look: Look) -> bool:
                 if touched == 2:
                     before = bars[1, i]
         score = touched + (newest - bars[1, m]) / 10_000.0
-        if touched < asked or last != bars[1, m] or stretch > SPARSE * (newest - bars[1, m]) or score <= best:
+        if touched < asked or last != bars[1, m] or stretch > SPARSE_LINE * (newest - bars[1, m]) or score <= best:
+            continue
+        if _broken(1, bars[1, m], j + 1, gain, slack, look):
             continue
         best = score
         begin(pattern, bars[1, m], newest)
@@ -264,76 +331,3 @@ def trend_line(j: int, look: Look) -> bool:
                 point(pattern, number, bars[1, i], prices[1, i])
                 number, last = number + 1, bars[1, i]
     return best > 0
-
-
-@njit(nogil=True, cache=True, inline="always", _nrt=False)
-def _near(row: int, m: int, price: float, tolerance: float, prices: Floats, count: Ints) -> int:
-    """The number of the first turning point from number m on that lies near the price; how many there are where none does."""
-    while m < count[row] and abs(prices[row, m] - price) > tolerance:
-        m += 1
-    return m
-
-
-@kernel
-def _crossings(start: int, j: int, price: float, tolerance: float, close: Floats) -> int:
-    """How often the closes from start to j go from one side of the price to the other, by the tolerance each time."""
-    found, side = 0, 0
-    for t in range(start, j + 1):
-        now = 1 if close[t] > price + tolerance else -1 if close[t] < price - tolerance else 0
-        if now != 0:
-            found += side == -now
-            side = now
-    return found
-
-
-@kernel
-def level(row: int, j: int, look: Look) -> bool:
-    """A price above the close that the newest turning point shares with others of either kind, and that price turned at more than twice as
-    often as it went through. given: tolerance, touches, apart, within."""
-    bars, prices, count, neg_low, close, given, pattern = (
-        look.bars,
-        look.prices,
-        look.counts,
-        look.neg_low,
-        look.close,
-        look.given,
-        look.pattern,
-    )
-    tolerance, asked, apart, within = given[0], given[1], given[2], given[3]
-    newest, price = bars[row, 0], prices[row, 0]
-    if close[j] > price + 1.001 * tolerance:
-        return False  # so is the mean of what is that near to it, however rounded
-    begin(pattern, newest, newest)
-    touched, total, away, before, x, y = 0, 0.0, 0.0, -1, 0, 0
-    while True:
-        x, y = _near(0, x, price, tolerance, prices, count), _near(1, y, price, tolerance, prices, count)
-        if x == count[0] and y == count[1]:
-            break
-        r = 0 if y == count[1] or (x < count[0] and bars[0, x] >= bars[1, y]) else 1
-        m = x if r == 0 else y
-        at, off = bars[r, m], abs(prices[r, m] - price)
-        x, y = x + 1 - r, y + r
-        if newest - at > within:
-            break
-        if before >= 0 and before - at < apart:
-            continue
-        if touched < POINTS:
-            point(pattern, touched, at, prices[r, m])
-        touched, total, away, before = touched + 1, total + prices[r, m], away + off, at
-    if touched < asked or close[j] > total / touched:
-        return False
-    middle = total / touched
-    if 2 * _crossings(before, j, middle, tolerance, close) >= touched:
-        return False
-    pattern[START] = before
-    upper(pattern, middle, 0.0, touched)
-    pattern[INVALID] = middle - tolerance  # a break that closes back
-    pattern[HEIGHT] = middle + neg_low[most(neg_low, before, j + 1)]
-    pattern[QUALITY] = 50.0 * (1.0 - away / touched / tolerance + min(1.0, (touched - 2.0) / 4.0))
-    return True
-
-
-@kernel
-def same_level(pattern: Floats, other: Floats, tolerance: float) -> bool:
-    """Whether two levels are one."""
-    return abs(pattern[UPPER] - other[UPPER]) <= tolerance

@@ -14,7 +14,7 @@ from wickcore.bars.bars import Bools, Floats, Ints
 from wickcore.measures.frame import kernel
 from wickcore.patterns.finders import EVERY_BAR, HIGHS, LOWS, OVERLAPPING, REST, SAME_PRICE, SEPARATE, Way, find
 from wickcore.patterns.flags import pole
-from wickcore.patterns.lines import same_level
+from wickcore.patterns.levels import same_level
 from wickcore.patterns.objects import (
     AT,
     EXPIRED,
@@ -50,7 +50,7 @@ from wickcore.patterns.objects import (
 )  # fmt: skip
 
 SWINGS, SCALES = 64, 3
-NEW, NOWHERE = -1, -2
+NEW, NOWHERE, WAIT = -1, -2, 2 / 3
 FURTHEST = 5_000  # bars that any argument can name
 # What can be asked of an object.
 (
@@ -228,8 +228,8 @@ def _keep(way: Way, j: int, k: int, lasts: int, made: Floats, look: Look) -> Non
         place = 0
     copy(pattern, made[place])
     made[place, STATE] = FORMING
-    if pattern[EXPIRES] == 0:  # a level waits; a shape waits no longer than it took to form
-        made[place, EXPIRES] = j + (lasts if way.by_price else min(lasts, j - pattern[START]))
+    if pattern[EXPIRES] == 0:  # a level waits; a shape waits two thirds of the bars it took to form, at most
+        made[place, EXPIRES] = j + (lasts if way.by_price else min(lasts, int(WAIT * (j - pattern[START]))))
     _judge(way, j, look.close[j], made, place)
 
 

@@ -18,6 +18,10 @@ FIELDS, POINTS = 23, 6
     SCALE, LEFT,
 ) = range(FIELDS)  # fmt: skip
 FORMING, TRIGGERED, FAILED, EXPIRED = 1, 2, 3, 4
+MOVE, MOVED = (
+    1 / 5,
+    1 / 5,
+)  # of the move before a pattern: bars of the pattern it takes at least, and how far it may have gone when it begins
 
 
 class Look(NamedTuple):
@@ -100,3 +104,19 @@ def most(x: Floats, begin: int, end: int) -> int:
         if x[i] > x[best]:
             best = i
     return best
+
+
+@kernel
+def led(at: int, low: float, height: float, length: int, first: int, look: Look) -> bool:
+    """Whether a fall in proportion leads to the low on bar `at` of a pattern that takes `length` bars: in twice as many before none lies lower,
+    and from their highest high it falls by the pattern's height or more; four fifths of that take a fifth of its bars or more."""
+    begin, crest = max(first, at - 2 * length), -np.inf
+    for t in range(begin, at):
+        if -look.neg_low[t] < low:
+            return False
+        crest = max(crest, look.high[t])
+    fall = crest - low
+    if not fall >= height:
+        return False
+    late = max(begin, at - int(np.ceil(MOVE * length)) + 1)
+    return look.high[most(look.high, late, at)] < crest - MOVED * fall

@@ -4,9 +4,24 @@ import numpy as np
 
 from wickcore.bars.bars import Floats
 from wickcore.measures.frame import kernel
-from wickcore.patterns.objects import AT, HEIGHT, INVALID, QUALITY, TRIGGER, TRIGGER_GAIN, Look, begin, most, point, proportioned
+from wickcore.patterns.objects import (
+    AT,
+    HEIGHT,
+    INVALID,
+    QUALITY,
+    TRIGGER,
+    TRIGGER_GAIN,
+    Look,
+    begin,
+    led,
+    most,
+    point,
+    proportioned,
+)
 
-FALL = 3  # the fall before a bottom is looked for in so many times `apart` bars before its first low
+LEVEL = 1 / 4  # of the height: how far two lows, or the two ends of a neckline, may lie from one another
+SHOULDER = 1 / 5  # of the height: a shoulder from the neckline, and from the head
+SIDES = 0.4  # the shorter side of a head in bars against the longer
 
 
 @kernel
@@ -42,18 +57,17 @@ def double(j: int, first: int, look: Look) -> bool:
         neckline = high[top]
         if neckline - max(low1, low2) < depth:
             continue
-        # Nothing between lies under both lows, and a fall as deep as the rise leads to the first: nothing since it began is lower.
-        if -neg_low[most(neg_low, at1 + 1, at2)] < min(low1, low2):
+        # No low between lies under either, and a fall as high as the pattern leads to the first.
+        lowest = min(low1, low2)
+        if abs(low2 - low1) > LEVEL * (neckline - lowest) or -neg_low[most(neg_low, at1 + 1, at2)] < lowest:
             continue
-        before = max(first, at1 - FALL * int(apart))
-        if before >= at1:
+        if _lowest(prices, 1, m) < max(low1, low2):
             continue
-        crest = most(high, before, at1)
-        if high[crest] - low1 < depth or -neg_low[most(neg_low, crest, at1)] < low1:
+        if not led(at1, low1, neckline - lowest, at2 - at1, first, look):
             continue
         begin(pattern, at1, at2)
-        pattern[TRIGGER], pattern[INVALID] = neckline, min(low1, low2)
-        pattern[HEIGHT] = neckline - min(low1, low2)
+        pattern[TRIGGER], pattern[INVALID] = neckline, lowest
+        pattern[HEIGHT] = neckline - lowest
         level = 1.0 - abs(low2 - low1) / tolerance
         deep = min(1.0, (neckline - max(low1, low2)) / (2.0 * depth))
         middle = 1.0 - abs(2.0 * (top - at1) / (at2 - at1) - 1.0)
@@ -105,14 +119,17 @@ def shoulders(j: int, first: int, look: Look) -> bool:
                 or abs(high[b] - high[a]) > 2.0 * tolerance
             ):
                 continue
-            # A fall led to it, from above the neckline.
-            before = max(first, left - max(FALL * int(apart), right - left))
-            if before >= left or high[most(high, before, left)] < max(low1 + depth / 2.0, high[a]):
-                continue
             gain = (high[b] - high[a]) / (b - a)
+            height = high[a] + gain * (head - a) - low2
+            if abs(high[b] - high[a]) > LEVEL * height or min(head - left, right - head) < SIDES * max(head - left, right - head):
+                continue
+            if min(low1 - low2, low3 - low2, high[a] - low1, high[b] - low3) < SHOULDER * height:
+                continue
+            if not led(left, low1, height, right - left, first, look):
+                continue
             begin(pattern, left, right)
             pattern[AT], pattern[TRIGGER], pattern[TRIGGER_GAIN], pattern[INVALID] = a, high[a], gain, min(low1, low3)
-            pattern[HEIGHT] = high[a] + gain * (head - a) - low2
+            pattern[HEIGHT] = height
             shoulder = 1.0 - abs(low1 - low3) / tolerance
             neck = 1.0 - abs(high[b] - high[a]) / (2.0 * tolerance)
             middle = 1.0 - abs(2.0 * (head - left) / (right - left) - 1.0)

@@ -2,9 +2,10 @@
 
 from wickcore.bars.bars import Floats
 from wickcore.measures.frame import kernel
-from wickcore.patterns.objects import HEIGHT, INVALID, LAST, QUALITY, TRIGGER, Look, begin, most, point
+from wickcore.patterns.objects import HEIGHT, INVALID, LAST, MOVE, QUALITY, TRIGGER, Look, begin, most, point
 
-LEAD = 60  # a cup follows a rise of so many bars at most
+LEAD = 60  # a cup follows a rise of so many bars at most, or as many as it takes itself where that is more
+CLIFF = 10  # in the tenth part of its bars, and in one, it goes half and a quarter of its height at most
 
 
 @kernel
@@ -37,6 +38,16 @@ def _broad(close: Floats, start: int, end: int, below: float) -> float:
 
 
 @kernel
+def _cliff(close: Floats, start: int, end: int, height: float) -> bool:
+    """Whether the closes from start to end, both included, leap instead of turning."""
+    few = max(2, (end - start) // CLIFF)
+    for t in range(start + 1, end + 1):
+        if abs(close[t] - close[t - 1]) > height / 4.0 or abs(close[t] - close[max(start, t - few)]) > height / 2.0:
+            return True
+    return False
+
+
+@kernel
 def _cup(number: int, first: int, look: Look) -> bool:
     """The roundest low that ends at high number `number`. given: tolerance, length, within, depth, fit, broad, rise."""
     bars, prices, count, high, neg_low, close = look.bars, look.prices, look.counts, look.high, look.neg_low, look.close
@@ -54,12 +65,15 @@ def _cup(number: int, first: int, look: Look) -> bool:
         if min(rim, price) + neg_low[bottom] < depth:
             continue
         if rise > 0:
-            start = max(first, left - LEAD)
-            if start >= left or rim + neg_low[most(neg_low, start, left)] < rise:
+            start = max(first, left - max(LEAD, right - left))
+            if start >= left:
+                continue
+            foot = most(neg_low, start, left)
+            if rim + neg_low[foot] < max(rise, min(rim, price) + neg_low[bottom]) or left - foot < MOVE * (right - left):
                 continue
         # A parabola fits two straight lines that meet in a point as well (15/16 of their spread), but they hold few closes near it.
         lower_third = -neg_low[bottom] + (max(rim, price) + neg_low[bottom]) / 3.0
-        if _broad(close, left, right, lower_third) < broad:
+        if _broad(close, left, right, lower_third) < broad or _cliff(close, left, right, max(rim, price) + neg_low[bottom]):
             continue
         round_ = _rounded(close, left, right, price)
         if round_ < fit or round_ <= best:

@@ -44,7 +44,7 @@ _PLAIN_NUMBERS = {
     "broad": "share of the closes that lie in its third furthest from the rims, at least: a point has 33%, a parabola 58%",
     "leg": "how far the legs from point to point go, in average true ranges (14), at least",
     "even": "bars of the shortest leg from point to point against those of the longest, at least",
-    "rise": "the rise before it, from the lowest low of 60 bars, at least",
+    "rise": "the rise before it, at least",
 }
 
 
@@ -70,7 +70,7 @@ def _parameter(name: str, default: str, told: PatternWords) -> Parameter:
     if name == "leg" and "by leg" in told.formula:
         help = "how far it goes from its first touch to its last, in average true ranges (14), at least"
     if name == "leg" and "two touches" in told.formula:
-        help = "from its lower line to its upper where both begin, in average true ranges (14), at least"
+        help = "from its lower line to its upper, where they are nearest, in average true ranges (14), at least"
     if name == "depth" and "base" in told.formula:
         help = "from its lower line to its upper, at most"
     return Parameter(name, "constant", default, help)
