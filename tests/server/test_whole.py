@@ -4,11 +4,13 @@ import csv
 import io
 import json
 from datetime import date
+from pathlib import Path
 
 import numpy as np
 import pytest
 
 from tests.server.conftest import Api
+from upperwick.cli.main import main
 from upperwick.keeping.models import Alert
 from upperwick.market.load import evaluator
 from upperwick.rules.models import Breadth
@@ -293,3 +295,29 @@ def test_a_day_that_is_in_no_calendar_is_said_so(api: Api) -> None:
     said = api.post("/precedents", {"as_of": "2024-05-20", "lines": [], "first": "2024-02-31"})
     assert said.status_code == 422
     assert "2024-02-31" in str(said.json())
+
+
+def test_the_same_question_by_option_header_and_api_has_the_same_answer(
+    api: Api, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """With ranks, a dial and a let, so that the universe is more than who is looked at."""
+    monkeypatch.setattr("upperwick.cli.shared.with_database", lambda: None)
+    body = "dial n = 20 from 5 to 40 step 5\nlet strength = change(n)\nrank(strength) > 50\nclose > sma(n)\n"
+    rules = {"plain": f"# any\n{body}", "headed": f"universe: Harbour 500\n{body}"}
+    for name, text in rules.items():
+        (tmp_path / name).write_text(text)
+    said = []
+    for words in (["headed"], ["plain", "--universe", "Harbour 500"], ["plain"]):
+        assert main(["scan", str(tmp_path / words[0]), *words[1:], "--json"]) == 0
+        said.append(json.loads(capsys.readouterr().out))
+    by_header, by_option, by_none = said
+    assert by_option == by_header
+    assert by_option["scanned"] != by_none["scanned"]
+    asked = counted(api, rules["headed"])
+    assert [hit["symbol"] for hit in asked["hits"]] == [hit["symbol"] for hit in by_header["hits"]]
+    known = ("number", "text", "true", "false", "unknown", "left")
+    assert [[line[key] for key in known] for line in asked["lines"]] == [
+        [line[key] for key in known] for line in by_header["lines"]
+    ]
+    for hit, same in zip(asked["hits"], by_header["hits"], strict=True):
+        assert {key: hit["values"][key] for key in same["values"] if key in hit["values"]} == same["values"]
