@@ -46,7 +46,7 @@ def chart(page: Page) -> None:
 
 
 def patterns(page: Page) -> None:
-    rule(page, "Flat base near the high")
+    rule(page, "Double bottom before its break")
     page.get_by_role("button", name="full", exact=True).click()
     page.get_by_role("button", name="patterns", exact=True).click()
     page.get_by_role("heading", name=re.compile("^Patterns as of")).wait_for(timeout=LONG)

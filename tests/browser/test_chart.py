@@ -172,18 +172,18 @@ def test_patterns_are_drawn_and_listed(page: Page) -> None:
 
 
 def test_the_lines_of_a_pattern_are_drawn_and_told(page: Page) -> None:
-    open_rule(page, "Falling wedge pullback")
+    write_rule(page, "channel_up")
     chart = page.get_by_role("region", name=re.compile("^Chart of"))
-    drawn = chart.get_by_role("img", name=re.compile("^Patterns: falling wedge"))
+    drawn = chart.get_by_role("img", name=re.compile("^Patterns: rising channel"))
     expect(drawn).to_be_visible()
     expect(chart).to_contain_text(re.compile(r"invalid \d"))
     told = drawn.locator("title").first.text_content() or ""
-    assert re.search(r"falling wedge, \w+: visible for \d+ bars, quality \d+", told)
-    assert re.search(r"upper\.slope −\d", told)
+    assert re.search(r"rising channel, \w+: visible for \d+ bars, quality \d+", told)
+    assert re.search(r"upper\.slope \+\d", told)
     assert re.search(r"lower\.touches \d", told)
-    page.keyboard.press("p")
+    page.get_by_role("button", name="patterns", exact=True).click()
     aside = page.get_by_role("complementary", name="Patterns")
-    aside.get_by_role("button", name=re.compile("^falling wedge")).first.click()
+    aside.get_by_role("button", name=re.compile("^rising channel")).first.click()
     expect(aside).to_contain_text("upper.now")
 
 
