@@ -33,8 +33,9 @@ def typed(page: Page, text: str) -> str:
         if number:
             key("Enter")
         wanted, there = len(line) - len(line.lstrip()), len(lines.last.inner_text().rstrip("\n"))
-        for _ in range(max(0, there - wanted)):  # the indentation a new line begins with is taken over, or taken back
+        while there > wanted:  # the indentation a new line begins with is taken over, or taken back, a step at a time
             key("Backspace")
+            there = len(lines.last.inner_text().rstrip("\n"))
         for letter in line[min(there, wanted) :]:
             page.keyboard.type(letter)
             page.clock.run_for(chance.randint(60, 140))
