@@ -33,7 +33,7 @@ def typed(page: Page, text: str) -> str:
         if number:
             key("Enter")
         wanted, there = len(line) - len(line.lstrip()), len(lines.last.inner_text().rstrip("\n"))
-        while there > wanted:  # the indentation a new line begins with is taken over, or taken back, a step at a time
+        while number and there > wanted:  # the indentation a new line begins with is taken over, or taken back, a step at a time
             key("Backspace")
             there = len(lines.last.inner_text().rstrip("\n"))
         for letter in line[min(there, wanted) :]:
