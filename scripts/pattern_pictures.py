@@ -118,7 +118,7 @@ def main() -> None:
         if given.lots is None:
             picture(engine, [row[:SHOWN] for row in lots], TARGET / f"{page}.png")
             continue
-        for row in lots:
+        for row in filter(None, lots):
             name = row[0][0].replace("(breaks=down)", "_down")
             picture(engine, [row[i : i + 5] for i in range(0, len(row), 5)], given.lots / f"{name}.png")
 

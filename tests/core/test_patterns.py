@@ -218,6 +218,10 @@ def test_the_published_ones_answer_to_their_first_names() -> None:
     text = "lmw_double_top.trigger - lmw_double_top(within=40).between.age"
     assert check_expression(text).op.key == check_expression(text.replace("lmw", "published")).op.key
     assert any("published double top" in words for _, words in read_aloud("lmw_double_top"))
+    own = check_rule(
+        "let published_double_top = sma(5)\nclose > published_double_top"
+    )  # a name of the rule's own goes before a new word
+    assert own.lines[0].op.key == check_rule("close > sma(5)").lines[0].op.key
 
 
 @pytest.mark.parametrize(

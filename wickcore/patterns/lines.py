@@ -24,10 +24,8 @@ from wickcore.patterns.objects import (
 )  # fmt: skip
 
 MOST_LINES = 12  # through the newest turning point
-LATE, TAIL = (
-    1 / 3,
-    0.4,
-)  # shares of a pattern's length: the most before its second line begins, and after the last touch of either line
+# Shares of a pattern's length, at most: before its second line begins, and after the last touch of either line.
+LATE, TAIL = 1 / 3, 0.4
 VISIT = 5  # bars between two touches of a trend line: nearer ones are one visit
 CROSSING = 1 / 5  # bars of the shortest way from line to line against those of the longest
 INTO = 2 / 5  # of the width: how far price comes into the first touch from the other side
@@ -157,12 +155,12 @@ def _broken(row: int, start: int, end: int, gain: float, slack: float, look: Loo
 
 
 @kernel
-def _leapt(close: Floats, start: int, end: int, most_: float) -> bool:
-    """Whether price leaps on its way, from one close to the next."""
+def _leapt(close: Floats, start: int, end: int, limit: float) -> bool:
+    """Whether price leaps further than the limit on its way, from one close to the next."""
     furthest = 0.0
     for t in range(start + 1, end + 1):
         furthest = max(furthest, abs(close[t] - close[t - 1]))
-    return furthest > most_
+    return furthest > limit
 
 
 @kernel

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from wickcore.language.entry import Entry, Parameter, bars
-from wickcore.language.shapes import POINTS, SHAPES
+from wickcore.language.shapes import OLD_NAMES, POINTS, SHAPES
 
 PRACTICE = "common practice; points confirmed as in A. W. Lo, H. Mamaysky and J. Wang, Journal of Finance 55(4), 2000"
 PAPER = "A. W. Lo, H. Mamaysky and J. Wang, “Foundations of Technical Analysis”, Journal of Finance 55(4), 2000, from memory"
@@ -135,6 +135,7 @@ def pattern(name: str, told: PatternWords) -> tuple[Entry, ...]:
             whole, "patterns", "pattern", "number" if part else "condition", said, f"of the {name}" if part else told.formula,
             "until one is visible" if part else "0", "common practice" if part else told.source, _example(name, part) if part else whole, parameters, None, degree,
             level, fraction=part.endswith(("slope", "pole")), side="level" if level else "move" if part.endswith("slope") else "plain",
+            later=not part and name in OLD_NAMES.values(),
         )  # fmt: skip
 
     help = f"{told.help} True while the latest is forming: visible, and neither confirmed nor ended."
