@@ -65,7 +65,7 @@ for number, step in enumerate(steps):
         merging.PARTS = 1
         while merging.join_parts(): pass
     elif "clear" in step:
-        import shutil; shutil.rmtree(Path(settings.DATA_DIR) / "columns")
+        import shutil; shutil.rmtree(Path(settings.DATA_DIR) / "columns", ignore_errors=True)
     else:
         files = []
         for name, text in step.items():

@@ -129,9 +129,8 @@ import json, sys, threading, time
 import numpy as np, pyarrow as pa, pyarrow.parquet as pq
 
 def main():
-    import django; django.setup()
-    from django.core.management import call_command
-    call_command("migrate", verbosity=0)
+    from upperwick.cli.shared import with_database
+    with_database()
     from upperwick.accounts.services import add_account
     from upperwick.data import services, uploads
     from upperwick.jobs import apart
