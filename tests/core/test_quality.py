@@ -170,3 +170,27 @@ def test_a_name_that_trades_now_and_then_is_in_peace_and_so_is_one_listed_late()
 
 def test_a_market_without_anything_has_no_findings() -> None:
     assert findings(Market((build_bars({}),)), Recorded()) == []
+
+
+def test_how_many_unrecorded_renames_are_found(demo: DemoMarket) -> None:
+    """The rate: shares that go on under another symbol from a random day on; the night between may be wild, so not quite all."""
+    rng, recorded = np.random.default_rng(5), recorded_of(demo)
+    day = tables_of(demo)["day"]
+    shares = [i for i in demo.instruments if i.kind == "share" and len(i.days) > 1000 and i.delisted is None]
+    planted = set()
+    for i in rng.choice(len(shares), 40, replace=False):
+        one = shares[i]
+        at = int(rng.integers(100, len(one.days) - 100))
+        table = day[one.symbol]
+        day[f"NEW{one.symbol}"] = {name: column[at:] for name, column in table.items()}
+        day[one.symbol] = {name: column[:at] for name, column in table.items()}
+        first = int(one.days[at])
+        for rows in (recorded.splits, recorded.dividends):
+            rows[f"NEW{one.symbol}"] = [(on, value) for on, value in rows[one.symbol] if on > first]
+            rows[one.symbol] = [(on, value) for on, value in rows[one.symbol] if on < first]
+        planted.add((f"NEW{one.symbol}", one.symbol, first))
+    found = {
+        (f.symbol, f.former, f.day) for f in findings(market_from(demo, {"day": day}, recorded), recorded) if f.kind == "renamed"
+    }
+    assert len(found & planted) >= 34
+    assert len(found - planted) <= 1

@@ -9,9 +9,8 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from upperwick.cli.main import BESIDE, TABLE_NAMES, main
+from upperwick.cli.main import BESIDE, main
 from upperwick.data.reading.reference import KINDS, BesideError, read_beside
-from upperwick.data.reading.tables import TABLES
 from upperwick.market.load import evaluator
 from upperwick.market.models import Dividend, Instrument, Report, Split
 from upperwick.rules.services import plain_starters
@@ -218,7 +217,6 @@ def test_a_published_holiday_ends_its_week_a_day_earlier(tmp_path: Path, capsys:
 
 def test_every_table_that_can_lie_beside_prices_has_its_option(tmp_path: Path, capsys: Any) -> None:
     assert set(BESIDE) == set(KINDS)
-    assert tuple(TABLES) == TABLE_NAMES
     prices = write(tmp_path, "p.csv", "symbol,date,open,high,low,close,volume\nZZA,2024-03-04,10,11,9,10,5\n")
     rule = write(tmp_path, "n.rule", "overnight.low_first\novernight.place > 40%\nown.tone > 0\n")
     code, found, said = run(capsys, "scan", rule, "--prices", prices, "--json")

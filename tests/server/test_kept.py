@@ -117,6 +117,8 @@ def test_after_any_import_they_are_what_the_database_holds(tmp_path: Path) -> No
         {"ahead": bars("ABCDEFGH", ["2025-01-03"])},
         {"i.csv": bars("ABCDEFGH", ["2025-01-03", "2025-01-06"]), "alone": True},  # more than was copied for
         {"half": True},
+        {"renames.csv": "symbol,former,day\nZZNEW,ZZC,2025-02-01\nZZE,ZZF,2024-01-01\n"},
+        {"undo": 1},
         {"j.csv": bars("ABCDEFGH", ["2025-01-07"])},
         {"k.csv": bars("ABDEFGH", ["2025-01-08"])},  # one did not trade
         {"h.csv": "symbol,date,open,high,low,close,volume,adj_close\nZZF,2024-03-10,10,10,10,10,5,9.5\nZZF,2024-03-11,10,10,10,10,5,10\n"},

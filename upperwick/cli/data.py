@@ -31,14 +31,17 @@ def import_files(given: Namespace) -> None:
     if read.empty:
         raise Bad(f"{' and '.join(map(str, given.files))} holds no usable row.")
     if given.count:
-        found = count(read)
+        try:
+            found = count(read)
+        except PriceFileError as error:
+            raise Bad(str(error)) from None
         return _say_counts(given, found.tables, found.changes, found.notes, found.symbols, len(read.bad), "would be ")
     changed = {"zone": given.zone} if given.zone else {}
     if read.market and not BarBlock.objects.exists():
         changed = {**{k: v for k, v in read.market.items() if k in ("benchmark", "zone", "invented") and v}, **changed}
     try:
         made = take(read, source="command line", universe=given.universe, **changed)
-    except AnotherImport as error:
+    except (AnotherImport, PriceFileError) as error:
         raise Bad(str(error)) from None
     if not given.forget:
         vendors.remember(read)

@@ -12,6 +12,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from upperwick.data.reading.endings import PRICE_FILES
+from upperwick.data.reading.tables import TABLES
 from upperwick.kernels import PARTS, spare_numba
 from upperwick.processes import end_with_parent, step_back
 from wickcore.bars.frame_names import FRAMES
@@ -26,7 +27,6 @@ BESIDE = {
     "announcements": "announcements and holidays of the calendar by day and name",
     "own": "facts of your own: symbol, day, name, value",
 }
-TABLE_NAMES = ("bars", "instruments", "splits", "dividends", "members", "reports", "overnight", "calendar", "own")
 
 
 QUICK = ("scan", "values", "explain", "breadth")  # commands that read, say something and are over
@@ -203,7 +203,7 @@ def build_parser(asked: str = "") -> argparse.ArgumentParser:
     bring.add_argument("--skip-bad", action="store_true", help="leave bad rows out instead of refusing the import")
     bring.add_argument("--any-date", action="store_true", help="take dates before there were markets, or after next week, too")
     _answers(bring)
-    bring.add_argument("--table", choices=TABLE_NAMES, help="what the files hold, where their columns do not tell")
+    bring.add_argument("--table", choices=tuple(TABLES), help="what the files hold, where their columns do not tell")
     bring.add_argument(
         "--fact", metavar="NAME", help="with --table own: the name of the number that a file with a column a symbol holds"
     )

@@ -19,6 +19,7 @@ from upperwick.market.models import (
     Member,
     OvernightBar,
     OwnFact,
+    Rename,
     Report,
     Split,
 )
@@ -39,7 +40,7 @@ def contents() -> dict[str, Any]:
         "benchmark": latest.benchmark if latest else "",
         "zone": latest.zone if latest else "",
         "kinds": [{"kind": kind, "instruments": n} for kind, n in sorted(kinds.items(), key=lambda one: -one[1])],
-        "waiting": Instrument.objects.filter(blocks__isnull=True).count(),
+        "waiting": Instrument.objects.filter(blocks__isnull=True).exclude(symbol__in=Rename.objects.values("former")).count(),
         "frames": [_frame(frame) for frame in ("day", "5min") if BarBlock.objects.filter(frame=frame).exists()],
         "universes": _universes(),
         "facts": _facts(),
@@ -99,6 +100,7 @@ def _facts() -> list[dict[str, Any]]:
     """How many rows of each table there are, with their first and last day."""
     found = []
     for table, model in (
+        ("renames", Rename),
         ("splits", Split),
         ("dividends", Dividend),
         ("reports", Report),

@@ -16,6 +16,7 @@ from upperwick.data.models import Before, Feed, Import, Settled
 from upperwick.data.nights import check_nights
 from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.batch import read_all
+from upperwick.data.reading.source import PriceFileError
 from upperwick.data.taking import packed, take
 from upperwick.market.aside import clear, importing, staged
 from upperwick.market.load import by_instrument, data_version, evaluator
@@ -29,10 +30,15 @@ from wickcore.bars.quality import KINDS, Recorded, findings
 
 WAYS = {
     "split": "Take it as a split",
+    "rename": "Join the two: a new name of the same instrument",
     "true": "Take it as true",
     "out": "Leave out that bar",
     "never": "Ask never again of this kind and name",
 }
+MENDS = {
+    "split": "split",
+    "rename": "renamed",
+}  # ways that mend the data, by their kind: nothing is settled, so undone it is asked again
 OF_A_BAR = {"spike", "impossible", "still", "volume", "split"}  # kinds in which one daily bar can be left out
 EVER = date(1, 1, 1)  # the day of what is settled for all days
 STILL_SECONDS = 3.0  # since the data last changed, before they are looked through
@@ -43,9 +49,14 @@ SHOWN = 200
 _log = logging.getLogger("upperwick")
 
 
+def way_text(kind: str, way: str) -> str:
+    """A way in words."""
+    return "Leave them apart" if (kind, way) == ("renamed", "true") else WAYS[way]
+
+
 def ways_of(kind: str) -> list[str]:
     """How a finding of a kind can be settled."""
-    return [way for way in WAYS if (way != "split" or kind == "split") and (way != "out" or kind in OF_A_BAR)]
+    return [way for way in WAYS if (way not in MENDS or MENDS[way] == kind) and (way != "out" or kind in OF_A_BAR)]
 
 
 def look_through() -> int:
@@ -60,7 +71,7 @@ def look_through() -> int:
     settled = set(Settled.objects.values_list("kind", "symbol", "day"))
     rows = {
         (f.kind, f.symbol, f.day, f.said): Finding(
-            kind=f.kind, symbol=f.symbol, day=to_date(f.day), until=to_date(f.until), said=f.said[:300], ratio=f.ratio,
+            kind=f.kind, symbol=f.symbol, day=to_date(f.day), until=to_date(f.until), said=f.said[:300], ratio=f.ratio, former=f.former,
             open=not {(f.kind, f.symbol, to_date(f.day)), (f.kind, f.symbol, EVER)} & settled,
         )
         for f in found
@@ -128,7 +139,7 @@ def shown() -> dict[str, Any]:
         "open": [
             {
                 "kind": f.kind, "symbol": f.symbol, "day": f.day, "until": f.until, "said": f.said,
-                "ways": [{"way": way, "said": WAYS[way]} for way in ways_of(f.kind)],
+                "ways": [{"way": way, "said": way_text(f.kind, way)} for way in ways_of(f.kind)],
             }
             for f in first
         ],
@@ -145,9 +156,11 @@ def settle(user: Any, kind: str, symbol: str, day: date, how: str) -> None:
         raise Refused(f"A finding of this kind is not settled by “{how}”.", 422)
     if not is_fresh():
         raise Refused("The data have changed since this was found; they are being looked through again. Look in a moment.", 409)
-    if how == "split":
-        # The data are mended, and nothing is settled: undone, it is found and asked about again.
-        _take_split(user, found)
+    if how in MENDS:
+        if how == "split":
+            _take_table(user, f"symbol,day,ratio\n{symbol},{day},{found.ratio!r}\n")
+        else:
+            _take_table(user, f"symbol,former,day\n{symbol},{found.former},{day}\n")
         found.delete()
         return
     if how == "out":
@@ -171,11 +184,15 @@ def open_again(kind: str, symbol: str, day: date) -> None:
         Finding.objects.filter(kind=kind, symbol=symbol, day=one.day).update(open=False)
 
 
-def _take_split(user: Any, found: Finding) -> None:
+def _take_table(user: Any, text: str) -> None:
+    """Takes a table that a finding comes to, as an import that can be undone. Raises Refused where it cannot be."""
     with tempfile.TemporaryDirectory() as room:
         file = Path(room) / "finding.csv"
-        file.write_text(f"symbol,day,ratio\n{found.symbol},{found.day},{found.ratio!r}\n", encoding="utf-8")
-        take(read_all([file], Answers()), source="finding", by=user)
+        file.write_text(text, encoding="utf-8")
+        try:
+            take(read_all([file], Answers()), source="finding", by=user)
+        except PriceFileError as error:
+            raise Refused(str(error), 409) from None
 
 
 def leave_out(user: Any, symbol: str, day: date) -> Import:

@@ -9,7 +9,18 @@ from typing import Any
 from django.db.models import Q
 
 from upperwick.data.reading.tables import TABLES
-from upperwick.market.models import CalendarEvent, Dividend, Instrument, Member, OvernightBar, OwnFact, Report, Split, Universe
+from upperwick.market.models import (
+    CalendarEvent,
+    Dividend,
+    Instrument,
+    Member,
+    OvernightBar,
+    OwnFact,
+    Rename,
+    Report,
+    Split,
+    Universe,
+)
 from upperwick.market.store import FAR
 from wickcore.bars.moment import to_date, to_day
 
@@ -34,10 +45,16 @@ class Counted:
 
 @dataclass(frozen=True, slots=True)
 class _Stored:
-    """How a table is stored: its model, our column by its field, and the field that leads to the instrument."""
+    """How a table is stored: its model, and our column by its field."""
 
     model: Any
     fields: dict[str, str]
+
+    @property
+    def owner(self) -> str:
+        """The field that leads to the instrument, "" where none does."""
+        field_ = self.fields.get("symbol", "")
+        return field_ if field_.startswith("instrument__") or self.model is Instrument else ""
 
 
 _INSTRUMENT = {"symbol": "instrument__symbol"}
@@ -51,6 +68,7 @@ STORED: dict[str, _Stored] = {
             "reason": "delisted_reason",
         },
     ),
+    "renames": _Stored(Rename, {n: n for n in ("symbol", "former", "day")}),
     "splits": _Stored(Split, {**_INSTRUMENT, "day": "day", "ratio": "ratio"}),
     "dividends": _Stored(Dividend, {**_INSTRUMENT, "day": "day", "amount": "amount"}),
     "members": _Stored(Member, {"universe": "universe__name", **_INSTRUMENT, "first": "first", "last": "last"}),
@@ -61,7 +79,7 @@ STORED: dict[str, _Stored] = {
 }
 SAID = "said"  # beside what stood before: which columns the import spoke of, be it that they were so already
 _DEFAULTS: dict[str, Row] = {"calendar": {"kind": "announcement"}, "members": {"last": to_day(FAR)}}
-_FRESH: dict[str, Any] = {
+FRESH: dict[str, Any] = {
     "name": "", "kind": "share", "sector": "", "listed": None, "delisted": None, "reason": "", "optionable": False, "weekly_options": False,
     "currency": "",
 }  # fmt: skip
@@ -76,8 +94,8 @@ def stored_rows(table: str, symbols: Iterable[str] | None = None) -> list[Row]:
     """What is stored of a table, under our names, days as numbers; of some symbols only where they are given (of tables that have any)."""
     how = STORED[table]
     rows = how.model.objects.order_by("id")
-    owner = how.fields.get("symbol")
-    if symbols is None or owner is None:
+    owner = how.owner
+    if symbols is None or not owner:
         return _read(how, rows)
     wanted, found = list(symbols), []
     for begin in range(0, len(wanted), PART):
@@ -100,7 +118,7 @@ def merged(table: str, given: list[Row]) -> tuple[Counted, list[Row]]:
         whole = {**_DEFAULTS.get(table, {}), **row}
         key = key_of(table, whole)
         wanted[key] = {**wanted.get(key, {}), **whole}
-    symbols = {row["symbol"] for row in wanted.values()} if "symbol" in STORED[table].fields else None
+    symbols = {row["symbol"] for row in wanted.values()} if STORED[table].owner else None
     stored = {key_of(table, row): row for row in stored_rows(table, symbols)}
     done = Counted(left=max(STORED[table].model.objects.count() - len(stored), 0))
     fresh = []
@@ -108,7 +126,7 @@ def merged(table: str, given: list[Row]) -> tuple[Counted, list[Row]]:
         old = stored.pop(key, None)
         if old is None:
             done.added += 1
-            fresh.append({**(_FRESH if table == "instruments" else {}), **row})
+            fresh.append({**(FRESH if table == "instruments" else {}), **row})
             done.before[key] = None
         elif any(old.get(n) != v for n, v in row.items()):
             done.replaced += 1
@@ -144,14 +162,14 @@ def write(table: str, rows: list[Row]) -> None:
     remove(table, rows, quietly=True) if table != "instruments" else None
     if table == "instruments":
         return _write_instruments(rows)
-    owners = _owners({row["symbol"] for row in rows}) if "symbol" in how.fields else {}
+    owners = _owners({row["symbol"] for row in rows}) if how.owner else {}
     groups = (
         {name: Universe.objects.get_or_create(name=name)[0] for name in {r["universe"] for r in rows}} if table == "members" else {}
     )
     made = []
     for row in rows:
-        values = {n: _value(n, row.get(n)) for n in how.fields if n not in ("symbol", "universe")}
-        if "symbol" in how.fields:
+        values = {n: _value(n, row.get(n)) for n, field_ in how.fields.items() if "__" not in field_}
+        if how.owner:
             values["instrument_id"] = owners[row["symbol"]]
         if table == "members":
             values["universe"] = groups[row["universe"]]

@@ -6,7 +6,7 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-TableName = Literal["bars", "instruments", "splits", "dividends", "members", "reports", "overnight", "calendar", "own"]
+TableName = Literal["bars", "instruments", "renames", "splits", "dividends", "members", "reports", "overnight", "calendar", "own"]
 
 
 class KindCount(Schema):

@@ -11,15 +11,18 @@ from django.db import connection
 from upperwick.data.models import Before, Import
 from upperwick.data.reading.batch import Read
 from upperwick.data.reading.tables import TABLES
-from upperwick.data.rows import Counted, Row, key_of, merged, stored_rows, write
+from upperwick.data.renames import bars_that_stood, join
+from upperwick.data.rows import Counted, Row, key_of, merged, remove, stored_rows, write
+from upperwick.market.following import Place, rename
 from upperwick.market.merging import Imported
-from upperwick.market.models import BarBlock, Instrument
+from upperwick.market.models import BarBlock, DataVersion, Instrument
 from upperwick.market.packing import pack_each
 from upperwick.market.store import count_tables, save_tables
 from wickcore.bars.merge import Table
 from wickcore.bars.moment import of_key
 
 KEPT = 10  # imports that can be undone
+RENAMED = "renamed"  # among what is kept of an import: where a former symbol was named
 FEW = 16  # rows that are not worth compressing
 Share = Callable[[float], None]
 
@@ -35,10 +38,12 @@ class Counts:
 
 
 def count(read: Read, tell: Share = lambda share: None) -> Counts:
-    """What taking it would do. Nothing is taken."""
+    """What taking it would do. Nothing is taken. Raises PriceFileError for a rename that cannot be."""
+    joined = join(read)
+    read = joined.read
     bars = count_tables(read.prices.tables, tell)
     counts = _counts(bars, {table: merged(table, rows)[0] for table, rows in read.rows.items()})
-    counts.notes = [*read.notes, *counts.notes]
+    counts.notes = [*read.notes, *joined.notes, *counts.notes]
     return counts
 
 
@@ -49,8 +54,11 @@ def take(
     """Takes all that was read, in one step.
 
     universe: a name that the symbols with bars become members of. changed: what else the data's version says from now on (benchmark, zone,
-    invented). undoable: whether what stood before is kept. Raises AnotherImport; what `tell` raises ends it, and then nothing was taken.
+    invented). undoable: whether what stood before is kept. Raises AnotherImport, and PriceFileError for a rename that cannot be; what `tell`
+    raises ends it, and then nothing was taken.
     """
+    joined = join(read)
+    read = joined.read
     names = read.files
     made: list[Import] = []
     touched_bars: list[tuple[str, str, bytes]] = []
@@ -70,10 +78,12 @@ def take(
             if read.rows.get(table):
                 by_table[table], rows = merged(table, read.rows[table])
                 write(table, rows)
+        for table, gone in joined.rows.items():
+            remove(table, gone, quietly=True)
         counts = _counts(bars, by_table)
         one = Import.objects.create(
             by=by, source=source, what=_what(names, counts), files=names[:200], digests=digests or [], counts=counts.tables,
-            changes=counts.changes, notes=[*read.notes, *counts.notes, *_without_bars(read)][:50],
+            changes=counts.changes, notes=[*read.notes, *joined.notes, *counts.notes, *_without_bars(read)][:50],
         )  # fmt: skip
         made.append(one)
         before = {table: dict(counted.before) for table, counted in by_table.items()}
@@ -87,10 +97,17 @@ def take(
                     before.setdefault(table, {}).setdefault(key_of(table, row), None)
                     if old is not None:
                         before[table][key_of(table, old)] = old
+        for table, gone in joined.rows.items():
+            for row in gone:
+                before.setdefault(table, {})[key_of(table, row)] = row
+        for frame, by_symbol in joined.bars.items():
+            for symbol, bars_gone in by_symbol.items():
+                record(symbol, frame, bars_that_stood(bars_gone))
         small = zip(few, pack_each([table for _, _, table in few]), strict=True)
         bars_were = [*touched_bars, *((symbol, frame, data) for (symbol, frame, _), data in small)]
         kept = [(one.id, "bars", symbol, frame, data) for symbol, frame, data in bars_were]
         kept += [(one.id, table, "", "", packed_rows(rows)) for table, rows in before.items() if rows]
+        kept += [(one.id, RENAMED, former, "", packed_places(symbol, rename(former, symbol))) for former, symbol in joined.renamed]
         if undoable:
             _keep(kept)
         old_ones = Import.objects.filter(undone__isnull=True).values_list("id", flat=True)[KEPT:]
@@ -103,8 +120,14 @@ def take(
             few.append((symbol, frame, table))
 
     tables = {t for t in TABLES if read.rows.get(t)} | ({"bars"} if symbols else set()) | ({"members"} if universe else set())
+    latest = DataVersion.objects.last()
+    followed = dict(joined.renamed)
+    if latest is not None and latest.benchmark in followed:
+        changed.setdefault("benchmark", followed[latest.benchmark])
     changed["touched"] = ",".join(sorted(tables))
-    save_tables(read.prices.tables, universe, _version_said(names), record if undoable else None, rest, tell, **changed)
+    save_tables(
+        read.prices.tables, universe, _version_said(names), record if undoable else None, rest, tell, joined.bars, **changed
+    )
     return made[0]
 
 
@@ -200,6 +223,17 @@ def unpacked(data: bytes) -> Table:
 def packed_rows(rows: dict[str, Row | None]) -> bytes:
     """Rows by their key to a compressed Arrow stream."""
     return packed({"key": list(rows), "row": [json.dumps(row, ensure_ascii=False) for row in rows.values()]})
+
+
+def packed_places(symbol: str, places: list[Place]) -> bytes:
+    """Where a former symbol was named, and by which it is now, as an Arrow stream."""
+    return packed({"symbol": [symbol], "places": [json.dumps(places)]})
+
+
+def unpacked_places(data: bytes) -> tuple[str, list[Place]]:
+    """The symbol, and where."""
+    table = unpacked(data)
+    return str(table["symbol"][0]), json.loads(table["places"][0])
 
 
 def unpacked_rows(data: bytes) -> dict[str, Row | None]:

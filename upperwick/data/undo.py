@@ -13,8 +13,9 @@ from django.utils import timezone
 from upperwick.data.models import Before, Import
 from upperwick.data.reading.tables import TABLES
 from upperwick.data.rows import SAID, Row, key_of, remove, stored_rows, write
-from upperwick.data.taking import packed, packed_rows, unpacked, unpacked_rows
+from upperwick.data.taking import RENAMED, packed, packed_rows, unpacked, unpacked_places, unpacked_rows
 from upperwick.market.aside import clear, importing, staged
+from upperwick.market.following import name_back
 from upperwick.market.merging import put_back
 from upperwick.market.models import BarBlock, Instrument
 from upperwick.market.store import another_version
@@ -34,7 +35,7 @@ def undo(import_id: int, tell: Callable[[float], None] = lambda share: None) -> 
         raise Refused("There is no such import.", 404)
     if one.undone is not None:
         raise Refused("This import was undone already.", 409)
-    before = list(Before.objects.filter(of=one))
+    before = list(Before.objects.filter(of=one).exclude(table=RENAMED))
     if not before and any(c["added"] + c["replaced"] for c in one.counts.values()):
         raise Refused("What stood before this import is no longer kept: the last ten can be undone.", 409)
     with importing(), staged() as stage:
@@ -56,6 +57,9 @@ def undo(import_id: int, tell: Callable[[float], None] = lambda share: None) -> 
             for table in reversed([t for t in TABLES if t in rows]):
                 _put_back_rows(table, rows[table])
             Before.objects.bulk_update(changed, ["data"], batch_size=100)
+            for named in Before.objects.filter(of=one, table=RENAMED):
+                symbol, places = unpacked_places(named.data)
+                name_back(named.symbol, symbol, places)
             _hand_on_new(one, rows.get("instruments", {}))
             Before.objects.filter(of=one).delete()
             Import.objects.filter(id=one.id).update(undone=timezone.now())
@@ -149,7 +153,7 @@ def _hand_on_new(one: Import, rows: dict[str, Row | None]) -> None:
 def _spoken_of(one: Import) -> set[str]:
     """The instruments that an import says anything of."""
     found = set(Before.objects.filter(of=one, table="bars").values_list("symbol", flat=True))
-    for row in Before.objects.filter(of=one).exclude(table="bars"):
+    for row in Before.objects.filter(of=one).exclude(table__in=["bars", RENAMED]):
         if "symbol" in TABLES[row.table].key:
             at = TABLES[row.table].key.index("symbol")
             found |= {str(json.loads(key)[at]) for key in unpacked_rows(row.data)}

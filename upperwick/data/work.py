@@ -56,7 +56,10 @@ def look(owner: Any, question: dict[str, Any], version: str, limits: Limits, tel
     """What the files are, and what taking them would do; nothing is taken."""
     read = _read(owner, question, limits, tell, lenient=True)
     tell("Counting what would change", 0.6)
-    counts = count(read, _share(limits, tell, "Counting what would change"))
+    try:
+        counts = count(read, _share(limits, tell, "Counting what would change"))
+    except PriceFileError as error:
+        raise Refused(str(error)) from None
     files = [
         {
             "name": g.name, "files": len(g.files), "table": g.table, "frame": g.frame, "rows": g.rows, "dates": g.dates, "decimal": g.decimal,
@@ -88,7 +91,7 @@ def take_in(owner: Any, question: dict[str, Any], version: str, limits: Limits, 
             read, source="browser", by=owner, universe=question.get("universe") or None,
             tell=_share(limits, tell, "Putting the bars aside"), **_market_said(question, read),
         )  # fmt: skip
-    except AnotherImport as error:
+    except (AnotherImport, PriceFileError) as error:
         raise Refused(str(error)) from None
     names = asked_of(owner, question["upload"])
     if (remember(read) if question.get("remember", True) else []) or names:

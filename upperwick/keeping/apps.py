@@ -8,6 +8,7 @@ class KeepingConfig(AppConfig):
     def ready(self) -> None:
         """Alerts of a breadth go on under its new name, and those of a rule say its new one."""
         from upperwick.accounts.signals import signed_out_everywhere
+        from upperwick.market.following import follow
         from upperwick.rules.signals import breadth_renamed, renamed
 
         def rule_named(sender: object, owner: object, was: str, name: str, **_: object) -> None:
@@ -30,6 +31,9 @@ class KeepingConfig(AppConfig):
 
             end_link(user)
 
+        follow("keeping.Alert", "symbol")
+        follow("keeping.Message", "symbols", many=True)
+        follow("keeping.Schedule", "hits", many=True)
         signed_out_everywhere.connect(ended, weak=False, dispatch_uid="a calendar's address")
         renamed.connect(rule_named, weak=False, dispatch_uid="a rule's new name in alerts")
         breadth_renamed.connect(named, weak=False, dispatch_uid="a breadth's new name in alerts")

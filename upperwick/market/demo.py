@@ -15,6 +15,7 @@ from upperwick.market.models import (
     Member,
     OvernightBar,
     OwnFact,
+    Rename,
     Report,
     Split,
     Universe,
@@ -77,7 +78,7 @@ def _put_nights(market: DemoMarket, stored: dict[str, Instrument]) -> None:
 
 
 def _put_demo(market: DemoMarket, stage: Stage) -> None:
-    for model in (CalendarEvent, OwnFact, OvernightBar, Member, Universe, Report, Split, Dividend, BarBlock, Instrument):
+    for model in (Rename, CalendarEvent, OwnFact, OvernightBar, Member, Universe, Report, Split, Dividend, BarBlock, Instrument):
         model.objects.all().delete()
     Instrument.objects.bulk_create(
         Instrument(

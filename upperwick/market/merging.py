@@ -244,9 +244,10 @@ def put_back(symbol: str, frame: str, before: Table, stage: Stage) -> list[int]:
     return sorted(left)
 
 
-def bars_of(symbol: str, frame: str, span: int) -> Table:
-    """The stored bars of an instrument's span; empty where there are none. Raises DamagedBlock where they cannot be read."""
-    stored = BarBlock.objects.filter(instrument__symbol=symbol, frame=frame, year=span).order_by("part")
+def bars_of(symbol: str, frame: str, span: int | None = None) -> Table:
+    """The stored bars of an instrument, or of one span of it; empty where there are none. Raises DamagedBlock where they cannot be read."""
+    stored = BarBlock.objects.filter(instrument__symbol=symbol, frame=frame).order_by("year", "part")
+    stored = stored if span is None else stored.filter(year=span)
     return _joined(_sound(symbol, list(stored.values_list("checksum", "content__data")))) or {}
 
 

@@ -183,6 +183,24 @@ class DataVersion(models.Model):
     zone = models.CharField(max_length=64, blank=True)  # the exchange's time zone (IANA), by which moments with an offset are read
 
 
+class Rename(models.Model):
+    """A symbol that took the place of another: what is dated before `day` under `former` is `symbol`'s."""
+
+    former = models.CharField(max_length=32)
+    symbol = models.CharField(max_length=32)
+    day = models.DateField()
+
+    class Meta:
+        ordering = ["day", "id"]
+        constraints = [
+            models.UniqueConstraint(fields=["former", "day"], name="one_rename_a_symbol_and_day"),
+            models.CheckConstraint(condition=~models.Q(former=models.F("symbol")), name="a_rename_is_of_two_symbols"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.former} is {self.symbol} from {self.day} on"
+
+
 class Finding(models.Model):
     """Something in the data that looks wrong, as of the latest check (see wickcore.bars.quality). open: nobody has settled it yet."""
 
@@ -192,6 +210,7 @@ class Finding(models.Model):
     until = models.DateField()
     said = models.CharField(max_length=300)
     ratio = models.FloatField(null=True)
+    former = models.CharField(max_length=32, blank=True, default="")  # of what looks renamed
     open = models.BooleanField(default=True)
 
     class Meta:

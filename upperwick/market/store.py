@@ -7,12 +7,12 @@ from typing import Any
 
 from django.db import transaction
 
-from upperwick.market.aside import Stage, importing, staged
+from upperwick.market.aside import Stage, clear, importing, staged
 from upperwick.market.kept_ahead import copying
-from upperwick.market.merging import Imported, Record, merge_all
-from upperwick.market.models import DataVersion, Instrument, Member, Universe
+from upperwick.market.merging import Imported, Record, merge_all, put_back
+from upperwick.market.models import BarBlock, DataVersion, Instrument, Member, Universe
 from upperwick.processes import in_front
-from wickcore.bars.merge import Table
+from wickcore.bars.merge import Table, untouched
 from wickcore.bars.moment import to_date
 
 FAR = date(9999, 12, 31)
@@ -20,14 +20,16 @@ FAR = date(9999, 12, 31)
 
 def save_tables(
     tables: dict[str, dict[str, Table]], universe: str | None, what: str, record: Record | None = None,
-    more: Callable[[Imported], None] | None = None, tell: Callable[[float], None] = lambda share: None, **changed: Any,
+    more: Callable[[Imported], None] | None = None, tell: Callable[[float], None] = lambda share: None,
+    away: dict[str, dict[str, Table]] | None = None, **changed: Any,
 ) -> Imported:  # fmt: skip
     """Merges imported bars into the stored ones: by instrument, frame and moment, the imported ones winning; nothing else is touched.
 
     The merged bars are put aside in portions, each in a short transaction, and then stand in place of the old ones in one, so that nobody
     who reads or saves meanwhile has to wait. tables: by frame, then by symbol. universe: a name the symbols become members of, from their
     first bar on. more: called inside that last transaction with what was done, for what is to be true together with the bars. tell: told
-    the share done; what it raises ends the import, which has then taken nothing. changed: what else the new version says. Raises AnotherImport.
+    the share done; what it raises ends the import, which has then taken nothing. away: stored bars that are taken away, by frame, then by
+    symbol. changed: what else the new version says. Raises AnotherImport.
     """
     done = Imported(symbols=len({symbol for by_symbol in tables.values() for symbol in by_symbol}))
     firsts: dict[str, date] = {}
@@ -35,18 +37,28 @@ def save_tables(
         for symbol, first in _firsts(tables):
             firsts[symbol] = min(firsts.get(symbol, FAR), first)
         merge_all(tables, done, stage, record, tell)
+        emptied = [
+            (symbol, frame, span)
+            for frame, by_symbol in (away or {}).items()
+            for symbol, table in by_symbol.items()
+            for span in put_back(symbol, frame, untouched(table), stage)
+        ]
         stage.flush()
-        in_front(lambda: _let_stand(stage, done, firsts, universe, what, more, changed))
+        in_front(lambda: _let_stand(stage, done, firsts, universe, what, more, emptied, changed))
+        if emptied:
+            clear()
     return done
 
 
 @transaction.atomic
 def _let_stand(
     stage: Stage, done: Imported, firsts: dict[str, date], universe: str | None, what: str, more: Callable[[Imported], None] | None,
-    changed: dict[str, Any],
+    emptied: list[tuple[str, str, int]], changed: dict[str, Any],
 ) -> None:  # fmt: skip
     known = _instruments(firsts)
     stage.stand(known)
+    for symbol, frame, span in emptied:
+        BarBlock.objects.filter(instrument__symbol=symbol, frame=frame, year=span).delete()
     if universe:
         group = Universe.objects.get_or_create(name=universe)[0]
         _join(group, known, firsts)

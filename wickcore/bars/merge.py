@@ -125,10 +125,10 @@ def untouched(given: Table) -> Table:
 
 
 def without(stored: Table | None, before: Table) -> Table | None:
-    """The stored bars as they were before those of `before` (see `touched`) were added or changed. None where none were stored."""
-    if stored is None:
-        return None
+    """The stored bars as they were before those of `before` (see `touched`) were added, changed or taken away. None where there were none."""
     changed = ~np.asarray(before["same"], np.bool_)
+    if stored is None:
+        stored = {n: before[n][:0] for n in ("days", "minute", *PRICES, "ratio") if n in before}
     old, key = table_keys(stored), table_keys(before)
     kept = ~np.isin(old, key[changed])
     back = np.asarray(before["had"], np.bool_) & changed
@@ -138,7 +138,7 @@ def without(stored: Table | None, before: Table) -> Table | None:
         return table[name][rows] if name in table else np.full(int(rows.sum()), np.nan)
 
     order = np.argsort(np.concatenate([old[kept], key[back]]), kind="stable")
-    return {n: np.concatenate([column(stored, n, kept), column(before, n, back)])[order] for n in names}
+    return {n: np.concatenate([column(stored, n, kept), column(before, n, back)])[order] for n in names} if len(order) else None
 
 
 def _bar(table: Table, at: int) -> tuple[float, ...]:

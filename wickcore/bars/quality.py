@@ -24,13 +24,14 @@ IDLE = 0.05  # who lacks more of its sessions trades thinly, and is not accused
 APART = 0.002  # by which five-minute bars may miss the open or close of their day
 STEP_APART = 0.005  # by which a step of the adjusted close may miss that of recorded splits and dividends
 MEMBER_WITHOUT = 10  # days a member may go on without bars
+RENAMED = 2.0  # usual day's moves by which the first open under a new symbol may lie from the last close under the former
 MOST = 400  # findings of a kind and instrument
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
     """kind: one of KINDS. day: where it begins, since 1970. until: its last day. said: what was found, in a sentence's end. ratio: new shares
-    for one old, where it looks like a split."""
+    for one old, where it looks like a split. former: the symbol that ended, where this one looks like its new name."""
 
     kind: str
     symbol: str
@@ -38,6 +39,7 @@ class Finding:
     until: int
     said: str
     ratio: float | None = None
+    former: str = ""
 
 
 KINDS = {
@@ -49,6 +51,7 @@ KINDS = {
     "volume": "Days without volume",
     "adjusted": "Adjusted closes that disagree with splits and dividends",
     "within": "Five-minute bars that do not add up to their day",
+    "renamed": "Symbols that look like new names of others",
     "gone": "Delisted names that go on",
     "member": "Membership without bars",
 }
@@ -77,6 +80,7 @@ def findings(market: Market, recorded: Recorded, tell: Callable[[float], None] =
         found += list(_gone(one, market, k))
     found += _within(market)
     found += _members(market)
+    found += _renamed(market)
     return sorted(found, key=lambda f: (list(KINDS).index(f.kind), f.symbol, f.day))
 
 
@@ -278,3 +282,21 @@ def _members(market: Market) -> Iterator[Finding]:
                 yield Finding("member", symbol, int(inside[-1]) + 1, until, f"a member of {name} after its last bar")
             elif int(inside[0]) - first > MEMBER_WITHOUT and int(part[0]) > first:
                 yield Finding("member", symbol, first, int(inside[0]) - 1, f"a member of {name} before its first bar")
+
+
+def _renamed(market: Market) -> Iterator[Finding]:
+    """Symbols that begin on the session after another ended, of which nobody said why, at about its price."""
+    bars = market.bars
+    some = np.flatnonzero(np.diff(bars.offsets) > 0)
+    first, last = bars.offsets[:-1][some], bars.offsets[1:][some] - 1
+    unexplained = np.ones(len(some), np.bool_) if not len(market.delisted) else market.delisted[some] < 0
+    for k, at in zip(some.tolist(), first.tolist(), strict=True):
+        ended = np.flatnonzero((bars.session[last] == bars.session[at] - 1) & unexplained & (last - first >= STILL))
+        for other, end in zip(some[ended].tolist(), last[ended].tolist(), strict=True):
+            part = slice(int(bars.offsets[other]), end + 1)
+            closes = bars.close[part] * bars.factor[part]
+            before, now = float(bars.close[end]), float(bars.open[at])
+            if now > 0 and (closes > 0).all() and abs(np.log(now / before)) <= RENAMED * _usual(np.diff(np.log(closes))):
+                said = f"begins at {now:,.2f} on the session after {bars.symbols[other]} ended at {before:,.2f}"
+                day = int(bars.days[at])
+                yield Finding("renamed", bars.symbols[k], day, day, said, former=bars.symbols[other])

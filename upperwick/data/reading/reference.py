@@ -89,7 +89,7 @@ def read_cell(column: Column, said: str) -> Any:
             raise ValueError(f"`{said}` is no kind; kinds are {', '.join(column.choices[:-1])} and {column.choices[-1]}")
         return said.lower()
     found = READERS[column.kind](said)
-    if column.name == "symbol" and (wrong := wrong_symbol(found)):
+    if column.name in ("symbol", "former") and (wrong := wrong_symbol(found)):
         raise ValueError(wrong)
     if len(str(found)) > LONGEST.get(column.name, 300):
         raise ValueError(f"`{found[:20]}…` has {len(found)} characters; at most {LONGEST.get(column.name, 300)} are kept")
@@ -107,7 +107,7 @@ def own_name(said: str) -> str:
 READERS: dict[str, Callable[[str], Any]] = {
     "text": _text, "day": _day, "number": _number, "above zero": _above_zero, "truth": _truth,
 }  # fmt: skip
-LONGEST = {"currency": 8, "symbol": 32, "universe": 80, "name": 80, "sector": 60, "reason": 60}
+LONGEST = {"currency": 8, "symbol": 32, "former": 32, "universe": 80, "name": 80, "sector": 60, "reason": 60}
 # What goes beside --prices, by the option that gives it.
 KINDS = {
     "instruments": INSTRUMENTS, "reports": REPORTS, "splits": SPLITS, "dividends": DIVIDENDS, "members": MEMBERS,

@@ -38,7 +38,13 @@ def symbols_from_names(inference: Inference, answers: Answers, known: Known) -> 
 def settle_symbols(inference: Inference, answers: Answers, known: Known) -> None:
     """Symbols as the market has them: without an ending that all share, where that is answered, and in capital letters where
     they are all small."""
-    at = inference.rows.column_names.index("symbol")
+    for name in ("symbol", "former"):
+        if name in inference.rows.column_names:
+            _settle(inference, name, answers, known)
+
+
+def _settle(inference: Inference, name: str, answers: Answers, known: Known) -> None:
+    at = inference.rows.column_names.index(name)
     column = inference.rows.column(at)
     if not is_text(column):
         return
@@ -51,7 +57,7 @@ def settle_symbols(inference: Inference, answers: Answers, known: Known) -> None
     ending = _shared_ending(symbols)
     if ending and sum(s in known.symbols for s in symbols) * 2 < len(symbols):
         bare = symbols[0][: -len(ending)]
-        if not answers.suffix:
+        if not answers.suffix and all(q.key != "suffix" for q in inference.questions):
             options = [("remove", f"remove it: {bare}"), ("keep", f"keep it: {symbols[0]}")]
             inference.questions.append(Question("suffix", f"All symbols end in {ending}. Is it part of the symbol?", options))
         if answers.suffix == "remove":
@@ -66,7 +72,7 @@ def settle_symbols(inference: Inference, answers: Answers, known: Known) -> None
         inference.notes.append(f"{small[0]} is taken as {small[0].upper()}, which is stored.")
     if changed != coded.dictionary.to_pylist():
         column = pa.array(changed, pa.string()).take(coded.indices)
-        inference.rows = inference.rows.set_column(at, "symbol", column)
+        inference.rows = inference.rows.set_column(at, name, column)
 
 
 def _shared_ending(symbols: list[str]) -> str:

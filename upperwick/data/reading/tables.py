@@ -75,6 +75,17 @@ INSTRUMENTS = Table(
         Column("currency", "text", "of its prices, as EUR", also=("ccy", "curr")),
     ),
 )  # fmt: skip
+RENAMES = Table(
+    "renames", "Renames", "Symbols that took the place of others: the bars before that day, under the former symbol, are the new one's.",
+    ("former", "day"),
+    (
+        Column("symbol", "text", "the symbol from that day on", True, ("ticker", "code", "instrument", "new", "new_symbol", "to_symbol")),
+        Column("former", "text", "the symbol until then", True, (
+            "old", "old_symbol", "former_symbol", "previous", "previous_symbol", "from_symbol",
+        )),
+        Column("day", "day", "the first day under the new symbol", True, ("date", "effective", "effective_date")),
+    ),
+)  # fmt: skip
 SPLITS = Table(
     "splits", "Splits", "New shares for one old, from a day on.", ("symbol", "day"),
     (_symbol(), _day("the first day in new shares"), Column("ratio", "above zero", "new shares for one old", True, ("split", "split_ratio"))),
@@ -128,7 +139,7 @@ OVERNIGHT = Table(
     ),
 )  # fmt: skip
 TABLES: dict[str, Table] = {
-    t.name: t for t in (BARS, INSTRUMENTS, SPLITS, DIVIDENDS, MEMBERS, REPORTS, OVERNIGHT, CALENDAR, OWN)
+    t.name: t for t in (BARS, INSTRUMENTS, RENAMES, SPLITS, DIVIDENDS, MEMBERS, REPORTS, OVERNIGHT, CALENDAR, OWN)
 }  # in the order in which they are taken: what others speak of first
 
 # What a broker sends; no table of the market, but read like one.

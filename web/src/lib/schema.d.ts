@@ -8224,7 +8224,7 @@ export interface components {
              * Table
              * @enum {string}
              */
-            table: "bars" | "instruments" | "splits" | "dividends" | "members" | "reports" | "overnight" | "calendar" | "own";
+            table: "bars" | "instruments" | "renames" | "splits" | "dividends" | "members" | "reports" | "overnight" | "calendar" | "own";
             /** Frame */
             frame: string;
             /** Rows */
@@ -8274,7 +8274,7 @@ export interface components {
              * Table
              * @default
              */
-            table: ("bars" | "instruments" | "splits" | "dividends" | "members" | "reports" | "overnight" | "calendar" | "own") | "";
+            table: ("bars" | "instruments" | "renames" | "splits" | "dividends" | "members" | "reports" | "overnight" | "calendar" | "own") | "";
             /**
              * Dates
              * @default

@@ -11,6 +11,7 @@
   }
   const KINDS: Record<string, string> = { share: 'Shares', fund: 'Funds', index: 'Indices' }
   const TABLES: Record<string, string> = {
+    renames: 'Renames',
     splits: 'Splits',
     dividends: 'Dividends',
     reports: 'Reports',
