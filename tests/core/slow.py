@@ -6,6 +6,7 @@ bar p is made from the positions of F's finished bars before p's own period and 
 
 import math
 from bisect import bisect_left
+from collections.abc import Iterable
 from typing import Any
 
 from tests.core import slow_candles, slow_momentum, slow_patterns, slow_stops
@@ -55,12 +56,13 @@ class Slow(Forms, Sessions):
         self.lets: dict[str, tree.Node] = {}
         self.prior: tuple[Value, int | None] | None = None
         self.others: dict[str, Slow] = {}
+        self.pattern_bars: dict[Any, tuple] = {}  # see slow_patterns
 
-    def expression(self, text: str, frame: str) -> list[Value]:
-        """The expression on every bar of the table; numbers on the continuous scale."""
+    def expression(self, text: str, frame: str, at: Iterable[int] | None = None) -> list[Value]:
+        """The expression on every bar of the table, or on those at some places; numbers on the continuous scale."""
         node = parse_expression(text)
         self._nodes.append(node)  # kept alive, so that the memo's ids stay its own
-        return [self.value(node, frame, p)[0] for p in self.own]
+        return [self.value(node, frame, p)[0] for p in (self.own if at is None else [self.own[i] for i in at])]
 
     def _period_of(self, p: int, frame: str) -> Any:
         return period(self.days[p], frame, self.minute[p], self.opens)

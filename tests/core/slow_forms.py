@@ -1,6 +1,7 @@
 """The calls whose arguments are no plain values, once more: each moment by itself."""
 
 import math
+from functools import cache
 from typing import Any
 
 from tests.core.slow_series import period
@@ -8,6 +9,12 @@ from wickcore.language import tree
 from wickcore.language.parser import parse_expression
 
 Value = Any  # float, bool, str or None for unknown
+
+
+@cache
+def _default(text: str) -> tree.Node:
+    """One tree for a default, so that what was worked out of it is known again."""
+    return parse_expression(text)
 
 
 class Forms:
@@ -177,7 +184,5 @@ class Forms:
             if parameter.name not in given and parameter.default in given:
                 given[parameter.name] = given[parameter.default]
             elif parameter.name not in given:
-                made = parse_expression(parameter.default)
-                self._nodes.append(made)
-                given[parameter.name] = made
+                given[parameter.name] = _default(parameter.default)
         return given, units.pop() if units else frame

@@ -266,13 +266,21 @@ def parts(name: str) -> list[str]:
 _RANGE = parse_expression("rma(log(max(high, close 1 ago) / min(low, close 1 ago)), 14)")
 
 
+def bars_of(s: Any) -> tuple:
+    """The bars that a pattern looks at, remembered with the evaluation that they are of."""
+    key = (s.frame, s.p)
+    if key not in s.slow.pattern_bars:
+        ranges = s.slow.series(_RANGE, s.frame, s.p)[0]
+        s.slow.pattern_bars[key] = tuple(zip(s.high, s.low, s.close, ranges, s.volume, strict=True))
+    return s.slow.pattern_bars[key]
+
+
 def _register(name: str) -> None:
     plain = OTHER_SIDE.get(name, name)
 
     def life(s: Any, k: float, lasts: float, breaks: str = "up", **given: float) -> tuple[Life, int, int]:
         side = -1 if name in OTHER_SIDE or breaks == "down" else 1
-        ranges = s.slow.series(_RANGE, s.frame, s.p)[0]
-        bars = tuple(zip(s.high, s.low, s.close, ranges, s.volume, strict=True))
+        bars = bars_of(s)
         return lived(plain, side, bars, int(k), int(lasts), tuple(given.items())), side, len(bars) - 1
 
     def forming(s: Any, nth: float, **given: Any) -> Found:

@@ -100,25 +100,25 @@ def test_an_entry_is_unknown_as_long_as_it_says(clean: Evaluator, name: str) -> 
 OF_THE_DAY = ("max", "min", "pick", "round", "floor", "ceil", "exp", "mod")
 
 
-@pytest.mark.rotated
+@pytest.fixture(scope="module")
+def whole_and_split() -> tuple[Evaluator, Evaluator]:
+    plain = {s: t for s, t in made.tables(5, 3, 90, splits=False).items()}
+    cut = plain
+    for at in range(8, 80, 8):
+        cut = {s: made.split_at(t, min(at, len(t["days"]) - 1), 2.0 if at % 16 else 0.5) for s, t in cut.items()}
+    return Evaluator(made.dress(build_bars(plain))), Evaluator(made.dress(build_bars(cut)))
+
+
 @pytest.mark.parametrize(
     "name",
     [n for n in NAMES if CATALOGUE[n].kind in ("kernel", "definition", "form") and n not in OF_THE_DAY and not CATALOGUE[n].inner],
 )
-def test_splits_change_nothing_but_the_scale(name: str) -> None:
+def test_splits_change_nothing_but_the_scale(name: str, whole_and_split: tuple[Evaluator, Evaluator]) -> None:
     """The same prices with a split every eight bars, so that one lies in the middle of every window: ratios, oscillators and truths
     are the same to the last digits, prices and volumes the same on the continuous scale."""
-    plain = {s: t for s, t in made.tables(5, 3, 90, splits=False).items()}
-
-    def engine(tables: dict) -> Evaluator:
-        return Evaluator(made.dress(build_bars(tables)))
-
-    cut = plain
-    for at in range(8, 80, 8):
-        cut = {s: made.split_at(t, min(at, len(t["days"]) - 1), 2.0 if at % 16 else 0.5) for s, t in cut.items()}
     value = check_expression(example_of(name).replace("total(change)", "total(close)"))
-    whole, parts = engine(plain), engine(cut)
-    for symbol in plain:
+    whole, parts = whole_and_split
+    for symbol in whole.bars.symbols:
         a, b = whole.rows([value.op], symbol)[0], parts.rows([value.op], symbol)[0]
         if value.type == "condition":
             assert a.tolist() == b.tolist()

@@ -84,44 +84,51 @@ ANNOUNCED = {"days_to_report", "days_to_dividend"}
 ENTRIES = sorted(n for n in CATALOGUE.entries if n not in ANNOUNCED)
 
 
+_engines: dict[tuple[str, int], Evaluator] = {}
+
+
+def engine_of(market: Market, table: str = "day") -> Evaluator:
+    """One evaluator a market and table: what it keeps is of this market alone, so that no case can help another by it."""
+    if (table, id(market)) not in _engines:
+        _engines[table, id(market)] = Evaluator(market, 0).on(table)
+    return _engines[table, id(market)]
+
+
 def no_later(whole: Evaluator, cuts: list[tuple[Moment, Market]], op: Op, said: object) -> None:
     """The last value known at each cut is, bit for bit, the one computed from the whole data."""
     column = whole.column(op)
     for moment, part in cuts:
-        engine = Evaluator(part).on(whole.table)
+        engine = engine_of(part, whole.table)
         at, here = whole.bars.on(moment), engine.bars.on(moment)
         there = engine.column(op)
         for k in np.flatnonzero(at >= 0):
             assert column[at[k]].tobytes() == there[here[k]].tobytes(), (said, whole.bars.symbols[k], str(moment))
 
 
-@pytest.mark.rotated
 @pytest.mark.parametrize("frame", FRAMES)
 @pytest.mark.parametrize("name", [n for n in ENTRIES if not CATALOGUE[n].inner])
 def test_no_entry_sees_past_its_bar(market: Market, cuts: list[tuple[Moment, Market]], name: str, frame: str) -> None:
     text = f'{name} != "Power"' if CATALOGUE[name].result == "text" else example_of(name)
-    no_later(Evaluator(market), cuts, check_expression(text, frame).op, (name, frame))
+    no_later(engine_of(market), cuts, check_expression(text, frame).op, (name, frame))
 
 
-@pytest.mark.rotated
 @pytest.mark.parametrize("frame", ["5min", "15min", "65min", "day", "week"])
 @pytest.mark.parametrize("name", ENTRIES)
 def test_no_entry_sees_past_its_bar_within_the_day(
     inner: Market, inner_cuts: list[tuple[Moment, Market]], name: str, frame: str
 ) -> None:
     text = f'{name} != "Power"' if CATALOGUE[name].result == "text" else example_of(name)
-    no_later(Evaluator(inner).on("5min"), inner_cuts, check_expression(text, frame, "5min").op, (name, frame))
+    no_later(engine_of(inner, "5min"), inner_cuts, check_expression(text, frame, "5min").op, (name, frame))
 
 
-@pytest.mark.rotated
 @pytest.mark.parametrize("frame", [*FRAMES, "5min", "65min"])
 @pytest.mark.parametrize("text", LATER)
 def test_no_window_since_an_event_sees_past_its_bar(
     market: Market, cuts: list[tuple[Moment, Market]], inner: Market, inner_cuts: list[tuple[Moment, Market]], text: str, frame: str
 ) -> None:
     if frame in FRAMES:
-        no_later(Evaluator(market), cuts, check_expression(text, frame).op, (text, frame))
-    no_later(Evaluator(inner).on("5min"), inner_cuts, check_expression(text, frame, "5min").op, (text, frame))
+        no_later(engine_of(market), cuts, check_expression(text, frame).op, (text, frame))
+    no_later(engine_of(inner, "5min"), inner_cuts, check_expression(text, frame, "5min").op, (text, frame))
 
 
 @pytest.mark.parametrize(

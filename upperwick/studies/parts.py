@@ -13,6 +13,7 @@ from wickcore.study.path import path
 from wickcore.study.sample import HorizonFigures, Sample
 from wickcore.study.stops import with_stop
 from wickcore.study.worth import line_worth
+from wickcore.trade.costs import round_trip
 
 MOST_DOTS = 2_000
 STOPS = tuple(i / 200 for i in range(1, 81))  # half a percent to forty, a step of the what-if line
@@ -37,7 +38,7 @@ def taken_apart(
         tell(stage, 0.5 + share / 2)
 
     worth = line_worth(engine, rule, made, horizon, found.members, limits, worth_tell)
-    cost = 2 * (made.settings.cost + made.settings.slippage)
+    cost = round_trip(made.settings.cost, made.settings.slippage)
     return {
         "horizon": horizon,
         "breakdowns": {

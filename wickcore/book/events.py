@@ -14,7 +14,8 @@ def gone_at(market: Market, days: Days) -> Ints:
     found = np.full(len(market.bars.symbols), NEVER, np.int64)
     if len(market.delisted):
         told = market.delisted >= 0
-        found[told] = np.searchsorted(days, np.maximum(market.delisted, market.stopped)[told], "right")
+        last = np.maximum(market.delisted, market.stopped)[told]
+        found[told] = np.where(last > days[-1], NEVER - 1, np.searchsorted(days, last, "right"))
     return found
 
 

@@ -28,10 +28,10 @@ from wickcore.book.tape import (
 )  # fmt: skip
 from wickcore.measures.frame import kernel
 from wickcore.measures.program import work_out
+from wickcore.trade.costs import commission, fill_price, impact
+from wickcore.trade.sizing import HAIR, shares_at_risk, shares_for
 
-HAIR = 1e-9  # of a share: what arithmetic leaves of a whole number
 ENTERED_BEFORE, AT_OPEN, UP_INSIDE, DOWN_INSIDE, AT_ITS_CLOSE = range(5)  # how a position was entered on this bar
-MOST_IMPACT = 0.5
 SCRAP = 0.1  # of its size: what the money at hand would cut to less than that takes no slot, and tells nothing of the rule
 
 
@@ -42,8 +42,7 @@ def slip_of(tape: Any, terms: Any, row: int, shares: float) -> float:
     (common practice: the square root law)."""
     if terms.impact == 0.0 or len(tape.swing) == 0:
         return terms.slip
-    found = terms.impact * tape.swing[row] * math.sqrt(abs(shares) / tape.traded[row]) if tape.traded[row] > 0.0 else 0.0
-    return terms.slip + (min(found, MOST_IMPACT) if found == found else 0.0)
+    return terms.slip + impact(terms.impact, tape.swing[row], shares, tape.traded[row])
 
 
 @kernel
@@ -81,7 +80,7 @@ def _wanted(tape: Any, signals: Any, terms: Any, s: int, row: int, fill: float, 
         )
         if not distance > 0.0:
             return math.nan
-        wanted = equity * terms.size / distance * fill
+        wanted = shares_at_risk(equity, terms.size, distance) * fill
     wanted = min(wanted, terms.most_share * equity)
     if terms.most_day < math.inf:
         if signals.each[s].turnover != signals.each[s].turnover:
@@ -91,12 +90,35 @@ def _wanted(tape: Any, signals: Any, terms: Any, s: int, row: int, fill: float, 
 
 
 @kernel
-def shares_for(money: float, fill: float, terms: Any) -> float:
-    """How many shares so much money buys with its costs; whole ones unless parts are allowed."""
-    shares = money / (fill * (1.0 + terms.cost))
-    if shares * fill * terms.cost < terms.cost_least:
-        shares = (money - terms.cost_least) / fill
-    return shares if terms.fractions else math.floor(shares + HAIR)
+def sized(
+    tape: Any, signals: Any, programs: Any, terms: Any, s: int, row: int, raw: float, equity: float, cash: float, room: float, own: Floats,
+    stack: Floats,
+) -> tuple[int, float, float, float]:  # fmt: skip
+    """How much of signal `s` is bought, or sold short, at a price before slippage: TRADED, or why nothing is; shares, fill and stop.
+
+    row: the bar of the fill. cash: at hand; room: money that positions may still take. own, stack: for programs.
+    """
+    side = signals.each[s].side
+    at = 0 if side > 0 else 1
+    shares, fill, stop = 0.0, raw, math.nan
+    for _ in range(2 if terms.impact > 0.0 else 1):  # the impact is that of the shares bought without it
+        fill = fill_price(raw, slip_of(tape, terms, signals.each[s].row, shares), side)
+        own[:] = math.nan
+        own[OWN_ENTRY], own[OWN_RULE] = fill * tape.factor[row], signals.each[s].rule
+        stop = level_of(programs, programs.stop[at], s, own, stack)
+        wanted = _wanted(tape, signals, terms, s, row, fill, stop, equity)
+        if wanted != wanted:
+            return UNSIZED, 0.0, fill, stop
+        whole = wanted
+        wanted = min(wanted, room)
+        if side > 0:
+            wanted = min(wanted, cash)
+        if wanted < SCRAP * whole:
+            return NO_CASH, 0.0, fill, stop
+        shares = shares_for(wanted, fill, terms.cost, terms.cost_least, terms.fractions)
+        if shares < 1.0 and (not terms.fractions or shares * fill <= HAIR * equity):
+            return NO_CASH, 0.0, fill, stop
+    return TRADED, shares, fill, stop
 
 
 @kernel
@@ -107,24 +129,9 @@ def enter(
     money, side, k, own, stack = made.money, signals.each[s].side, signals.each[s].owner, desk.own, desk.stack
     at = 0 if side > 0 else 1
     room = terms.gross * money[EQUITY] - exposure(held, desk.book, desk.size[0])
-    shares, fill, stop = 0.0, raw, math.nan
-    for _ in range(2 if terms.impact > 0.0 else 1):  # the impact is that of the shares bought without it
-        fill = raw * (1.0 + side * slip_of(tape, terms, signals.each[s].row, shares))
-        own[:] = math.nan
-        own[OWN_ENTRY], own[OWN_RULE] = fill * tape.factor[row], signals.each[s].rule
-        stop = level_of(programs, programs.stop[at], s, own, stack)
-        wanted = _wanted(tape, signals, terms, s, row, fill, stop, money[EQUITY])
-        if wanted != wanted:
-            return UNSIZED
-        whole = wanted
-        wanted = min(wanted, room)
-        if side > 0:
-            wanted = min(wanted, money[CASH])
-        if wanted < SCRAP * whole:
-            return NO_CASH
-        shares = shares_for(wanted, fill, terms)
-        if shares < 1.0 and (not terms.fractions or shares * fill <= HAIR * money[EQUITY]):
-            return NO_CASH
+    came, shares, fill, stop = sized(tape, signals, programs, terms, s, row, raw, money[EQUITY], money[CASH], room, own, stack)
+    if came != TRADED:
+        return came
     i = desk.book[desk.size[0]]
     held.each[i].number = made.size[POSITIONS]
     made.size[POSITIONS] += 1
@@ -144,7 +151,7 @@ def take_up(
 ) -> None:  # fmt: skip
     """Puts down a position of so many shares, and pays for it. raw, fill: before and after slippage, as printed that day; stop: on the
     continuous scale, NaN for none."""
-    bill = max(shares * fill * terms.cost, terms.cost_least)
+    bill = commission(shares, fill, terms.cost, terms.cost_least)
     money[CASH] -= side * shares * fill + bill
     paid_c = fill * tape.factor[row]
     held.each[i].side = side
@@ -176,8 +183,8 @@ def leave(
     side, row = held.each[i].side, held.each[i].row
     fill, cost = raw, 0.0
     if reason != DELISTED and reason != END:
-        fill = raw * (1.0 - side * slip_of(tape, terms, max(row - 1, held.each[i].entry_row), shares))
-        cost = max(shares * fill * terms.cost, terms.cost_least)
+        fill = fill_price(raw, slip_of(tape, terms, max(row - 1, held.each[i].entry_row), shares), -side)
+        cost = commission(shares, fill, terms.cost, terms.cost_least)
     share = min(1.0, shares / held.each[i].shares)
     bill, received = held.each[i].bill * share, held.each[i].received * share
     at_entry = shares / held.each[i].mult

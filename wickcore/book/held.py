@@ -7,11 +7,12 @@ import numpy as np
 from numba import njit
 
 from wickcore.bars.bars import Floats
-from wickcore.book.fills import DOWN_INSIDE, HAIR, UP_INSIDE, know, leave, pass_by
+from wickcore.book.fills import DOWN_INSIDE, UP_INSIDE, know, leave, pass_by
 from wickcore.book.tape import CASH, EXIT, FOLLOW, NEVER, STOP, TARGET, WORST_CASES
 from wickcore.measures.frame import TRUE, kernel
 from wickcore.measures.program import work_out
 from wickcore.trade.orders import stop_fill
+from wickcore.trade.sizing import HAIR
 
 # What is called for every position on every bar is written into the loop: handing over so many arrays took half of all the time.
 ALL = 1.0 - 1e-9  # parts that come to so much take the whole position

@@ -320,11 +320,7 @@ def run_days(tape: Any, signals: Any, programs: Any, terms: Any, held: Any, desk
         if size[COUNT] == 0 and begin == end and size[RESTING] == 0 and terms.cash_rate == 0.0 and money[CASH] > 0.0:
             made.equity[t] = made.cash[t] = money[CASH]
             continue
-        if t > terms.first:
-            _earn(tape, terms, held, desk, made, t)
-        _open(tape, programs, terms, held, desk, made, t)
-        ranked = _ranked(signals.order[begin:end], desk.scores) if begin < end and size[COUNT] < terms.slots else nobody
-        _enter_due(tape, signals, programs, terms, held, desk, made, ranked, t, False)
+        open_session(tape, signals, programs, terms, held, desk, made, t)
         _left_over(signals, desk, made, t, False)
         _place(tape, signals, desk, made, t)
         many = _touch(tape, signals, desk, t)
@@ -338,6 +334,17 @@ def run_days(tape: Any, signals: Any, programs: Any, terms: Any, held: Any, desk
         _mark(held, desk, made, t)
         if not money[EQUITY] > 0.0:
             break
+
+
+@njit(nogil=True, cache=True)
+def open_session(tape: Any, signals: Any, programs: Any, terms: Any, held: Any, desk: Any, made: Any, t: int) -> None:
+    """What a book does at the open of step `t`: interest, what is left, and what is entered."""
+    if t > terms.first:
+        _earn(tape, terms, held, desk, made, t)
+    _open(tape, programs, terms, held, desk, made, t)
+    begin, end = signals.first[t], signals.first[t + 1]
+    if begin < end and desk.size[COUNT] < terms.slots:
+        _enter_due(tape, signals, programs, terms, held, desk, made, _ranked(signals.order[begin:end], desk.scores), t, False)
 
 
 @kernel

@@ -17,7 +17,6 @@ from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, of_key
 from wickcore.book import tape as t
 from wickcore.book.events import acts_by_day, gone_at
-from wickcore.book.fills import HAIR
 from wickcore.book.held import resting_stop
 from wickcore.book.holding import last_price
 from wickcore.book.paper_bars import SHARES, WAITS, acted, gone, meet, over
@@ -26,6 +25,7 @@ from wickcore.language.book import LONG, SHORT, Level
 from wickcore.language.book_check import check_book
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.limits import Limits
+from wickcore.trade.sizing import HAIR
 
 MOST_TARGETS = 3
 SAME = 1e-4  # what rounding a price for a person makes of it
@@ -140,27 +140,10 @@ class _Play:
             np.empty(0, np.int64),
         )  # fmt: skip
         self.terms = t.Terms(
-            1,
-            0.0,
-            t.MONEY,
-            0.0,
-            math.inf,
-            math.inf,
-            math.inf,
-            0.0,
-            0.0,
-            order.cost,
-            0.0,
-            order.slip,
-            0.0,
-            1.0,
-            False,
-            False,
-            False,
-            1,
-            0,
-            0,
-        )
+            slots=1, start=0.0, sizing=t.MONEY, size=0.0, most_share=math.inf, most_day=math.inf, gross=math.inf, cash_rate=0.0, borrow_rate=0.0,
+            cost=order.cost, cost_least=0.0, slip=order.slip, impact=0.0, delisting=1.0, fractions=False, leaves=False, ranked=False, seed=1,
+            first=0, last=0,
+        )  # fmt: skip
         stop = math.nan if order.stop is None else order.stop
         waits = 1.0 if paper.state == WAITING else 0.0
         self.asked = np.array([order.entry, side, paper.up, paper.shares, stop, waits], np.float64)
@@ -307,11 +290,10 @@ class _Play:
         """A table as the loop reads it. whole: else every price of a bar is its close."""
         place = f"{table.frame} {whole}"
         if place not in self.tapes:
-            prices = (table.open, table.high, table.low, table.close) if whole else (table.close,) * 4
-            none, ints = np.empty(0), np.empty(0, np.int64)
+            prices = ("open", "high", "low", "close")
             self.tapes[place] = t.tape_of(
-                table.offsets, table.days, table.days, *prices, table.factor, np.empty(0, np.bool_),
-                np.empty(0, np.bool_), ints, 0, ints, none, none, none, none, table.days, np.empty(0, np.bool_),
+                offsets=table.offsets, key=table.days, at=table.days, days=table.days, factor=table.factor,
+                **{name: getattr(table, name if whole else "close") for name in prices},
             )  # fmt: skip
         return self.tapes[place]
 

@@ -9,6 +9,7 @@ from wickcore.book import tape as t
 from wickcore.book.fills import AT_OPEN, DOWN_INSIDE, ENTERED_BEFORE, UP_INSIDE, leave, slip_of, take_up
 from wickcore.book.held import act, beyond, inside, reach, settle
 from wickcore.measures.frame import kernel
+from wickcore.trade.costs import fill_price
 from wickcore.trade.orders import limit_fill, stop_fill
 
 PRICE, SIDE, UP, SHARES, STOP, WAITS = range(6)  # of an order, as the loop has it
@@ -27,7 +28,7 @@ def _touched(tape: Any, held: Any, made: Any, terms: Any, order: Floats, row: in
         return
     fresh = AT_OPEN if raw == open_ else UP_INSIDE if order[UP] > 0.0 else DOWN_INSIDE
     order[WAITS] = 0.0
-    fill = raw * (1.0 + side * slip_of(tape, terms, row, order[SHARES]))
+    fill = fill_price(raw, slip_of(tape, terms, row, order[SHARES]), side)
     take_up(tape, terms, held, 0, made.money, side, order[SHARES], row, step, raw, fill, order[STOP], fresh)
 
 

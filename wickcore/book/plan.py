@@ -15,6 +15,7 @@ from wickcore.bars.moment import Moment
 from wickcore.language.check import check_expression
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.patterns import drawn, of_all
+from wickcore.trade.sizing import shares_at_risk, shares_for
 
 Side = Literal["long", "short"]
 LOOKED = 250  # bars back in which levels are looked for
@@ -192,12 +193,12 @@ def sized(account: Account, side: Side, entry: float, stop: float, targets: Sequ
             f"The target of a {side} lies {'over' if up > 0 else 'under'} its entry; {behind[0]:g} does not lie so of {entry:g}."
         )
     room = {
-        "risk": account.money * account.risk / risk,
-        "account": account.money * account.most / entry,
-        **({"liquidity": day_money * account.of_day / entry} if day_money is not None else {}),
+        "risk": shares_at_risk(account.money, account.risk, risk) * entry,
+        "account": account.money * account.most,
+        **({"liquidity": day_money * account.of_day} if day_money is not None else {}),
     }
     limit = min(room, key=lambda name: room[name])
-    shares = math.floor(room[limit] + 1e-9)
+    shares = int(shares_for(room[limit], entry, 0.0, 0.0, False))  # before costs, as a trader counts it by hand
     money, lost = shares * entry, shares * risk
     of_day = None if not day_money else money / day_money
     rs = tuple((target - entry) * up / risk for target in targets)

@@ -146,14 +146,15 @@ def prepare(
     swing, traded = memo.of(("impact", table, book.impact > 0), lambda: _impact(evaluator, book, limits))
     patience = SESSIONS_OF_PATIENCE * max(1, len(bars.moments) // max(1, len(bars.sessions)))
     tape = t.tape_of(
-        bars.offsets, key, at, bars.open, bars.high, bars.low, bars.close, bars.factor, commit,
-        np.empty(0, np.bool_) if member is None else member, memo.of(("gone", table), lambda: gone_at(market, days)), patience, act_row,
-        act_shares, act_money, swing, traded, days, shut,
+        offsets=bars.offsets, key=key, at=at, open=bars.open, high=bars.high, low=bars.low, close=bars.close, factor=bars.factor, commit=commit,
+        member=np.empty(0, np.bool_) if member is None else member, gone=memo.of(("gone", table), lambda: gone_at(market, days)),
+        patience=patience, act_row=act_row, act_shares=act_shares, act_money=act_money, swing=swing, traded=traded, days=days, shut=shut,
     )  # fmt: skip
     terms = t.Terms(
-        book.slots, book.start, t.SIZES.index(book.sizing), book.size, _most(book.most_share), _most(book.most_day), book.gross,
-        book.cash_earns, book.borrow_costs, book.cost, book.cost_least, book.slip, book.impact, book.delisting, book.fractions,
-        book.leaves == "exit", book.rank is not None, seed, first, last,
+        slots=book.slots, start=book.start, sizing=t.SIZES.index(book.sizing), size=book.size, most_share=_most(book.most_share),
+        most_day=_most(book.most_day), gross=book.gross, cash_rate=book.cash_earns, borrow_rate=book.borrow_costs, cost=book.cost,
+        cost_least=book.cost_least, slip=book.slip, impact=book.impact, delisting=book.delisting, fractions=book.fractions,
+        leaves=book.leaves == "exit", ranked=book.rank is not None, seed=seed, first=first, last=last,
     )  # fmt: skip
     return Prepared(book, market, bars, tape, signals, programs, terms, covered_from)
 

@@ -13,7 +13,7 @@ from wickcore.bars.bars import Bools, Days, Floats, Ints
 from wickcore.bars.frame_names import MINUTES
 from wickcore.bars.moment import clock, iso
 from wickcore.book import tape as t
-from wickcore.book.loop import COUNT, Desk, desk_for, mark_open, room_for, run_days, slots_for
+from wickcore.book.loop import COUNT, RESTING, Desk, desk_for, mark_open, room_for, run_days, slots_for
 from wickcore.book.prepare import Prepared
 from wickcore.scan.limits import Limits, Stopped
 
@@ -92,9 +92,23 @@ class Position:
 
 
 @dataclass(frozen=True, eq=False)
+class Evening:
+    """Where a run stands after its last close. positions: its slots; slots: those that are taken, in the order of their entries. money: as of
+    `tape.Made`. waiting: the signals that are not decided yet; by these scores (what they are ordered by, the lowest first) and left (bars that
+    an order still rests)."""
+
+    positions: t.Held
+    slots: Ints
+    money: Floats
+    waiting: Ints
+    scores: Floats
+    left: Ints
+
+
+@dataclass(frozen=True, eq=False)
 class BookRun:
     """A run. Arrays by step of the run: equity, cash (money), gross (the sum of position sizes), held (positions). outcome: by
-    signal."""
+    signal. evening: what the next session begins with."""
 
     prepared: Prepared
     steps: Ints
@@ -110,6 +124,7 @@ class BookRun:
     borrow: float
     worst_cases: int
     ruined: bool
+    evening: Evening
 
     @cached_property
     def signals(self) -> dict[str, int]:
@@ -169,6 +184,7 @@ def run(
 
     with heeding(limits, stop, told):
         run_days(tape, prepared.signals, prepared.programs, terms, held, desk, made, stop)
+    evening = _evening(prepared, held, desk, made)
     found = _open(prepared, held, desk.book[: desk.size[COUNT]])
     last = terms.last
     ruined = not made.money[t.EQUITY] > 0.0
@@ -179,8 +195,17 @@ def run(
     return BookRun(
         prepared, steps, tape.days[steps], made.equity[steps], made.cash[steps], made.gross[steps], made.held[steps], made.outcome,
         tuple(_trades(prepared, made)), found, float(made.money[t.INTEREST]), float(made.money[t.BORROW]), int(made.money[t.WORST_CASES]),
-        ruined,
+        ruined, evening,
     )  # fmt: skip
+
+
+def _evening(prepared: Prepared, held: t.Held, desk: Desk, made: t.Made) -> Evening:
+    waiting = np.flatnonzero(made.outcome == t.WAITING)
+    left = prepared.signals.each["bars"][waiting].copy()
+    resting = desk.orders[: desk.size[RESTING]]
+    left[np.searchsorted(waiting, resting)] = desk.order_left[: desk.size[RESTING]]
+    positions = t.Held(held.each.copy(), held.levels.copy())
+    return Evening(positions, desk.book[: desk.size[COUNT]].copy(), made.money.copy(), waiting, desk.scores[waiting], left)
 
 
 def equity_of(prepared: Prepared, seed: int | None = None, stop: Bools | None = None) -> Floats:

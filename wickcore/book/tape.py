@@ -59,16 +59,19 @@ class Tape(NamedTuple):
     shut: Bools
 
 
-def tape_of(*fields: Any) -> Tape:
+def tape_of(**fields: Any) -> Tape:
     """A tape with all its arrays as one kind, so that the loop is compiled once: some come from the bars, which nobody may write to, some are
-    made for it."""
-    found = []
-    for value in fields:
+    made for it. What is not given is empty, and nothing ever ends."""
+    none, ints, no = np.empty(0), np.empty(0, np.int64), np.empty(0, np.bool_)
+    whole = {
+        "commit": no, "member": no, "gone": ints, "patience": 0, "act_row": ints, "act_shares": none, "act_money": none, "swing": none,
+        "traded": none, "shut": no, **fields,
+    }  # fmt: skip
+    for name, value in whole.items():
         if isinstance(value, np.ndarray):
-            value = value.view()
-            value.flags.writeable = False
-        found.append(value)
-    return Tape(*found)
+            whole[name] = value.view()
+            whole[name].flags.writeable = False
+    return Tape(**whole)
 
 
 SIGNAL = np.dtype(

@@ -9,6 +9,7 @@ from wickcore.language.book_text import BookText, Exits, LevelLine
 from wickcore.language.carried import POSITION
 from wickcore.language.operations import Op
 from wickcore.language.tree import Span
+from wickcore.trade.costs import round_trip
 
 Said = tuple[Span, str, str | None]
 
@@ -33,7 +34,7 @@ def about_book(book: CheckedBook, text: BookText) -> Iterator[Said]:
                 both = " Write one for each side: " + f"`{key} long:` and `{key} short:`." if len(sides) > 1 else ""
                 yield place, f"This {key} lies {where} the price of {name} position, on the wrong side.{both}", None
             far = _distance(level.op)
-            costs = 2 * (book.cost + book.slip)
+            costs = round_trip(book.cost, book.slip)
             if key == "target" and far is not None and 0 < far * side <= costs:
                 yield place, f"This target lies {abs(far):.2%} from the entry, and getting in and out costs {costs:.2%}.", None
         if _endless(ways):
