@@ -51,6 +51,7 @@ lint-python:
 	@.venv/bin/ruff format --check .
 	@.venv/bin/mypy
 	@.venv/bin/lint-imports
+	@$(PY) scripts/circles.py
 	@UPPERWICK_DATA=.stamps/test-data $(PY) scripts/generate.py --check
 
 lint-web:

@@ -2,6 +2,7 @@
 
 import ctypes
 import os
+import resource
 import signal
 import threading
 import time
@@ -16,6 +17,7 @@ NAME = "UPPERWICK_PROCESSES"
 PARENT = "UPPERWICK_PARENT"  # the number of the process that a child shall not outlive
 PR_SET_PDEATHSIG = 1  # sys/prctl.h
 LOOK_SECONDS = 1.0
+COPY_SECONDS = 120.0  # that threads may still write for
 T = TypeVar("T")
 _in_front: ThreadPoolExecutor | None = None
 STEPS_BACK = 5  # nice(2): a third of the share that others have
@@ -86,3 +88,16 @@ def _end_with(parent: int) -> None:
     while os.getppid() == parent:
         time.sleep(LOOK_SECONDS)
     os.kill(os.getpid(), signal.SIGKILL)
+
+
+def limit_memory(most: int) -> None:
+    """Memory that this process takes beyond that is refused to it; files that are mapped do not count."""
+    resource.setrlimit(resource.RLIMIT_DATA, (most, most))
+
+
+def wait_for_copies() -> None:
+    """What threads still write, such as columns that are copied ahead, is finished."""
+    ends = time.monotonic() + COPY_SECONDS
+    for thread in threading.enumerate():
+        if thread is not threading.current_thread() and thread is not threading.main_thread():
+            thread.join(max(0.0, ends - time.monotonic()))

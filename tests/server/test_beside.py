@@ -9,7 +9,8 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from upperwick.cli.main import BESIDE, main
+from upperwick.cli.beside import BESIDE
+from upperwick.cli.main import main
 from upperwick.data.reading.reference import KINDS, BesideError, read_beside
 from upperwick.market.load import evaluator
 from upperwick.market.models import Dividend, Instrument, Report, Split

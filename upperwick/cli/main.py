@@ -11,23 +11,12 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
+from upperwick.cli.beside import BESIDE
 from upperwick.data.reading.endings import PRICE_FILES
 from upperwick.data.reading.tables import TABLES
 from upperwick.kernels import PARTS, spare_numba
 from upperwick.processes import end_with_parent, step_back
 from wickcore.bars.frame_names import FRAMES
-
-BESIDE = {
-    "instruments": "sector, kind, listing, options of the symbols",
-    "reports": "quarterly reports",
-    "splits": "splits",
-    "dividends": "dividends",
-    "members": "universes and who belonged to them when",
-    "overnight": "the night before each session by symbol and day: open, high, low, close, low_first",
-    "announcements": "announcements and holidays of the calendar by day and name",
-    "own": "facts of your own: symbol, day, name, value",
-}
-
 
 QUICK = ("scan", "values", "explain", "breadth")  # commands that read, say something and are over
 

@@ -133,7 +133,7 @@ def engine_of(given: Namespace) -> "Evaluator":
         if given.benchmark is not None:
             symbol_of(engine, given.benchmark)
         return engine
-    from upperwick.cli.main import BESIDE
+    from upperwick.cli.beside import BESIDE
 
     beside = [f"--{name}" for name in ("benchmark", *BESIDE) if getattr(given, name, None) is not None]
     if beside:

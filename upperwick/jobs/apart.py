@@ -6,7 +6,6 @@ Each is started from one small process that has the application read in, so that
 import logging
 import multiprocessing
 import os
-import resource
 import threading
 import time
 
@@ -15,7 +14,7 @@ from django.utils import timezone
 from upperwick.jobs.models import Job
 from upperwick.jobs.services import LONGEST_SECONDS
 
-LOOK_SECONDS, GRACE_SECONDS, LATE_SECONDS, COPY_SECONDS = 0.2, 1.0, 30.0, 120.0
+LOOK_SECONDS, GRACE_SECONDS, LATE_SECONDS = 0.2, 1.0, 30.0
 GIGABYTE = 1 << 30
 MOST_GIGABYTES, SHARE_OF_MACHINE = 16, 0.8
 _log = logging.getLogger("upperwick")
@@ -59,16 +58,3 @@ def carry_out_apart(job_id: int, watched: bool = True) -> None:
 
 def _ended(job_id: int, state: str, detail: str) -> None:
     Job.objects.filter(id=job_id, state__in=("waiting", "running")).update(state=state, detail=detail, beat=timezone.now())
-
-
-def limit_memory(most: int) -> None:
-    """Memory that this process takes beyond that is refused to it; files that are mapped do not count."""
-    resource.setrlimit(resource.RLIMIT_DATA, (most, most))
-
-
-def wait_for_copies() -> None:
-    """What threads still write, such as columns that are copied ahead, is finished."""
-    ends = time.monotonic() + COPY_SECONDS
-    for thread in threading.enumerate():
-        if thread is not threading.current_thread() and thread is not threading.main_thread():
-            thread.join(max(0.0, ends - time.monotonic()))

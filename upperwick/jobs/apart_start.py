@@ -8,10 +8,9 @@ import django
 
 django.setup()
 
-from upperwick.jobs.apart import limit_memory, wait_for_copies  # noqa: E402
 from upperwick.jobs.registry import KINDS  # noqa: E402
 from upperwick.jobs.services import carry_out  # noqa: E402
-from upperwick.processes import die_with_parent, step_back  # noqa: E402
+from upperwick.processes import die_with_parent, limit_memory, step_back, wait_for_copies  # noqa: E402
 
 
 def run(job_id: int, memory: int) -> None:

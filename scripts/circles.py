@@ -1,0 +1,111 @@
+"""Counts circles of imports: between files and between folders, functions' own imports included.
+
+Prints each circle, and fails where there is one that ALLOWED does not name.
+"""
+
+import ast
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+PACKAGES = ("wickcore", "upperwick")
+# Those that are left to take apart; a new one fails.
+ALLOWED = {
+    "files": [
+        {"wickcore.language.breadth", "wickcore.language.check", "wickcore.language.expressions", "wickcore.language.forms"},
+        {"upperwick.market.kept", "upperwick.market.kept_table", "upperwick.market.load"},
+    ],
+    "folders": [
+        {"wickcore.language", "wickcore.language.entries"},
+        {"upperwick", "upperwick.data", "upperwick.data.reading"} | {
+            f"upperwick.{app}"
+            for app in ("accounts", "bench", "books", "events", "jobs", "keeping", "market", "rules", "studies", "whole")
+        },
+    ],
+}  # fmt: skip
+
+
+def modules() -> dict[str, Path]:
+    """Every module by its dotted name."""
+    files = (file for package in PACKAGES for file in (ROOT / package).rglob("*.py") if "migrations" not in file.parts)
+    return {".".join(file.relative_to(ROOT).with_suffix("").parts).removesuffix(".__init__"): file for file in files}
+
+
+def imports_of(file: Path, known: set[str]) -> set[str]:
+    """The modules of ours that a file imports anywhere; what is for type checkers alone does not count."""
+    found: set[str] = set()
+    tree = ast.parse(file.read_text(encoding="utf-8"))
+    for_types = {
+        id(inner)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.If) and "TYPE_CHECKING" in ast.dump(node.test)
+        for inner in ast.walk(node)
+    }
+    for node in ast.walk(tree):
+        if id(node) in for_types:
+            continue
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module and not node.level:
+            for alias in node.names:
+                inner = f"{node.module}.{alias.name}"
+                found.add(inner if inner in known else node.module)
+    return found & known
+
+
+def circles(graph: dict[str, set[str]]) -> list[list[str]]:
+    """Strongly connected groups of more than one (R. Tarjan, 1972)."""
+    index: dict[str, int] = {}
+    low: dict[str, int] = {}
+    stack: list[str] = []
+    groups: list[list[str]] = []
+
+    def visit(node: str) -> None:
+        index[node] = low[node] = len(index)
+        stack.append(node)
+        for other in sorted(graph[node]):
+            if other not in index:
+                visit(other)
+                low[node] = min(low[node], low[other])
+            elif other in stack:
+                low[node] = min(low[node], index[other])
+        if low[node] == index[node]:
+            group = []
+            while True:
+                group.append(stack.pop())
+                if group[-1] == node:
+                    break
+            if len(group) > 1:
+                groups.append(sorted(group))
+
+    for node in sorted(graph):
+        if node not in index:
+            visit(node)
+    return groups
+
+
+def folder_of(module: str, known: dict[str, Path]) -> str:
+    return module if known[module].name == "__init__.py" else module.rpartition(".")[0]
+
+
+def main() -> int:
+    sys.setrecursionlimit(10_000)
+    known = modules()
+    files = {name: imports_of(file, set(known)) - {name} for name, file in known.items()}
+    folders: dict[str, set[str]] = {}
+    for name, used in files.items():
+        own = folder_of(name, known)
+        folders.setdefault(own, set()).update({folder_of(other, known) for other in used} - {own})
+    found = {"files": circles(files), "folders": circles(folders)}
+    for kind, groups in found.items():
+        print(f"{len(groups)} circles of {kind}.")
+        for group in groups:
+            print("  " + ", ".join(group))
+    new = [group for kind, groups in found.items() for group in groups if not any(set(group) <= known for known in ALLOWED[kind])]
+    for group in new:
+        print(f"New: {', '.join(group)}")
+    return 1 if new else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
