@@ -1,7 +1,7 @@
 """Alerts, schedules and watched rules: looked at whenever the moment moves, and told once."""
 
 from datetime import date
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 import pytest
@@ -10,8 +10,9 @@ from django.contrib.auth import get_user_model
 from tests.server.conftest import Api
 from tests.server.standing import RULE, Stand, bars_of, hits_of, in_days, messages
 from upperwick.keeping import look, scans
+from upperwick.keeping.alert_kinds import KINDS
 from upperwick.keeping.models import Alert, Watched
-from upperwick.keeping.schemas import DeskOut
+from upperwick.keeping.schemas import AlertIn, DeskOut
 from upperwick.market import load
 from wickcore.alerts.crossed import first_crossed, fixed
 from wickcore.bars.moment import Moment, iso
@@ -49,6 +50,23 @@ def test_a_price_alert_fires_once_on_the_first_bar_that_meets_it(api: Api, stand
         assert f"{symbol} rose to your level at {level:.2f}" in message.subject
         assert "the old high" in message.text
         assert not Alert.objects.get().armed
+
+
+def test_a_kind_that_this_version_does_not_know_is_shown_and_stops_nothing(api: Api, stand: Stand) -> None:
+    """As a newer version's database may hold one. What kinds there are is the same for the database, the API and the registry."""
+    assert set(KINDS) == {name for name, _ in Alert.KINDS} == set(get_args(AlertIn.model_fields["kind"].annotation))
+    symbol = in_days()
+    stand(30)
+    level = round(float(bars_of(symbol)["close"][-31]) * 0.5, 2)
+    sound = api.post("/alerts", {"kind": "price", "symbol": symbol, "level": level}).json()
+    strange = Alert.objects.create(owner=get_user_model().objects.get(username="ada"), kind="moon", about={"phase": "full"})
+    shown = {one["id"]: one["words"] for one in api.get("/alerts").json()}
+    assert shown[strange.id] == "an alert of a kind that this version does not know: moon"
+    stand(29)
+    look.look()
+    strange.refresh_from_db()
+    assert "knows no alert of the kind “moon”" in strange.trouble
+    assert Alert.objects.get(id=sound["id"]).trouble == ""
 
 
 def test_prices_are_met_from_the_side_that_was_asked_for_and_through_splits() -> None:

@@ -1,10 +1,6 @@
-"""The kinds of alerts: what each is about, how it is checked when it is set, and when it fires.
+"""When an alert of each kind fires, and what it then says. What kinds there are is in `alert_kinds`."""
 
-about, by kind: price {level, shown, way}: the level on the continuous scale, and as printed when it was set; line {drawing, way}; rule {rule,
-scope}: of one instrument, or of a list or universe, or of the rule's own; report {days, scope}; breadth {name, universe, level, way}.
-"""
-
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,7 +12,7 @@ from upperwick.keeping.scans import ScansByMoment
 from upperwick.market.models import Drawing
 from upperwick.market.services import members_of, open_market
 from upperwick.refused import Refused
-from upperwick.rules.checking import prepared, with_universes
+from upperwick.rules.checking import with_universes
 from upperwick.rules.models import Rule
 from upperwick.rules.services import find as find_rule
 from upperwick.rules.services import parts_for
@@ -28,7 +24,6 @@ from wickcore.breadth.series import breadth_series
 from wickcore.language.breadth import check_breadth
 from wickcore.language.check import check_expression
 from wickcore.language.parts import key_of
-from wickcore.language.problems import nearest
 from wickcore.language.ready_breadths import READY
 from wickcore.measures.drawn import line_at
 from wickcore.scan.limits import Limits
@@ -50,13 +45,6 @@ class Fired:
     symbols: tuple[str, ...] = ()
     level: float | None = None
     told: tuple[str, ...] = ()
-
-
-def looked_at(alert: Alert, market: Market, moments: Sequence[Moment], scans: ScansByMoment) -> list[Fired]:
-    """What an alert has to tell of the moments, ascending, after the one it was looked at last. Raises Refused, RuleError and Stopped."""
-    if alert.kind == "rule":
-        return _rule(alert, market, moments, scans)
-    return _LOOK[alert.kind](alert, market, moments)
 
 
 def expected(alerts: Sequence[Alert], scans: ScansByMoment) -> list[tuple[Any, str, str | None]]:
@@ -81,13 +69,13 @@ def _at(moment: Moment) -> str:
 # -- a price, a drawn line ---------------------------------------------------------------------------------------------------
 
 
-def _price(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
+def look_at_price(alert: Alert, market: Market, moments: Sequence[Moment], scans: ScansByMoment) -> list[Fired]:
     about = alert.about
     found = first_crossed(market, alert.symbol, fixed(about["level"]), about["way"], alert.seen, moments[-1].key)
     return [_met(alert, market, found, "your level")] if found else []
 
 
-def _line(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
+def look_at_line(alert: Alert, market: Market, moments: Sequence[Moment], scans: ScansByMoment) -> list[Fired]:
     drawing = Drawing.objects.filter(id=alert.about["drawing"], owner_id=alert.owner_id, deleted__isnull=True).first()
     if drawing is None:
         raise Refused("The drawn line is gone; set the alert anew.")
@@ -123,7 +111,7 @@ def _met(alert: Alert, market: Market, found: Crossed, what: str) -> Fired:
 # -- a rule ------------------------------------------------------------------------------------------------------------------
 
 
-def _rule(alert: Alert, market: Market, moments: Sequence[Moment], scans: ScansByMoment) -> list[Fired]:
+def look_at_rule(alert: Alert, market: Market, moments: Sequence[Moment], scans: ScansByMoment) -> list[Fired]:
     rule = scans.rules.get((alert.owner_id, alert.about["rule"])) or find_rule(alert.owner, alert.about["rule"])
     scope = alert.about.get("scope") or None
     for moment in moments:
@@ -146,7 +134,7 @@ def _rule(alert: Alert, market: Market, moments: Sequence[Moment], scans: ScansB
 # -- reports -----------------------------------------------------------------------------------------------------------------
 
 
-def _report(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
+def look_at_report(alert: Alert, market: Market, moments: Sequence[Moment], scans: ScansByMoment) -> list[Fired]:
     at = moments[-1]
     engine = open_market().on("day")
     days = alert.about["days"]
@@ -191,7 +179,7 @@ def _those(alert: Alert, market: Market, at: Moment) -> Any:
 # -- a breadth ---------------------------------------------------------------------------------------------------------------
 
 
-def _breadth(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fired]:
+def look_at_breadth(alert: Alert, market: Market, moments: Sequence[Moment], scans: ScansByMoment) -> list[Fired]:
     about = alert.about
     text = about.get("text") or READY.get(about["name"]) or parts_for(alert.owner, "breadth").get(key_of(about["name"]))
     if text is None:
@@ -214,61 +202,3 @@ def _breadth(alert: Alert, market: Market, moments: Sequence[Moment]) -> list[Fi
             lines = [f"{words} {_at(moment)}: it is {shown(value[-1])}, and was {shown(value[-2])} before."]
             return [Fired(moment, words, lines, "/breadth")]
     return []
-
-
-_LOOK: dict[str, Callable[[Alert, Market, Sequence[Moment]], list[Fired]]] = {
-    "price": _price, "line": _line, "report": _report, "breadth": _breadth,
-}  # fmt: skip
-
-
-# -- setting them ------------------------------------------------------------------------------------------------------------
-
-
-def checked(owner: Any, market: Market, asked: dict[str, Any]) -> tuple[str, dict[str, Any]]:
-    """The symbol and what an alert is about, as they are kept. Raises Refused for what could never fire."""
-    kind, symbol = asked["kind"], (asked.get("symbol") or "").upper()
-    if symbol and symbol not in market.bars.number:
-        near = nearest(symbol, market.bars.symbols)
-        raise Refused(f"There is no instrument {symbol}{f'; did you mean {near}?' if near else '.'}", 422)
-    if kind in ("price", "line") and not symbol:
-        raise Refused("Whose price? Name an instrument.", 422)
-    scope = (asked.get("scope") or "").strip()
-    if scope:
-        universe_key(owner, market, scope)
-    note = (asked.get("note") or "")[:200]
-    way = asked.get("way") or "either"
-    if kind == "price":
-        level = asked.get("level")
-        if level is None or not level > 0:
-            raise Refused("At which price? It is above zero.", 422)
-        k = market.bars.number[symbol]
-        end = int(market.bars.ends(market.latest)[k])
-        factor = float(market.bars.factor[end - 1]) if end > market.bars.offsets[k] else 1.0
-        return symbol, {"level": level * factor, "shown": level, "way": way, "note": note}
-    if kind == "line":
-        drawing = Drawing.objects.filter(
-            owner=owner, id=asked.get("drawing"), instrument__symbol=symbol, deleted__isnull=True
-        ).first()
-        if drawing is None or drawing.kind not in ("line", "level"):
-            raise Refused("There is no such line on its chart.", 422)
-        return symbol, {"drawing": drawing.id, "way": way, "note": note}
-    if kind == "rule":
-        rule = find_rule(owner, asked.get("rule") or 0)
-        prepared(owner, rule.text)
-        return symbol, {"rule": rule.id, "name": rule.name, "scope": scope}
-    if kind == "report":
-        days = asked.get("days")
-        if days is None or not 0 <= days <= 60:
-            raise Refused("How many days before a report? From 0 to 60.", 422)
-        return symbol, {"days": days, "scope": scope}
-    name, level = asked.get("breadth") or "", asked.get("level")
-    if level is None:
-        raise Refused("Past which level?", 422)
-    text = asked.get("text") or READY.get(name) or parts_for(owner, "breadth").get(key_of(name))
-    if text is None:
-        raise Refused(f"There is no breadth named “{name}”.", 422)
-    check_breadth(text, with_universes(owner, market, text, parts_for(owner, text)), None, market.finest)
-    kept = {"text": asked["text"]} if asked.get("text") else {}
-    way = way if way in ("below", "above") else "below"
-    return "", {**kept, "name": name or "The breadth", "universe": scope, "level": level, "way": way, "by": asked.get("by") or "day",
-                "smooth": asked.get("smooth") or 1}  # fmt: skip

@@ -9,6 +9,7 @@ from ninja import Router, Status
 from pydantic import Field
 
 from upperwick.keeping import services
+from upperwick.keeping.alert_kinds import words_of
 from upperwick.keeping.calendar import calendar, end_link, owner_of, token_of
 from upperwick.keeping.desk import desk
 from upperwick.keeping.find import find as find_anything
@@ -51,7 +52,7 @@ def watch(request: HttpRequest, rule_id: int, body: WatchIn):
 
 def _alert(found: Alert) -> dict[str, Any]:
     return {
-        "id": found.id, "kind": found.kind, "symbol": found.symbol, "words": services.said_alert(found), "armed": found.armed,
+        "id": found.id, "kind": found.kind, "symbol": found.symbol, "words": words_of(found), "armed": found.armed,
         "until": found.until.isoformat() if found.until else None, "fired": found.fired, "said": found.said, "trouble": found.trouble,
         "level": found.about.get("shown"), "made": found.made, "rule": found.about["rule"] if found.kind == "rule" else None,
     }  # fmt: skip

@@ -20,7 +20,8 @@ from upperwick.bench.services import lists_of, universe_key
 from upperwick.data.models import DataIssue
 from upperwick.data.services import may
 from upperwick.jobs.services import digest_of
-from upperwick.keeping.alerts import Fired, expected, looked_at
+from upperwick.keeping.alert_kinds import KINDS, looked_at
+from upperwick.keeping.alerts import Fired, expected
 from upperwick.keeping.clock import play_on
 from upperwick.keeping.evenings import behind_since, by_turns, due, evenings, tell_passed_over
 from upperwick.keeping.mail import CHARTS, send_waiting, small_chart, tell
@@ -40,11 +41,6 @@ from wickcore.language.problems import RuleError
 from wickcore.scan.limits import Stopped
 
 LOOK_SECONDS = 0.5
-BY_EVENING = (
-    "rule",
-    "breadth",
-    "report",
-)  # alerts that are looked at evening by evening; a price is looked for in all of them at once
 MOST_NAMED = 40
 AT_ONCE = 500  # alerts that are noted together
 MOST_TOLD = 5_000  # reports that an alert remembers having told
@@ -131,7 +127,7 @@ def look() -> int:
     schedules = by_turns(
         Schedule.objects.filter(on=True, deleted__isnull=True, rule__deleted__isnull=True).select_related("owner", "rule")
     )
-    by_evening = [alert for alert in alerts if alert.kind in BY_EVENING]
+    by_evening = [alert for alert in alerts if alert.kind in KINDS and KINDS[alert.kind].by_evening]
     skipped, late = evenings(market, behind_since([*schedules, *by_evening], market, now), now)
     if skipped:
         told += tell_passed_over(skipped, [one for one in (*schedules, *by_evening) if one.seen < skipped[-1].key])
@@ -226,7 +222,7 @@ def _keep(alert: Alert, market: Market, now: Moment, fired: list[Fired]) -> int:
             alert.owner, f"alert {alert.id} {alert.armings} {one.moment}", "alert", str(one.moment), one.subject, one.lines,
             place=one.place, symbols=symbols, charts=charts,
         )  # fmt: skip
-    stays = alert.kind == "report"  # it is of many reports: each is told once
+    stays = KINDS[alert.kind].stays  # what it told is not told again
     last = fired[-1]
     changed: dict[str, Any] = {
         "fired": str(last.moment),

@@ -9,10 +9,9 @@ from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 
-from upperwick.bench.models import STAGES
 from upperwick.bench.services import keep as keep_list
 from upperwick.bench.services import lists_of, universe_key
-from upperwick.keeping import alerts
+from upperwick.keeping import alert_kinds
 from upperwick.keeping.models import Alert, Message, Schedule, Watched
 from upperwick.market.services import open_market
 from upperwick.refused import Refused
@@ -47,7 +46,7 @@ def set_alert(owner: Any, asked: dict[str, Any]) -> Alert:
     market, now = _now()
     if alerts_of(owner).count() >= MOST_ALERTS:
         raise Refused(f"An account keeps at most {MOST_ALERTS:,} alerts; delete some first.")
-    symbol, about = alerts.checked(owner, market, asked)
+    symbol, about = alert_kinds.checked(owner, market, asked)
     until = _until(asked.get("until"), str(now)[:10])
     return Alert.objects.create(owner=owner, kind=asked["kind"], symbol=symbol, about=about, seen=now.key, until=until)
 
@@ -91,26 +90,6 @@ def bring_back(found: Any) -> Any:
         found.seen = max(found.seen, _now()[1].key)
     found.save()
     return found
-
-
-def said_alert(found: Alert) -> str:
-    """What an alert waits for, in words."""
-    about, way = found.about, found.about.get("way")
-    words = {"up": "rises to", "down": "falls to", "either": "meets"}
-    scope = about.get("scope") or ""
-    if found.kind == "price":
-        return f"{found.symbol} {words[way]} {about['shown']:g}"
-    if found.kind == "line":
-        return f"{found.symbol} {words[way]} your drawn line"
-    on_bench = bool(scope) and all(part in STAGES for part in scope.split(" or "))
-    whom = found.symbol or (f"one of {'bench: ' if on_bench else ''}{scope}" if scope else "any instrument")
-    if found.kind == "rule":
-        return f"“{about['name']}” becomes true for {whom}"
-    if found.kind == "report":
-        days = about["days"]
-        return f"{whom} reports within {days} day{'' if days == 1 else 's'}"
-    level = f"{about['level']:.0%}" if abs(about["level"]) <= 1 else f"{about['level']:g}"
-    return f"{about['name']}{f' of {scope}' if scope else ''} {'rises over' if way == 'below' else 'falls under'} {level}"
 
 
 # -- schedules ---------------------------------------------------------------------------------------------------------------
