@@ -1,6 +1,7 @@
-"""Which tests run. Each entry of the catalogue is compared with its formula, with cut data and with split prices on every run. Of other cases that
-repeat, marked `rotated`, some take turns by day; of the browser's tests those that are not of the main way run each second day, but all where
-CI is set. Every case with `--every-case`."""
+"""Which tests run. Each entry of the catalogue is compared with its formula, with cut data and with split prices on every run.
+
+Of other cases that repeat, marked `rotated`, some take turns by day; of the browser's tests those that are not of the main way run each second
+day, but all where CI is set. Every case with `--every-case`."""
 
 import os
 import zlib
