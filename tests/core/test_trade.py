@@ -5,7 +5,8 @@ import math
 import numpy as np
 import pytest
 
-from wickcore.trade.costs import net_return, round_trip
+from wickcore.trade.cost_rates import round_trip
+from wickcore.trade.costs import net_return
 from wickcore.trade.entries import NEXT_OPEN, SAME_OPEN, SIGNAL_CLOSE, entry_bar, entry_of, first_met, price_paid
 from wickcore.trade.excursions import excursions
 from wickcore.trade.exits import last_held

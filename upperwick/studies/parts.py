@@ -13,7 +13,7 @@ from wickcore.study.path import path
 from wickcore.study.sample import HorizonFigures, Sample
 from wickcore.study.stops import with_stop
 from wickcore.study.worth import line_worth
-from wickcore.trade.costs import round_trip
+from wickcore.trade.cost_rates import round_trip
 
 MOST_DOTS = 2_000
 STOPS = tuple(i / 200 for i in range(1, 81))  # half a percent to forty, a step of the what-if line

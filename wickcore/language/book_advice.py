@@ -9,7 +9,7 @@ from wickcore.language.book_text import BookText, Exits, LevelLine
 from wickcore.language.carried import POSITION
 from wickcore.language.operations import Op
 from wickcore.language.tree import Span
-from wickcore.trade.costs import round_trip
+from wickcore.trade.cost_rates import round_trip
 
 Said = tuple[Span, str, str | None]
 

@@ -11,7 +11,8 @@ from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.precedents.morning import Morning
 from wickcore.scan.evaluate import Limits
 from wickcore.study.intervals import day_block_interval, wilson
-from wickcore.trade.costs import net_return, round_trip
+from wickcore.trade.cost_rates import round_trip
+from wickcore.trade.costs import net_return
 
 CLOSES = (0, 1, 5)  # how many closes after the session's own
 FEWEST = 20  # sessions under which nothing is said

@@ -11,7 +11,7 @@ from wickcore.language.rule import CheckedRule
 from wickcore.study import returns
 from wickcore.study.sample import known
 from wickcore.study.settings import StudySettings
-from wickcore.trade.costs import round_trip
+from wickcore.trade.cost_rates import round_trip
 from wickcore.trade.entries import entry_bar, entry_of, price_paid
 from wickcore.trade.exits import COUNTED, DELISTED, NO_ENTRY, STATES, last_held
 

@@ -16,7 +16,7 @@ from wickcore.study import returns
 from wickcore.study.intervals import MEDIAN_DRAWS, Span, day_block_interval, median_interval
 from wickcore.study.sample import HorizonFigures, Sample, figures
 from wickcore.study.settings import StudySettings
-from wickcore.trade.costs import round_trip
+from wickcore.trade.cost_rates import round_trip
 from wickcore.trade.entries import NEXT_OPEN, SIGNAL_CLOSE, entry_of
 from wickcore.trade.exits import DELISTED, NO_ENTRY, PENDING
 

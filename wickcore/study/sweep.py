@@ -18,7 +18,7 @@ from wickcore.study.sample import SMALL_GROUP, known
 from wickcore.study.settings import StudySettings
 from wickcore.study.tries import laid_out, superior_ability
 from wickcore.study.verdict import percent
-from wickcore.trade.costs import round_trip
+from wickcore.trade.cost_rates import round_trip
 from wickcore.trade.entries import entry_of
 
 MOST_CELLS, MOST_STEPS, REPS = 400, 100, 500

@@ -7,11 +7,6 @@ from numba import njit
 MOST_IMPACT = 0.5  # of a price, whatever is bought
 
 
-def round_trip(cost: float, slippage: float) -> float:
-    """What entry and exit cost together, as a fraction of the entry: costs and slippage are fractions a side."""
-    return 2 * (cost + slippage)
-
-
 @njit(nogil=True, cache=True)
 def net_return(paid: float, got: float, side: int, round_trip: float) -> float:
     """side × (exit / entry − 1) − costs: prices on one scale, side 1 long and −1 short."""
