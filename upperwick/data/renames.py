@@ -122,7 +122,8 @@ def _move_stored(joined: Joined, former: str, symbol: str, day: int, renames: Re
         stays += len(stored["days"]) - len(before["days"])
     for table, dated in DATED.items():
         _move_rows(joined, table, [row for row in stored_rows(table, [former]) if row[dated] < day], now)
-    joined.read.rows["instruments"] = [*_what_it_was(former, now), *joined.read.rows.get("instruments", [])]
+    if known := _what_it_was(former, now):
+        joined.read.rows["instruments"] = [*known, *joined.read.rows.get("instruments", [])]
     if moved:
         joined.notes.append(f"{former} is {symbol} from {iso(day)} on: {moved:,} stored bars of {former} become {now}'s.")
     if stays:
