@@ -104,6 +104,7 @@ def test_undone_it_is_as_it_was_and_what_named_it_goes_with_it(tmp_path: Path) -
     undo(made.id)
     assert contents() == before
     assert not Rename.objects.exists()
+    assert DataVersion.objects.last().benchmark == "ZZOLD"
     for one in (other, item, alert, line):
         one.refresh_from_db()
     assert other.symbols == ["ZZOLD", "ZZC"]

@@ -15,6 +15,7 @@ from upperwick.data.reading.batch import Read
 from upperwick.data.reading.source import PriceFileError
 from upperwick.data.rows import FRESH, STORED, Row, key_of, stored_rows
 from upperwick.market.merging import bars_of
+from upperwick.market.packing import DamagedBlock
 from wickcore.bars.merge import Table, merge
 from wickcore.bars.moment import iso
 
@@ -99,17 +100,24 @@ def _renamed_row(table: str, row: Row, renames: Renames) -> Row:
 # -- what is stored --------------------------------------------------------------------------------------------------
 
 
+def _stored_bars(symbol: str, frame: str) -> Table:
+    try:
+        return bars_of(symbol, frame)
+    except DamagedBlock as error:
+        raise PriceFileError(str(error)) from None
+
+
 def _move_stored(joined: Joined, former: str, symbol: str, day: int, renames: Renames) -> None:
     """Adds what is stored of a former symbol before the day, under the symbol that it is kept under from now on."""
     now = symbol_on(former, day - 1, renames)
     tables = joined.read.prices.tables
     moved, stays = 0, 0
     for frame in ("day", "5min"):
-        stored = bars_of(former, frame)
+        stored = _stored_bars(former, frame)
         before = {n: c[: int(np.searchsorted(stored["days"], day))] for n, c in stored.items()} if stored else {}
         if not before or not len(before["days"]):
             continue
-        own = bars_of(now, frame)
+        own = _stored_bars(now, frame)
         if own and int(own["days"][0]) <= int(before["days"][-1]):
             raise PriceFileError(
                 f"{former} cannot be what {now} was until {iso(day)}: {now} has stored bars of its own from {iso(int(own['days'][0]))} on, and "

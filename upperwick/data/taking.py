@@ -13,16 +13,19 @@ from upperwick.data.reading.batch import Read
 from upperwick.data.reading.tables import TABLES
 from upperwick.data.renames import bars_that_stood, join
 from upperwick.data.rows import Counted, Row, key_of, merged, remove, stored_rows, write
+from upperwick.market.aside import AnotherImport
 from upperwick.market.following import Place, rename
 from upperwick.market.merging import Imported
 from upperwick.market.models import BarBlock, DataVersion, Instrument
 from upperwick.market.packing import pack_each
 from upperwick.market.store import count_tables, save_tables
+from upperwick.market.version import data_version
 from wickcore.bars.merge import Table
 from wickcore.bars.moment import of_key
 
 KEPT = 10  # imports that can be undone
 RENAMED = "renamed"  # among what is kept of an import: where a former symbol was named
+BENCHMARK: Place = {"model": "market.DataVersion", "field": "benchmark", "ids": []}  # a place of the market as a whole
 FEW = 16  # rows that are not worth compressing
 Share = Callable[[float], None]
 
@@ -57,6 +60,7 @@ def take(
     invented). undoable: whether what stood before is kept. Raises AnotherImport, and PriceFileError for a rename that cannot be; what `tell`
     raises ends it, and then nothing was taken.
     """
+    version = data_version()
     joined = join(read)
     read = joined.read
     names = read.files
@@ -73,6 +77,8 @@ def take(
 
     def rest(bars: Imported) -> None:
         """What is to be true together with the bars."""
+        if (joined.bars or joined.rows) and data_version() != version:  # what is to move may not be all of it any more
+            raise AnotherImport("Another import ended meanwhile; this one has taken nothing. Begin it again.")
         by_table: dict[str, Counted] = {}
         for table in TABLES:
             if read.rows.get(table):
@@ -107,7 +113,12 @@ def take(
         bars_were = [*touched_bars, *((symbol, frame, data) for (symbol, frame, _), data in small)]
         kept = [(one.id, "bars", symbol, frame, data) for symbol, frame, data in bars_were]
         kept += [(one.id, table, "", "", packed_rows(rows)) for table, rows in before.items() if rows]
-        kept += [(one.id, RENAMED, former, "", packed_places(symbol, rename(former, symbol))) for former, symbol in joined.renamed]
+        for former, symbol in joined.renamed:
+            places = [
+                *rename(former, symbol),
+                *([BENCHMARK] if changed.get("benchmark") == symbol and was_benchmark == former else []),
+            ]
+            kept.append((one.id, RENAMED, former, "", packed_places(symbol, places)))
         if undoable:
             _keep(kept)
         old_ones = Import.objects.filter(undone__isnull=True).values_list("id", flat=True)[KEPT:]
@@ -121,9 +132,9 @@ def take(
 
     tables = {t for t in TABLES if read.rows.get(t)} | ({"bars"} if symbols else set()) | ({"members"} if universe else set())
     latest = DataVersion.objects.last()
-    followed = dict(joined.renamed)
-    if latest is not None and latest.benchmark in followed:
-        changed.setdefault("benchmark", followed[latest.benchmark])
+    followed, was_benchmark = dict(joined.renamed), latest.benchmark if latest else ""
+    if was_benchmark in followed:
+        changed.setdefault("benchmark", followed[was_benchmark])
     changed["touched"] = ",".join(sorted(tables))
     save_tables(
         read.prices.tables, universe, _version_said(names), record if undoable else None, rest, tell, joined.bars, **changed

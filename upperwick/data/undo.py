@@ -13,11 +13,11 @@ from django.utils import timezone
 from upperwick.data.models import Before, Import
 from upperwick.data.reading.tables import TABLES
 from upperwick.data.rows import SAID, Row, key_of, remove, stored_rows, write
-from upperwick.data.taking import RENAMED, packed, packed_rows, unpacked, unpacked_places, unpacked_rows
+from upperwick.data.taking import BENCHMARK, RENAMED, packed, packed_rows, unpacked, unpacked_places, unpacked_rows
 from upperwick.market.aside import clear, importing, staged
 from upperwick.market.following import name_back
 from upperwick.market.merging import put_back
-from upperwick.market.models import BarBlock, Instrument
+from upperwick.market.models import BarBlock, DataVersion, Instrument
 from upperwick.market.store import another_version
 from upperwick.refused import Refused
 from wickcore.bars.merge import Table, table_keys
@@ -57,13 +57,17 @@ def undo(import_id: int, tell: Callable[[float], None] = lambda share: None) -> 
             for table in reversed([t for t in TABLES if t in rows]):
                 _put_back_rows(table, rows[table])
             Before.objects.bulk_update(changed, ["data"], batch_size=100)
+            back: dict[str, str] = {}
             for named in Before.objects.filter(of=one, table=RENAMED):
                 symbol, places = unpacked_places(named.data)
                 name_back(named.symbol, symbol, places)
+                latest = DataVersion.objects.last()
+                if BENCHMARK in places and latest is not None and latest.benchmark == symbol:
+                    back["benchmark"] = named.symbol
             _hand_on_new(one, rows.get("instruments", {}))
             Before.objects.filter(of=one).delete()
             Import.objects.filter(id=one.id).update(undone=timezone.now())
-            another_version(f"Undone: {one.what}")
+            another_version(f"Undone: {one.what}", **back)
         if emptied:
             clear()
     one.refresh_from_db()

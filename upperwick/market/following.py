@@ -62,7 +62,7 @@ def name_back(former: str, symbol: str, places: list[Place]) -> None:
 
 
 def _holding(model: Any, field: str, symbol: str) -> list[Any]:
-    return [row for row in model.objects.all() if symbol in getattr(row, field)]
+    return [row for row in model.objects.only(field).iterator() if symbol in getattr(row, field)]  # messages are large
 
 
 def _named(row: Any, one: _Followed, was: str, now: str) -> bool:
