@@ -302,7 +302,6 @@ def test_the_same_question_by_option_header_and_api_has_the_same_answer(
 ) -> None:
     """With ranks, a dial and a let, so that the universe is more than who is looked at."""
     monkeypatch.setattr("upperwick.cli.shared.with_database", lambda: None)
-    monkeypatch.setenv("UPPERWICK_SECRET_KEY", "of this test")  # else a command without data leaves one to the tests after
     body = "dial n = 20 from 5 to 40 step 5\nlet strength = change(n)\nrank(strength) > 50\nclose > sma(n)\n"
     rules = {"plain": f"# any\n{body}", "headed": f"universe: Harbour 500\n{body}"}
     for name, text in rules.items():

@@ -232,8 +232,14 @@ def without_data() -> None:
     from upperwick.kernels import prepare
 
     prepare()
-    os.environ.setdefault("UPPERWICK_SECRET_KEY", secrets.token_urlsafe(50))
-    django.setup()
+    given = os.environ.get("UPPERWICK_SECRET_KEY")
+    os.environ["UPPERWICK_SECRET_KEY"] = given or secrets.token_urlsafe(50)
+    try:
+        django.setup()
+    finally:
+        # A key that was made for this command is not handed on to what it starts.
+        if given is None:
+            del os.environ["UPPERWICK_SECRET_KEY"]
 
 
 def own_only(path: Path) -> None:
