@@ -17,7 +17,6 @@ from wickcore.language.problems import RuleError
 from wickcore.scan import at_moment as moments
 from wickcore.scan import tail as tails
 from wickcore.scan.evaluate import Evaluator
-from wickcore.scan.kernels import Column
 from wickcore.scan.scan import Hit, scan
 from wickcore.scan.tail import reach, tail_of
 
@@ -106,31 +105,64 @@ MORE = [
 ]
 
 
-def few_are_as_all(engine: Evaluator, op: Op, at: Moment, column: Column) -> None:
-    """What is worked out for some instruments alone is what the whole column says of them."""
+LEAST, MOST = 16, 64  # expressions that share a tail: those that look back as far, or about as far where they are few
+
+
+def groups(frame: str) -> list[list[tuple[str, Op]]]:
+    """All expressions by how far they look back, those that have no tail apart."""
+    ops = [(text, check_expression(text, base=frame).op) for text in (*MORE, *expressions())]
+    far = {text: reach(op, frame) for text, op in ops}
+    parts: list[list[tuple[str, Op]]] = []
+    before: object = None
+    for text, op in sorted(ops, key=lambda pair: (pair[1] not in far[pair[0]].laid, far[pair[0]].bars)):
+        place = -1 if op in far[text].laid else far[text].bars
+        if before is None or len(parts[-1]) == MOST or (place != before and (before == -1 or len(parts[-1]) >= LEAST)):
+            parts.append([])
+        parts[-1].append((text, op))
+        before = place
+    return parts
+
+
+def differ_of_few(engine: Evaluator, named: list[tuple[str, Op]], at: Moment) -> list[str]:
+    """The expressions of which what is worked out for some instruments alone is not what the whole column says of them."""
     numbers = np.array([4, 1])
-    (found,) = moments.at_moment(Evaluator(engine.market, table=engine.table), [op], at, numbers=numbers)
+    ops = [op for _, op in named]
+    few = moments.at_moment(Evaluator(engine.market, table=engine.table), ops, at, numbers=numbers)
     position = engine.bars.on(at)[numbers]
     there = position >= 0
-    assert found[numbers][there].tobytes() == column[position[there]].tobytes()
+    return [
+        text
+        for (text, _), column, whole in zip(named, few, engine.columns(ops), strict=True)
+        if column[numbers][there].tobytes() != whole[position[there]].tobytes()
+    ]
 
 
-@pytest.mark.parametrize("text", [*MORE, *(pytest.param(text, marks=pytest.mark.rotated) for text in expressions())])
-def test_the_tail_says_what_the_whole_history_says(text: str, engine: Evaluator) -> None:
-    value = check_expression(text)
-    bars = engine.bars
-    for day in (int(bars.sessions[-1]), int(bars.sessions[600])):
-        few_are_as_all(engine, value.op, Moment(day), engine.column(value.op))
-        found = tail_of(engine, [value.op], Moment(day))
-        if found is None:
-            assert reach(value.op, "day").bars > 300
-            return
-        tail, reaches = found
-        (column,) = tail.columns([value.op], reaches)
-        whole = engine.column(value.op)[tail.rows]
-        sound = np.concatenate([np.arange(a, b) for a, b in zip(tail.sound(reaches[0]), tail.offsets[1:], strict=True)])
-        assert np.isin(tail.place(bars.on(day)[bars.on(day) >= 0]), sound).all()
-        assert column[sound].tobytes() == whole[sound].tobytes()
+def differ_in_tail(engine: Evaluator, named: list[tuple[str, Op]], at: Moment) -> list[str] | None:
+    """The expressions whose tail is not what the whole history says, to the last digit; None where there is no tail."""
+    ops = [op for _, op in named]
+    found = tail_of(engine, ops, at)
+    if found is None:
+        return None
+    tail, reaches = found
+    bars, differ = engine.bars, []
+    for (text, _), far, column, all_rows in zip(named, reaches, tail.columns(ops, reaches), engine.columns(ops), strict=True):
+        whole = all_rows[tail.rows]
+        sound = np.concatenate([np.arange(a, b) for a, b in zip(tail.sound(far), tail.offsets[1:], strict=True)])
+        assert np.isin(tail.place(bars.on(at)[bars.on(at) >= 0]), sound).all()
+        if column[sound].tobytes() != whole[sound].tobytes():
+            differ.append(text)
+    return differ
+
+
+@pytest.mark.parametrize("named", groups("day"), ids=lambda named: named[0][0])
+def test_the_tail_says_what_the_whole_history_says(named: list[tuple[str, Op]], engine: Evaluator) -> None:
+    for day in (int(engine.bars.sessions[-1]), int(engine.bars.sessions[600])):
+        assert differ_of_few(engine, named, Moment(day)) == []
+        differ = differ_in_tail(engine, named, Moment(day))
+        if differ is None:
+            assert max(reach(op, "day").bars for _, op in named) > 300
+        else:
+            assert differ == []
 
 
 RULES = [
@@ -206,21 +238,13 @@ def test_a_moment_inside_a_session_is_scanned_alike(text: str, within: Evaluator
     assert hits
 
 
-@pytest.mark.parametrize("text", [*MORE, *(pytest.param(text, marks=pytest.mark.rotated) for text in expressions())])
-def test_days_beside_a_tail_of_the_bars_within_them(text: str, within: Evaluator) -> None:
+@pytest.mark.parametrize("named", groups("5min"), ids=lambda named: named[0][0])
+def test_days_beside_a_tail_of_the_bars_within_them(named: list[tuple[str, Op]], within: Evaluator) -> None:
     """What days say inside a session, read beside a tail, is what it is beside all bars within the days."""
-    value = check_expression(text, base="5min")
     inner = within.market.table("5min")
     for at in (of_key(int(inner.moments[-9])), of_key(int(inner.moments[-700]))):
-        few_are_as_all(within, value.op, at, within.column(value.op))
-        found = tail_of(within, [value.op], at)
-        assert found is not None
-        tail, reaches = found
-        (column,) = tail.columns([value.op], reaches)
-        whole = within.column(value.op)[tail.rows]
-        sound = np.concatenate([np.arange(a, b) for a, b in zip(tail.sound(reaches[0]), tail.offsets[1:], strict=True)])
-        assert np.isin(tail.place(inner.on(at)[inner.on(at) >= 0]), sound).all()
-        assert column[sound].tobytes() == whole[sound].tobytes()
+        assert differ_of_few(within, named, at) == []
+        assert differ_in_tail(within, named, at) == []
 
 
 def test_a_tail_is_read_where_it_can_be(engine: Evaluator, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -1,7 +1,7 @@
 """All instruments' bars of one frame in one ragged table of columns, read-only."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -10,6 +10,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from wickcore.bars.calendar import Calendar
+from wickcore.bars.layout import ragged_rows
 from wickcore.bars.moment import CLOSE, Moment, keys, moment_of, of_key
 
 Floats = NDArray[np.float64]
@@ -18,6 +19,8 @@ Days = NDArray[np.int32]
 Bools = NDArray[np.bool_]
 Truth = NDArray[np.int8]
 FIELDS = ("open", "high", "low", "close", "volume")
+COLUMNS = ("days", *FIELDS, "factor")  # one value a bar, of every table
+SOME = ("minute", "day_ends")  # one value a bar, where the frame has them
 STEP = 5  # minutes of the bars that are stored of a day
 
 
@@ -70,8 +73,13 @@ class Bars:
     before: Callable[[str], Ints] | None = None
 
     def __post_init__(self) -> None:
-        for column in (self.offsets, self.days, self.open, self.high, self.low, self.close, self.volume, self.factor):
+        for column in (self.offsets, *(getattr(self, name) for name in COLUMNS)):
             column.setflags(write=False)
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The columns it has, of one value a bar."""
+        return (*COLUMNS, *(name for name in SOME if getattr(self, name) is not None))
 
     @cached_property
     def plain(self) -> bool:
@@ -190,14 +198,19 @@ class Bars:
             _copy_runs(column, begins, offsets, out)
             return name, out
 
-        names = ("days", *FIELDS, "factor", *(() if self.minute is None else ("minute",)))
-        return Bars(self.symbols, offsets, frame=self.frame, calendar=self.calendar, **dict(many(run, names)))
+        return replace(self, offsets=offsets, before=None, **dict(many(run, self.names)))
 
     def taken(self, rows: Any, offsets: Ints) -> "Bars":
         """A table of some of the rows, ragged by new offsets."""
-        columns = {name: getattr(self, name)[rows] for name in ("days", *FIELDS, "factor")}
-        minute = None if self.minute is None else self.minute[rows]
-        return Bars(self.symbols, offsets, minute=minute, frame=self.frame, calendar=self.calendar, **columns)
+        return replace(self, offsets=offsets, before=None, **{name: getattr(self, name)[rows] for name in self.names})
+
+    def only(self, numbers: Ints) -> "Bars":
+        """A table of some instruments, in the order of their numbers, with their bars."""
+        offsets, rows = ragged_rows(self.offsets, numbers)
+        cut = self.taken(rows, offsets)
+        told = self.before
+        before = None if told is None else lambda frame: told(frame)[numbers]
+        return replace(cut, symbols=tuple(self.symbols[k] for k in numbers), before=before)
 
 
 def _distinct(values: Any) -> Ints:

@@ -10,6 +10,7 @@ from zlib import crc32
 
 import numpy as np
 
+from wickcore.bars import layout
 from wickcore.bars.bars import STEP, Bars, Bools, Days, Floats, Ints, build_bars
 from wickcore.bars.calendar import Calendar, hours_of
 from wickcore.bars.factor import factor, factor_within
@@ -73,6 +74,23 @@ class Membership:
     last: Days
 
 
+def _no_days() -> Days:
+    return np.empty(0, np.int32)
+
+
+def _no_marks() -> Bools:
+    return np.empty(0, np.bool_)
+
+
+def _some_lists(lists: OrderedDict[str, Membership], numbers: Ints) -> OrderedDict[str, Membership]:
+    return OrderedDict((name, layout.numbered(members, numbers)) for name, members in lists.items())
+
+
+def _new_lock(lock: Lock, numbers: Ints) -> Lock:
+    return Lock()
+
+
+@layout.laid_out
 @dataclass(frozen=True, eq=False)
 class Market:
     """Bars with everything else known about their instruments.
@@ -86,23 +104,23 @@ class Market:
     version: changes whenever anything in it does; caches hang on it. benchmark: the symbol studies hold regimes against.
     """
 
-    tables: tuple[Bars, ...]
-    texts: dict[str, tuple[str, ...]] = field(default_factory=dict)
-    names: tuple[str, ...] = ()
-    delisted: Days = field(default_factory=lambda: np.empty(0, np.int32))
-    listed: Days = field(default_factory=lambda: np.empty(0, np.int32))
-    optionable: Bools = field(default_factory=lambda: np.empty(0, np.bool_))
-    weekly_options: Bools = field(default_factory=lambda: np.empty(0, np.bool_))
-    facts: Facts | None = None
-    dividends: tuple[Ints, Days, Floats] | None = None
-    universes: dict[str, Membership] = field(default_factory=dict)
-    benchmark: str | None = None
-    events: dict[str, Days] = field(default_factory=dict)
-    own: dict[str, Dated] = field(default_factory=dict)
-    overnight: dict[str, Dated] = field(default_factory=dict)
-    version: str = "files"
-    _lists: OrderedDict[str, Membership] = field(default_factory=OrderedDict, repr=False)
-    _lists_lock: Lock = field(default_factory=Lock, repr=False)
+    tables: tuple[Bars, ...] = field(metadata=layout.of(layout.tables))
+    texts: dict[str, tuple[str, ...]] = field(default_factory=dict, metadata=layout.of(layout.by_name(layout.per_instrument)))
+    names: tuple[str, ...] = field(default=(), metadata=layout.of(layout.per_instrument))
+    delisted: Days = field(default_factory=_no_days, metadata=layout.of(layout.per_instrument))
+    listed: Days = field(default_factory=_no_days, metadata=layout.of(layout.per_instrument))
+    optionable: Bools = field(default_factory=_no_marks, metadata=layout.of(layout.per_instrument))
+    weekly_options: Bools = field(default_factory=_no_marks, metadata=layout.of(layout.per_instrument))
+    facts: Facts | None = field(default=None, metadata=layout.of(layout.ragged))
+    dividends: tuple[Ints, Days, Floats] | None = field(default=None, metadata=layout.of(layout.ragged))
+    universes: dict[str, Membership] = field(default_factory=dict, metadata=layout.of(layout.by_name(layout.numbered)))
+    benchmark: str | None = field(default=None, metadata=layout.of(layout.shared))
+    events: dict[str, Days] = field(default_factory=dict, metadata=layout.of(layout.shared))
+    own: dict[str, Dated] = field(default_factory=dict, metadata=layout.of(layout.by_name(layout.ragged)))
+    overnight: dict[str, Dated] = field(default_factory=dict, metadata=layout.of(layout.by_name(layout.ragged)))
+    version: str = field(default="files", metadata=layout.of(layout.shared))
+    _lists: OrderedDict[str, Membership] = field(default_factory=OrderedDict, repr=False, metadata=layout.of(_some_lists))
+    _lists_lock: Lock = field(default_factory=Lock, repr=False, metadata=layout.of(_new_lock))
 
     def __post_init__(self) -> None:
         if not self.tables or any(t.symbols != self.tables[0].symbols for t in self.tables):
@@ -148,6 +166,12 @@ class Market:
         return replace(
             self, tables=(self.bars.of_some(kept, many), *inner), version=f"{self.version} of {crc32(kept.tobytes()):08x}"
         )
+
+    def only(self, numbers: Sequence[int] | Ints) -> "Market":
+        """A market of some instruments alone, in the order of their numbers, with all that is known of them."""
+        kept = np.asarray(numbers, np.int64)
+        cut = layout.cut_fields(self, kept)
+        return replace(self, **{**cut, "version": f"{self.version} only {crc32(kept.tobytes()):08x}"})
 
     @cached_property
     def latest(self) -> Moment:

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-from wickcore.bars.bars import FIELDS, Bars, Bools, Days, Ints
+from wickcore.bars.bars import COLUMNS, Bars, Bools, Days, Ints
 from wickcore.bars.moment import CLOSE
 
 NOWHERE = -1
@@ -73,7 +73,7 @@ def mix(daily: Bars, inner: Bars) -> Mixed:
         _woven(source, day, within, found)
         return found
 
-    columns = {name: woven(getattr(daily, name), getattr(inner, name)) for name in ("days", *FIELDS, "factor")}
+    columns = {name: woven(getattr(daily, name), getattr(inner, name)) for name in COLUMNS}
     minute = woven(np.full(len(daily), CLOSE, np.int32), inner.minute)
     bars = Bars(
         daily.symbols,

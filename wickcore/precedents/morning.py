@@ -10,7 +10,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from wickcore.bars.bars import FIELDS, Bars, Ints
+from wickcore.bars.bars import COLUMNS, FIELDS, Bars
 from wickcore.bars.market import Dated, Market
 from wickcore.language.operations import Op, each
 from wickcore.scan.across import ACROSS
@@ -73,75 +73,53 @@ def needs_all(ops: Sequence[Op], symbols: Sequence[str]) -> bool:
 
 def morning(market: Market, session: int, stage: Stage, symbols: Sequence[str], whole: bool = False) -> Morning:
     """The morning of a session for a few indices. whole: all instruments are kept, for lines that look across them."""
-    keep = [k for k, s in enumerate(market.bars.symbols) if whole or s in symbols or s == market.benchmark]
-    among = [k for k in keep if market.bars.symbols[k] in symbols]
-    bars = _laid(market, session, stage, keep, set(among))
-    night = {name: _before(of, keep, session + (0 if stage == "evening" else 1)) for name, of in market.overnight.items()}
-    parts = np.array(keep, np.int64)
-
-    def taken(column: Any) -> Any:
-        return column[parts] if len(column) else column
-
-    small = replace(
-        market,
+    small = replace(market, tables=(market.bars,))
+    if not whole:
+        small = small.only([k for k, s in enumerate(market.bars.symbols) if s in symbols or s == market.benchmark])
+    bars = _laid(market, small.bars, session, stage, symbols)
+    night = session if stage == "evening" else session + 1
+    laid = replace(
+        small,
         tables=(bars,),
-        texts={name: tuple(of[k] for k in keep) for name, of in market.texts.items() if len(of)},
-        names=tuple(market.names[k] for k in keep) if market.names else (),
-        delisted=taken(market.delisted),
-        listed=taken(market.listed),
-        optionable=taken(market.optionable),
-        weekly_options=taken(market.weekly_options),
-        facts=market.facts if whole else None,
-        dividends=market.dividends if whole else None,
-        universes=market.universes if whole else {},
-        own={name: _before(of, keep, session) for name, of in market.own.items()},
-        overnight=night,
+        own={name: _before(of, session) for name, of in small.own.items()},
+        overnight={name: _before(of, night) for name, of in small.overnight.items()},
         version=f"{market.version} morning {session} {stage}",
     )
-    if whole:  # the owner's lists are told anew by whoever asks
-        small._lists.update(market._lists)
-    return Morning(session, stage, Evaluator(small, cache_bytes=100_000_000), whole)
+    return Morning(session, stage, Evaluator(laid, cache_bytes=100_000_000), whole)
 
 
-def _before(of: Dated, keep: Sequence[int], until: int) -> Dated:
-    """The values of some instruments that were given before a day."""
-    parts = [
-        slice(int(of.offsets[k]), int(of.offsets[k]) + int(np.searchsorted(of.days[of.offsets[k] : of.offsets[k + 1]], until)))
-        for k in keep
-    ]
-    lengths = [p.stop - p.start for p in parts]
-    rows = np.concatenate([np.arange(p.start, p.stop) for p in parts]) if parts else np.empty(0, np.int64)
-    offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
-    return Dated(offsets, of.days[rows], of.values[rows])
+def _before(of: Dated, until: int) -> Dated:
+    """The values that were given before a day."""
+    kept = of.days < until
+    offsets = np.concatenate([[0], np.cumsum(kept)])[of.offsets].astype(np.int64)
+    return Dated(offsets, of.days[kept], of.values[kept])
 
 
-def _laid(market: Market, session: int, stage: Stage, keep: Sequence[int], among: set[int]) -> Bars:
-    """The daily bars of some instruments before the session, and the session's own bar behind those of the indices."""
-    bars = market.bars
-    ends = bars.ends(session - 1)
-    spans = [(int(bars.offsets[k]), int(ends[k])) for k in keep]
-    extra = [1 if k in among and end > begin else 0 for k, (begin, end) in zip(keep, spans, strict=True)]
-    lengths = np.array([end - begin for begin, end in spans], np.int64) + extra
-    offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
-    rows: Ints = np.concatenate([np.arange(b, e) for b, e in spans]) if spans else np.empty(0, np.int64)
-    added = np.array([offsets[i + 1] - 1 for i, one in enumerate(extra) if one], np.int64)
+def _laid(market: Market, small: Bars, session: int, stage: Stage, symbols: Sequence[str]) -> Bars:
+    """The daily bars before the session, and the session's own bar behind those of the indices. small: those of some of the market's
+    instruments."""
+    lengths = small.ends(session - 1) - small.offsets[:-1]
+    has_bar = (lengths > 0) & np.isin(small.symbols, list(symbols))
+    offsets = np.concatenate([[0], np.cumsum(lengths + has_bar)]).astype(np.int64)
     kept = np.ones(int(offsets[-1]), np.bool_)
+    added = offsets[1:][has_bar] - 1
     kept[added] = False
+    history = small.cut(session - 1)
     columns: dict[str, Any] = {}
-    for name in ("days", *FIELDS, "factor"):
-        source = getattr(bars, name)
+    for name in COLUMNS:
+        source = getattr(history, name)
         column = np.full(int(offsets[-1]), np.nan if name in FIELDS else 0, source.dtype)
-        column[kept] = source[rows]
+        column[kept] = source
         columns[name] = column
     columns["days"][added] = session
-    with_bar = [k for k, one in zip(keep, extra, strict=True) if one]
-    for at, k in zip(added.tolist(), with_bar, strict=True):
+    for at, small_number in zip(added.tolist(), np.flatnonzero(has_bar).tolist(), strict=True):
+        k = market.bars.number[small.symbols[small_number]]
         # The night is printed on the session's own scale: a split is known by then.
         before = columns["factor"][at - 1]
         columns["factor"][at] = before if stage == "evening" else _factor_of(market, k, session, before)
         opened = _open_of(market, k, session) if stage == "bell" else None
         columns["open"][at] = np.nan if opened is None else opened
-    return Bars(tuple(bars.symbols[k] for k in keep), offsets, calendar=bars.calendar, **columns)
+    return Bars(small.symbols, offsets, calendar=small.calendar, **columns)
 
 
 def _factor_of(market: Market, k: int, session: int, before: float) -> float:

@@ -86,7 +86,12 @@ class Shared:
 
     def run(self, work: Callable[[Any], None], items: Iterable[Any], stop: Event) -> None:
         """Does the work for every item on the pool's threads. When one fails the others are stopped, and it is raised once all have ended:
-        nothing goes on working for a caller who was told that it is over."""
+        nothing goes on working for a caller who was told that it is over. A single item is worked on here: handing it over costs more than most
+        small tables do."""
+        items = list(items)
+        if len(items) == 1:
+            work(items[0])
+            return
         waiting = [self.pool.submit(work, item) for item in items]
         done, left = wait(waiting, return_when=FIRST_EXCEPTION)
         if left:
