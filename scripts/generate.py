@@ -1,4 +1,5 @@
-"""Writes what is made from the code: docs/language.md from the catalogue, docs/tables.md from the tables, web/src/lib/openapi.json from the API.
+"""Writes what is made from the code: docs/language.md from the catalogue, docs/tables.md from the tables, web/src/lib/openapi.json from the API,
+web/src/lib/constants.ts and web/src/palette.css from what the interface has in common with the code.
 
 With --check it writes nothing and fails where a file is stale.
 """
@@ -92,12 +93,50 @@ def schema() -> str:
     return json.dumps(api.get_openapi_schema(path_prefix="/api/"), indent=1, default=str) + "\n"
 
 
+def constants() -> str:
+    """What the interface has in common with the code: defaults, limits, frames, words."""
+    import django
+
+    django.setup()
+    from typing import get_args
+
+    from upperwick.accounts.preferences import PreferencesDoc
+    from upperwick.books.words import OUTCOMES, REASONS
+    from upperwick.events.kinds import stale_after
+    from upperwick.market.charts import CHART_BARS
+    from upperwick.rules.scan import MOST_COLUMNS
+    from wickcore.bars.frame_names import MINUTES, ChartFrame
+    from wickcore.trade.defaults import COST, INDEX_COST
+
+    values = {
+        "CHART_BARS": ("Bars a chart holds at most.", CHART_BARS),
+        "MOST_COLUMNS": ("Columns a table has at most.", MOST_COLUMNS),
+        "COST": ("The usual cost of an order, a fraction a side.", COST),
+        "INDEX_COST": ("The same, of an index.", INDEX_COST),
+        "CHART_FRAMES": ("Whose bars a chart can draw, the shortest first.", get_args(ChartFrame)),
+        "WITHIN_DAY": ("Those of which several make a day.", tuple(MINUTES)),
+        "USUAL_PREFERENCES": ("What an account has chosen until it chooses.", PreferencesDoc().model_dump()),
+        "STALE_AFTER": ("The queries whose answers each kind of event makes stale.", stale_after()),
+        "OUTCOMES": ("What came of a signal, in words.", OUTCOMES),
+        "REASONS": ("Why a trade ended, in words.", REASONS),
+    }
+    parts = ["/* Made by `make docs` from the code; do not edit. */"]
+    for name, (about, value) in values.items():
+        as_const = "" if isinstance(value, int | float) or name == "USUAL_PREFERENCES" else " as const"
+        parts.append(f"/** {about} */\nexport const {name} = {json.dumps(value, ensure_ascii=False, indent=2)}{as_const}")
+    return "\n\n".join(parts) + "\n"
+
+
 def main() -> int:
+    from upperwick.reports.palette import style_sheet
+
     stale = []
     made = (
         (ROOT / "docs" / "language.md", language()),
         (ROOT / "docs" / "tables.md", tables()),
         (ROOT / "web" / "src" / "lib" / "openapi.json", schema()),
+        (ROOT / "web" / "src" / "lib" / "constants.ts", constants()),
+        (ROOT / "web" / "src" / "palette.css", style_sheet()),
     )
     for path, text in made:
         if path.exists() and path.read_text() == text:

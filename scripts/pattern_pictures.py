@@ -19,6 +19,7 @@ from matplotlib.figure import Figure
 from matplotlib.ticker import NullLocator
 
 from benchmarks.studies import stored
+from upperwick.reports.palette import LIGHT
 from wickcore.language.check import check_expression
 from wickcore.language.shapes import in_words
 from wickcore.measures.frame import TRUE
@@ -26,7 +27,7 @@ from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.patterns import Drawn, drawn
 
 TARGET = Path(__file__).resolve().parent.parent / "docs" / "patterns"
-PAPER, INK, PALE, HAIR, EMBER = "#f5f0e4", "#26221b", "#b9b09c", "#d9cfb8", "#b5430f"
+PAPER, INK, PALE, HAIR, EMBER = LIGHT["paper"], LIGHT["ink"], "#b9b09c", LIGHT["hair"], LIGHT["ember"]
 AFTER, BEFORE, SHOWN, LOT, SEED = 15, 40, 3, 20, 11
 PAGES = {
     "reversals": ("double_bottom", "double_top", "inverse_head_shoulders", "head_shoulders"),

@@ -12,7 +12,7 @@ from django.contrib.auth import get_user_model
 from django.test import Client
 
 from upperwick.bench.models import BenchEvent, BenchItem
-from upperwick.events import bus, views, watch
+from upperwick.events import bus, kinds, views, watch
 from upperwick.events.models import Told
 from upperwick.jobs.models import Job
 from upperwick.keeping.models import Alert, Message, Watched
@@ -173,6 +173,11 @@ def test_nobody_else_is_told_of_an_account_s_rules(beside):
     assert beside(listen()).result() == [{"what": "rules", "id": 3}, None]
 
 
+def test_a_kind_of_event_that_is_not_declared_is_refused_where_it_is_told() -> None:
+    with pytest.raises(ValueError, match="`ranks` is no kind of event"):
+        bus.publish("ranks", 1)
+
+
 def test_one_who_falls_behind_is_told_that_everything_moved(beside):
     async def fall_behind() -> list[Any]:
         with bus.Listener(1) as mine:
@@ -180,7 +185,11 @@ def test_one_who_falls_behind_is_told_that_everything_moved(beside):
                 mine._put({"what": "rules", "id": i})
             return [await mine.next(1.0) for _ in range(3)]
 
-    assert beside(fall_behind()).result() == [bus.EVERYTHING, {"what": "rules", "id": 201}, {"what": "rules", "id": 202}]
+    assert beside(fall_behind()).result() == [
+        {"what": kinds.EVERYTHING},
+        {"what": "rules", "id": 201},
+        {"what": "rules", "id": 202},
+    ]
 
 
 @pytest.mark.parametrize(
@@ -237,7 +246,7 @@ def test_the_stream_ends_with_its_session_and_stays_with_another(beside, monkeyp
         monkeypatch.setattr(views, "_signed_in", signed_in)
         stream = views._stream(7, "key")
         found = [await anext(stream)]
-        bus.publish(bus.SIGNED_OUT["what"], 7)
+        bus.publish(kinds.SIGNED_OUT, 7)
         bus.publish("rules", 7)
         async for said in stream:
             found.append(said)

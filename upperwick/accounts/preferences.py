@@ -7,6 +7,7 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from upperwick.accounts.models import Preferences
+from wickcore.bars.frame_names import ChartFrame
 from wickcore.book.liquidity import liquidity_floor
 from wickcore.book.plan import Account
 
@@ -38,7 +39,7 @@ class TableChoice(Schema):
 
 
 class ChartChoice(Schema):
-    frame: Literal["5min", "15min", "30min", "65min", "day", "week", "month"] = "day"
+    frame: ChartFrame = "day"
     months: int = Field(6, ge=0, le=1200)
     sessions: int = Field(2, ge=0, le=1200)
     log: bool = True

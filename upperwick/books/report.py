@@ -4,24 +4,14 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
-from django.template import Context, Engine
 from django.utils.safestring import SafeString
 
+from upperwick.books.words import OUTCOMES, REASONS
+from upperwick.reports import render
 from upperwick.studies.report import DIM, EMBER, HAIR, INK, percents, plot
 
 TEMPLATE = Path(__file__).parent / "templates" / "book.html"
 TRADES = 500
-WORDS = {
-    "waiting": "for the next session",
-    "traded": "traded",
-    "no_slot": "no slot free",
-    "no_cash": "not enough money",
-    "filtered": "market filter shut",
-    "held": "held already",
-    "unfilled": "order not filled",
-    "no_bar": "no bar that session",
-    "unsized": "no size could be told",
-}
 GROUPS = {
     "rule": "By rule",
     "reason": "By reason of the exit",
@@ -29,10 +19,6 @@ GROUPS = {
     "rank": "By rank within the day",
     "side": "By side",
 }
-REASONS = {
-    "stop": "stop", "follow": "stop that followed", "target": "target", "exit": "exit rule", "delisted": "delisted", "left": "left the universe",
-    "out": "market condition", "end": "still open",
-}  # fmt: skip
 
 
 def page(title: str, text: str, told: dict[str, Any], result: dict[str, Any]) -> str:
@@ -45,7 +31,7 @@ def page(title: str, text: str, told: dict[str, Any], result: dict[str, Any]) ->
         "told": told,
         "r": result,
         "f": result["figures"],
-        "signals": [(WORDS[name], n) for name, n in result["signals"].items() if n],
+        "signals": [(OUTCOMES[name], n) for name, n in result["signals"].items() if n],
         "groups": [(GROUPS[kind], rows) for kind, rows in groups.items() if kind != "side" or len(rows) > 1],
         "years": [{**y, "index": index.get(y["year"], {}).get("whole")} for y in result["months"]],
         "trades": [{**x, "why": REASONS[x["reason"]]} for x in reversed(result["trades"][-TRADES:])],
@@ -54,8 +40,7 @@ def page(title: str, text: str, told: dict[str, Any], result: dict[str, Any]) ->
         "falls": _falls(result),
         "exposure": _exposure(result),
     }
-    engine = Engine(builtins=["upperwick.studies.figures"])
-    return engine.from_string(TEMPLATE.read_text(encoding="utf-8")).render(Context(context))
+    return render(TEMPLATE, context)
 
 
 def _days(result: dict[str, Any]) -> list[date]:

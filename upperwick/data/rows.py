@@ -22,6 +22,7 @@ from upperwick.market.models import (
     Universe,
 )
 from upperwick.market.store import FAR
+from wickcore.bars.day_kinds import USUAL
 from wickcore.bars.moment import to_date, to_day
 
 Row = dict[str, Any]
@@ -78,7 +79,7 @@ STORED: dict[str, _Stored] = {
     "own": _Stored(OwnFact, {**_INSTRUMENT, **{n: n for n in ("name", "day", "value")}}),
 }
 SAID = "said"  # beside what stood before: which columns the import spoke of, be it that they were so already
-_DEFAULTS: dict[str, Row] = {"calendar": {"kind": "announcement"}, "members": {"last": to_day(FAR)}}
+_DEFAULTS: dict[str, Row] = {"calendar": {"kind": USUAL.name}, "members": {"last": to_day(FAR)}}
 FRESH: dict[str, Any] = {
     "name": "", "kind": "share", "sector": "", "listed": None, "delisted": None, "reason": "", "optionable": False, "weekly_options": False,
     "currency": "",

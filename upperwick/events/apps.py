@@ -14,7 +14,8 @@ class EventsConfig(AppConfig):
         """What is changed in this process is told at once; what others change is looked for (watch.py)."""
         from upperwick.bench.models import BenchEvent, BenchList
         from upperwick.books.models import Book, BookSeal, BookVersion
-        from upperwick.events.bus import SIGNED_OUT, publish
+        from upperwick.events.bus import publish
+        from upperwick.events.kinds import SIGNED_OUT
         from upperwick.rules.models import Breadth, Rule, RuleVersion
         from upperwick.studies.models import SealBreak
 
@@ -54,6 +55,6 @@ class EventsConfig(AppConfig):
 
         def left(user: Any, **_: object) -> None:
             if user is not None:
-                publish(SIGNED_OUT["what"], user.pk)
+                publish(SIGNED_OUT, user.pk)
 
         user_logged_out.connect(left, weak=False, dispatch_uid="signed out")

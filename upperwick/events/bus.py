@@ -9,13 +9,12 @@ from typing import Any
 
 from django.db import DatabaseError
 
+from upperwick.events.kinds import EVERYTHING, known
 from upperwick.processes import processes
 
 MOST_WAITING = 200
 KEPT = 1_000  # events that are kept for other processes
 PROCESS = uuid.uuid4().hex
-SIGNED_OUT = {"what": "signed out"}  # of some session of the account: each stream looks whether it was its own
-EVERYTHING = {"what": "everything"}  # in place of more than one listener can take
 
 _listeners: set["Listener"] = set()
 _heard: set[int] = set()  # of the bench: events whose owners were told here as they were written
@@ -55,7 +54,7 @@ class Listener:
         if self._waiting.full():
             while not self._waiting.empty():
                 self._waiting.get_nowait()
-            event = EVERYTHING
+            event = {"what": EVERYTHING}
         self._waiting.put_nowait(event)
 
 
@@ -78,7 +77,9 @@ def _write(what: str, owner_id: int | None, more: dict[str, Any]) -> None:
 
 
 def tell_here(what: str, owner_id: int | None = None, **more: Any) -> None:
-    """Tells the tabs that this process serves. event: number of what happened on the bench, which need not be looked for any more."""
+    """Tells the tabs that this process serves. event: number of what happened on the bench, which need not be looked for any more.
+    Raises ValueError for a kind that is not declared."""
+    known(what)
     with _lock:
         if "event" in more:
             if len(_heard) >= KEPT:  # nobody listens, and nobody looks

@@ -11,7 +11,8 @@ from django.conf import settings
 from django.contrib.auth import get_user
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 
-from upperwick.events.bus import SIGNED_OUT, Listener, listening
+from upperwick.events.bus import Listener, listening
+from upperwick.events.kinds import EVERYTHING, SIGNED_OUT
 from upperwick.events.watch import begin
 from upperwick.problems import problem
 
@@ -20,7 +21,7 @@ ALIVE_SECONDS, LEAVING_SECONDS = 15.0, 0.3
 
 
 async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
-    """Server-sent events, each a JSON object whose `what` is market, compiling, job, rules, lists or everything."""
+    """Server-sent events, each a JSON object whose `what` is one of the kinds (kinds.py)."""
     user = await request.auser()
     if request.method != "GET":
         return problem(405, "This cannot be done", "The stream can only be read.")
@@ -39,14 +40,15 @@ async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
 async def _stream(owner_id: int, session_key: str) -> AsyncIterator[str]:
     with Listener(owner_id) as listener:
         begin()
-        yield "retry: 2000\n\n" + _line({"what": "everything"})
+        yield "retry: 2000\n\n" + _line({"what": EVERYTHING})
         while True:
             event = await listener.next(ALIVE_SECONDS)
-            if event == SIGNED_OUT:
+            left = event is not None and event["what"] == SIGNED_OUT
+            if left:
                 await asyncio.sleep(LEAVING_SECONDS)  # told before the session is gone
-            if event in (None, SIGNED_OUT) and not await _signed_in(session_key):
+            if (event is None or left) and not await _signed_in(session_key):
                 return
-            yield ": still here\n\n" if event in (None, SIGNED_OUT) else _line(event)
+            yield ": still here\n\n" if event is None or left else _line(event)
 
 
 def _line(event: Any) -> str:

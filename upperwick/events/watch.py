@@ -15,6 +15,7 @@ from upperwick.data import feed, findings
 from upperwick.data.incoming import moved_mark
 from upperwick.data.models import DataIssue
 from upperwick.events.bus import PROCESS, heard, owners, tell_here
+from upperwick.events.kinds import EVERYTHING, JOB
 from upperwick.events.models import Told
 from upperwick.jobs.models import UNFINISHED, Job
 from upperwick.keeping.models import Alert, Message, Watched
@@ -55,7 +56,7 @@ def _look() -> None:
                 watch = watch or Watch()
                 watch.look()
                 if failed:
-                    tell_here("everything")
+                    tell_here(EVERYTHING)
                 failed = False
             except Exception:  # busy, or being restored: looked at again in a moment
                 failed = True
@@ -146,7 +147,7 @@ class Watch:
             job = dict(zip(SHOWN, row, strict=True))
             self._newest = max(self._newest, job["id"])
             if self._seen.get(job["id"]) != row:
-                tell_here("job", job.pop("owner_id"), **job)
+                tell_here(JOB, job.pop("owner_id"), **job)
             if job["state"] in UNFINISHED:
                 seen[job["id"]] = row
         self._seen = seen

@@ -12,6 +12,7 @@ from upperwick.keeping.models import CalendarLink
 from upperwick.market.load import evaluator
 from upperwick.market.models import CalendarEvent, Report
 from upperwick.refused import Refused
+from wickcore.bars.day_kinds import ANNOUNCEMENT
 
 DAYS_BACK, DAYS_AHEAD = 30, 400
 
@@ -60,6 +61,6 @@ def calendar(owner_id: int) -> bytes:
         "day", "instrument__symbol", "instrument__name"
     ):
         add(day, f"{symbol} reports{f' ({name})' if name else ''}", f"report-{symbol}")
-    for day, name in CalendarEvent.objects.filter(day__range=days, kind="announcement").values_list("day", "name"):
+    for day, name in CalendarEvent.objects.filter(day__range=days, kind=ANNOUNCEMENT.name).values_list("day", "name"):
         add(day, f"{name} announced", f"announced-{name.lower().replace(' ', '-')}")
     return bytes(made.to_ical())

@@ -24,6 +24,7 @@ from upperwick.keeping.services import row_of
 from upperwick.market.charts import rounded
 from upperwick.market.load import evaluator
 from upperwick.market.models import CalendarEvent, Report
+from wickcore.bars.day_kinds import words_of
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, iso
 from wickcore.book.holding import proposed_stop
@@ -223,7 +224,7 @@ def _ahead(owner: Any, now: Moment) -> list[dict[str, Any]]:
         words = f"{len(symbols)} report{'' if len(symbols) == 1 else 's'}" + (f", {len(own)} on your lists" if own else "")
         found.append({"day": day, "what": words, "symbols": own[:MOST_NAMED]})
     for day, kind, name in CalendarEvent.objects.filter(day__range=days).values_list("day", "kind", "name"):
-        found.append({"day": day.isoformat(), "what": name if kind == "holiday" else f"{name} announced", "symbols": []})
+        found.append({"day": day.isoformat(), "what": words_of(kind, name), "symbols": []})
     return sorted(found, key=lambda one: one["day"])
 
 

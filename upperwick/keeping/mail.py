@@ -18,6 +18,7 @@ from upperwick.keeping.models import Message
 from upperwick.market.services import open_market
 from upperwick.market.standing import standing
 from upperwick.outgoing import in_file_name, in_header, in_html
+from upperwick.reports.palette import rgb
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment
 from wickcore.language.check import check_expression
@@ -25,7 +26,7 @@ from wickcore.language.check import check_expression
 PRICES = ("open", "high", "low", "close")
 OURS = "upperwick"  # the attribute that carries what the outbox keeps beside a message
 CHARTS, CHART_BARS = 4, 90
-PAPER, INK, EMBER, HAIR = (246, 241, 230), (33, 29, 24), (184, 67, 15), (221, 211, 190)
+PAPER, INK, EMBER, HAIR = map(rgb, ("paper", "ink", "ember", "hair"))
 SIZE, PLOT = (520, 220), (12, 26, 460, 208)  # pixels: width and height; left, top, right and bottom of where prices lie
 
 

@@ -13,12 +13,11 @@ from pydantic import Field
 from upperwick.market import drawings
 from upperwick.market.facts import facts
 from upperwick.market.services import overview
-from wickcore.bars.frame_names import FRAMES
+from wickcore.bars.frame_names import FRAMES, ChartFrame
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.ideas import ALIKE, FORMS, IDEAS
 
 router = Router(tags=["market"])
-Frame = Literal["5min", "15min", "30min", "65min", "day", "week", "month"]
 
 
 class DamagedOut(Schema):
@@ -191,18 +190,20 @@ class DrawingOut(Schema):
 
 
 @router.get("/drawings/{symbol}", response=list[DrawingOut], operation_id="drawings")
-def all_drawings(request: HttpRequest, symbol: str, as_of: str | None = None, frame: Frame = "day"):
+def all_drawings(request: HttpRequest, symbol: str, as_of: str | None = None, frame: ChartFrame = "day"):
     """The account's drawings on an instrument, on the as-of day's scale."""
     return drawings.drawings_of(request.user, symbol, as_of, frame)
 
 
 @router.post("/drawings/{symbol}", response=DrawingOut, operation_id="draw")
-def draw(request: HttpRequest, symbol: str, body: DrawingIn, as_of: str | None = None, frame: Frame = "day"):
+def draw(request: HttpRequest, symbol: str, body: DrawingIn, as_of: str | None = None, frame: ChartFrame = "day"):
     return drawings.draw(request.user, symbol, as_of, body.dict(), frame)
 
 
 @router.put("/drawings/{symbol}/{drawing_id}", response=DrawingOut, operation_id="redraw")
-def redraw(request: HttpRequest, symbol: str, drawing_id: int, body: DrawingIn, as_of: str | None = None, frame: Frame = "day"):
+def redraw(
+    request: HttpRequest, symbol: str, drawing_id: int, body: DrawingIn, as_of: str | None = None, frame: ChartFrame = "day"
+):
     """Moves a drawing or changes its text."""
     return drawings.draw(request.user, symbol, as_of, body.dict(), frame, drawing_id)
 

@@ -21,7 +21,7 @@ from wickcore.measures.frame import TRUE, UNKNOWN
 from wickcore.scan.patterns import Drawn, drawn, of_all, of_rule
 from wickcore.scan.scales import latest, on_scale
 
-CHART_BARS, MOST_PANES, MOST_LINES = 4_000, 6, 4
+CHART_BARS, MOST_PANES, MOST_LINES, MOST_CHARTS = 4_000, 6, 4, 24
 FIELDS = ("open", "high", "low", "close", "volume")
 FACTS = {
     "change": "change", "rel_volume": "rel_volume(20)", "off_high": "off_high(52w)", "adr": "adr(20)", "atr": "atr(14)",

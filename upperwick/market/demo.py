@@ -22,6 +22,7 @@ from upperwick.market.models import (
 )
 from upperwick.market.packing import blocks
 from upperwick.market.store import FAR, another_version
+from wickcore.bars.day_kinds import ANNOUNCEMENT, HOLIDAY
 from wickcore.bars.moment import to_date, to_day
 from wickcore.demo.market import DemoInstrument, DemoMarket
 
@@ -111,8 +112,8 @@ def _put_demo(market: DemoMarket, stage: Stage) -> None:
             Member(universe=universe, instrument=stored[s], first=to_date(a), last=to_date(min(b, to_day(FAR)))) for s, a, b in rows
         )
     events: Iterable[CalendarEvent] = [
-        *(CalendarEvent(day=to_date(d), kind="announcement", name=n) for d, n in market.events),
-        *(CalendarEvent(day=to_date(d), kind="holiday", name=n) for d, n in market.holidays),
+        *(CalendarEvent(day=to_date(d), kind=ANNOUNCEMENT.name, name=n) for d, n in market.events),
+        *(CalendarEvent(day=to_date(d), kind=HOLIDAY.name, name=n) for d, n in market.holidays),
     ]
     CalendarEvent.objects.bulk_create(events)
     DataVersion.objects.create(what="The demo market was made and loaded.", invented=True, benchmark=market.benchmark)

@@ -29,6 +29,7 @@ from upperwick.market.version import data_version as data_version
 from upperwick.processes import processes, threads
 from wickcore.bars.bars import FIELDS, STEP, Bars
 from wickcore.bars.calendar import Calendar, hours_of
+from wickcore.bars.day_kinds import ANNOUNCEMENT, HOLIDAY
 from wickcore.bars.factor import factor, factor_within
 from wickcore.bars.market import Dated, Facts, Market, Membership, dated, nights
 from wickcore.bars.moment import to_day
@@ -209,7 +210,7 @@ def factor_of(
 
 def holidays_known() -> frozenset[int]:
     """The stored days without a session."""
-    return frozenset(to_day(d) for d in CalendarEvent.objects.filter(kind="holiday").values_list("day", flat=True))
+    return frozenset(to_day(d) for d in CalendarEvent.objects.filter(kind=HOLIDAY.name).values_list("day", flat=True))
 
 
 def calendar_of(columns: Columns, holidays: frozenset[int]) -> Calendar:
@@ -264,7 +265,7 @@ def _universes(number: dict[int, int]) -> dict[str, Membership]:
 
 def _events() -> dict[str, Any]:
     found: dict[str, list[int]] = defaultdict(list)
-    for name, day in CalendarEvent.objects.filter(kind="announcement").order_by("day").values_list("name", "day"):
+    for name, day in CalendarEvent.objects.filter(kind=ANNOUNCEMENT.name).order_by("day").values_list("name", "day"):
         found[name].append(to_day(day))
     return {name: np.array(days, np.int32) for name, days in found.items()}
 

@@ -3,6 +3,8 @@
 from django.conf import settings
 from django.db import models
 
+from wickcore.bars.day_kinds import ANNOUNCEMENT, HOLIDAY
+
 
 class Instrument(models.Model):
     """Something with bars. `delisted` is the last day it traded, empty while it trades."""
@@ -164,7 +166,7 @@ class OvernightBar(models.Model):
 class CalendarEvent(models.Model):
     """A holiday or an economic announcement."""
 
-    KINDS = [("holiday", "holiday"), ("announcement", "announcement")]
+    KINDS = [(HOLIDAY.name, "holiday"), (ANNOUNCEMENT.name, "announcement")]
 
     day = models.DateField(db_index=True)
     kind = models.CharField(max_length=12, choices=KINDS)

@@ -6,13 +6,14 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import Router, Schema
 from pydantic import Field
 
-from upperwick.market.charts import ChartAsked, chart
+from upperwick.market.charts import CHART_BARS, MOST_CHARTS, ChartAsked, chart
 from upperwick.market.services import as_of_moment, open_market
 from upperwick.problems import rule_problem
 from upperwick.refused import Refused
 from upperwick.rules import scan as service
 from upperwick.rules.checking import prepared, with_universes
 from upperwick.rules.services import parts_for
+from wickcore.bars.frame_names import ChartFrame
 from wickcore.language.parser import MAX_CHARACTERS, MAX_UNIVERSE
 from wickcore.language.problems import RuleError
 from wickcore.language.rule import CheckedRule
@@ -20,7 +21,6 @@ from wickcore.language.rule import CheckedRule
 router = Router(tags=["scan"])
 TEXT = Field(max_length=MAX_CHARACTERS + 1)
 Expression = Annotated[str, Field(max_length=200)]
-Frame = Literal["5min", "15min", "30min", "65min", "day", "week", "month"]
 Shown = Literal["percent", "price", "amount", "number", "truth", "text"]
 
 
@@ -199,8 +199,8 @@ class ChartIn(Schema):
     as_of: str | None = None
     universe: str | None = Field(None, max_length=MAX_UNIVERSE)
     dials: dict[str, float] = {}
-    frame: Frame = "day"
-    bars: int = Field(260, ge=1, le=4000)
+    frame: ChartFrame = "day"
+    bars: int = Field(260, ge=1, le=CHART_BARS)
     panes: list[Annotated[list[Expression], Field(max_length=4)]] = Field([], max_length=6)
     all_patterns: bool = False
 
@@ -259,7 +259,7 @@ class ChartOut(Schema):
 
     symbol: str
     name: str
-    frame: Frame
+    frame: ChartFrame
     days: list[str]
     open: list[float | None]
     high: list[float | None]
@@ -300,10 +300,10 @@ def _named(request: HttpRequest, text: str) -> dict[str, str]:
 
 
 class ChartsIn(Schema):
-    symbols: list[str] = Field(max_length=24)
+    symbols: list[str] = Field(max_length=MOST_CHARTS)
     text: str | None = Field(None, max_length=MAX_CHARACTERS + 1)
     as_of: str | None = None
-    frame: Frame = "day"
+    frame: ChartFrame = "day"
     bars: int = Field(130, ge=1, le=520)
 
 

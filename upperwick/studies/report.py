@@ -6,8 +6,10 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from django.template import Context, Engine
 from django.utils.safestring import SafeString, mark_safe
+
+from upperwick.reports import render
+from upperwick.reports.palette import LIGHT
 
 TEMPLATE = Path(__file__).parent / "templates" / "report.html"
 NAMES, EVENTS = 60, 500
@@ -20,7 +22,7 @@ TITLES = {
     "market": "By market: its 200-day average",
     "crowd": "By hits that day",
 }
-INK, DIM, HAIR, EMBER, GAIN, LOSS = "#1b1916", "#8a8378", "#ded5c4", "#b8430f", "#0f6f66", "#a8322a"
+INK, DIM, HAIR, EMBER, GAIN, LOSS = (LIGHT[name] for name in ("ink", "ink3", "hair", "ember", "gain", "loss"))
 
 
 def report(title: str, text: str, told: dict[str, Any], study: dict[str, Any], parts: dict[str, Any]) -> str:
@@ -46,8 +48,7 @@ def report(title: str, text: str, told: dict[str, Any], study: dict[str, Any], p
         "days": _days(parts["days"]),
         "depth": _depth(parts["scatter"]),
     }
-    engine = Engine(builtins=["upperwick.studies.figures"])
-    return engine.from_string(TEMPLATE.read_text(encoding="utf-8")).render(Context(context))
+    return render(TEMPLATE, context)
 
 
 def plot(draw: Callable[[Any], None], height: float) -> SafeString:

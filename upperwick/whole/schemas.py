@@ -8,6 +8,7 @@ from pydantic import ConfigDict, Field
 
 from wickcore.breadth.series import MOST_SMOOTHED
 from wickcore.language.parser import MAX_CHARACTERS, MAX_UNIVERSE
+from wickcore.trade.defaults import INDEX_COST
 
 Text = Annotated[str, Field(max_length=MAX_CHARACTERS + 1)]
 
@@ -123,7 +124,7 @@ class PrecedentsIn(Schema):
     text: Text = ""
     lines: list[Annotated[str, Field(max_length=400)]] = Field([], max_length=40)
     closes: Literal[0, 1, 5] = 0
-    cost: float = Field(0.0002, ge=0, le=0.05, allow_inf_nan=False)
+    cost: float = Field(INDEX_COST, ge=0, le=0.05, allow_inf_nan=False)
     first: Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}$")] | None = None
     both: Literal[0, 1, 2, 3] | None = None
 

@@ -13,9 +13,9 @@ from wickcore.bars.market import Market
 from wickcore.bars.moment import iso
 from wickcore.book.paths import SESSIONS, Paths, annual, is_a_year, resampled
 from wickcore.book.run import BookRun, Trade
-from wickcore.study.intervals import ratio_intervals
+from wickcore.study.intervals import DRAWS, ratio_intervals
 
-MOST_FALLS, LEAST_TRADES, DRAWS = 10, 5, 2_000
+MOST_FALLS, LEAST_TRADES = 10, 5
 
 
 @dataclass(frozen=True, slots=True)

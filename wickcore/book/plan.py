@@ -15,6 +15,7 @@ from wickcore.bars.moment import Moment
 from wickcore.language.check import check_expression
 from wickcore.scan.evaluate import Evaluator, Limits
 from wickcore.scan.patterns import drawn, of_all
+from wickcore.trade import defaults
 from wickcore.trade.sizing import shares_at_risk, shares_for
 
 Side = Literal["long", "short"]
@@ -60,12 +61,12 @@ class Account:
     side."""
 
     money: float = 100_000.0
-    risk: float = 0.01
-    most: float = 0.25
-    of_day: float = 0.01
-    sector: float = 0.3
-    open_risk: float = 0.06
-    cost: float = 0.001
+    risk: float = defaults.RISK
+    most: float = defaults.MOST_OF_ACCOUNT
+    of_day: float = defaults.MOST_OF_DAY
+    sector: float = defaults.MOST_OF_SECTOR
+    open_risk: float = defaults.OPEN_RISK
+    cost: float = defaults.COST
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,10 +8,10 @@ import numpy as np
 from wickcore.bars.bars import Bools, Days, Floats, Ints
 from wickcore.bars.market import Market
 from wickcore.breadth.series import BreadthSeries
+from wickcore.study.intervals import DRAWS
 
 HORIZONS = {"day": (20, 60, 120, 250), "week": (4, 13, 26, 52)}
 WAYS = ("below", "above")  # from below: it rises over the level
-DRAWS = 2_000
 DRAWN_AT_ONCE = 4_000_000  # numbers
 
 

@@ -6,6 +6,7 @@ from typing import Literal
 from wickcore.language.operations import Op
 from wickcore.language.problems import Problem
 from wickcore.language.rule import CheckedRule, DialState, Value
+from wickcore.trade.defaults import COST
 
 LONG, SHORT = 1, -1
 EntryKind = Literal["next open", "close", "price"]
@@ -97,7 +98,7 @@ class CheckedBook:
     gross: float = 1.0
     cash_earns: float = 0.0
     borrow_costs: float = 0.0
-    cost: float = 0.001
+    cost: float = COST
     cost_least: float = 0.0
     slip: float = 0.0
     impact: float = 0.0

@@ -6,11 +6,9 @@ import numpy as np
 
 from wickcore.bars.bars import Bools, Floats, Ints
 from wickcore.study.follow import Study
-from wickcore.study.intervals import Span, drawn_means
+from wickcore.study.intervals import DRAWS, Span, drawn_means
 from wickcore.study.sample import HorizonFigures, Sample, figures, known
 from wickcore.study.verdict import percent
-
-DRAWS = 2_000
 
 
 @dataclass(frozen=True, slots=True)

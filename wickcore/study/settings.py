@@ -9,6 +9,8 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSeriali
 
 from wickcore.bars.bars import Bars
 from wickcore.bars.moment import Moment, iso, moment_of, read_day, read_moment
+from wickcore.study.intervals import DRAWS
+from wickcore.trade.defaults import COST
 
 HORIZONS = (1, 2, 3, 5, 10, 20, 60)
 MAX_HORIZON = 500
@@ -116,7 +118,7 @@ class StudyChoice(BaseModel):
         None, description="last day of hits"
     )
     cost: Annotated[Fraction, Setting(words=lambda cost: f"cost {_percent(cost)}")] = Field(
-        0.001, description="a fraction a side (0.001 is 0.1%)"
+        COST, description="a fraction a side (0.001 is 0.1%)"
     )
     slippage: Annotated[Fraction, Setting(words=lambda slip: f"slippage {_percent(slip)}" if slip else "")] = Field(
         0.0, description="what a fill is worse than its price, a fraction a side"
@@ -131,7 +133,7 @@ class StudyChoice(BaseModel):
 class StudySettings(StudyChoice):
     """A choice as it is measured. draws: of the bootstrap's."""
 
-    draws: int = 2_000
+    draws: int = DRAWS
 
     def until(self, bars: Bars) -> Moment:
         """The moment after which nothing is seen; the close of the last session where none is set."""

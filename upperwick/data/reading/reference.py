@@ -33,6 +33,7 @@ from upperwick.data.reading.tables import (
     SPLITS,
     Column,
 )
+from wickcore.bars.day_kinds import ANNOUNCEMENT, HOLIDAY, USUAL
 from wickcore.bars.market import Beside
 from wickcore.bars.moment import to_day
 from wickcore.bars.reports import Published, facts_of
@@ -127,9 +128,10 @@ def read_beside(files: dict[str, Path], benchmark: str | None = None) -> Beside:
     for row in rows.get("members", []):
         found.members.setdefault(row["universe"], []).append((row["symbol"], row["first"], row.get("last", FOREVER)))
     for row in rows.get("announcements", []):
-        if row.get("kind") == "holiday":
+        kind = row.get("kind", USUAL.name)
+        if kind == HOLIDAY.name:
             found.holidays.add(row["day"])
-        else:
+        elif kind == ANNOUNCEMENT.name:
             found.events.setdefault(row["name"], []).append(row["day"])
     for row in sorted(rows.get("own", []), key=lambda r: r["day"]):
         found.own.setdefault(row["name"], {}).setdefault(row["symbol"], {})[row["day"]] = row["value"]

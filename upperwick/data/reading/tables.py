@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from typing import Literal
 
+from wickcore.bars.day_kinds import DAY_KINDS
+
 Kind = Literal["text", "day", "time", "number", "above zero", "truth", "choice"]
 
 
@@ -116,7 +118,7 @@ CALENDAR = Table(
     "calendar", "Calendar", "Holidays and announcements.", ("day", "kind", "name"),
     (
         _day("the day"), Column("name", "text", "what it is called", True, ("event", "title")),
-        Column("kind", "choice", "holiday (a day without a session) or announcement", choices=("announcement", "holiday")),
+        Column("kind", "choice", "; ".join(f"{k.name}: {k.about}" for k in DAY_KINDS.values()), choices=tuple(DAY_KINDS)),
     ),
 )  # fmt: skip
 OWN = Table(

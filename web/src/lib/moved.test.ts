@@ -53,6 +53,13 @@ it('makes void what depends on the data when an import has come, and leaves pref
   await vi.waitFor(() => expect(keys.map(stale)).toEqual([true, true, false, true]))
 })
 
+it('relies on nothing once a kind of event comes that it does not know', async () => {
+  const keys = [['bars', 'scan', {}], ['rules'], ['breadths'], ['preferences']]
+  for (const key of keys) client.setQueryData(key, 1)
+  take({ what: 'of a later version' as 'everything' })
+  await vi.waitFor(() => expect(keys.map(stale)).toEqual([true, true, true, false]))
+})
+
 it('knows what has not ended', () => {
   expect(
     (['waiting', 'running', 'done', 'failed', 'interrupted'] as const).map((state) => unfinished({ state })),

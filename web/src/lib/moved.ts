@@ -1,5 +1,6 @@
 /** The stream of what moved on the server. What it tells makes the answers void that depend on it, so that nothing need ask by a clock. */
 import type { AnyRun } from './api'
+import { STALE_AFTER } from './constants'
 import { client, forget } from './queries'
 import { server } from './server.svelte'
 
@@ -8,21 +9,8 @@ export type JobEvent = Pick<AnyRun, 'id' | 'state' | 'stage' | 'share' | 'detail
   subject_kind: string
   subject_id: number | null
 }
-type Event =
-  | ({ what: 'job' } & JobEvent)
-  | {
-      what:
-        | 'market'
-        | 'compiling'
-        | 'rules'
-        | 'books'
-        | 'lists'
-        | 'data'
-        | 'breadths'
-        | 'keeping'
-        | 'bench'
-        | 'everything'
-    }
+type Kind = keyof typeof STALE_AFTER
+type Event = ({ what: 'job' } & JobEvent) | { what: Kind }
 
 const KEPT = 100
 const PATIENCE = 1_000 // of a page that opens, for the stream's first word
@@ -62,27 +50,15 @@ function jobMoved(event: JobEvent): void {
 }
 
 export function take(event: Event): void {
-  if (event.what === 'job') jobMoved(event)
-  else if (event.what === 'compiling') forget('market')
-  else if (event.what === 'market') forget('market', 'catalogue', 'bars', 'rules', 'data', 'keeping', 'bench')
-  else if (event.what === 'rules') forget('rules')
-  else if (event.what === 'books') forget('books')
-  else if (event.what === 'data') forget('data')
-  else if (event.what === 'lists') forget('lists', 'bars')
-  // Rules that name a breadth count otherwise when it is another.
-  else if (event.what === 'keeping') {
-    forget('keeping')
-    for (const tell of keepingWatchers) tell()
-  } else if (event.what === 'bench') forget('bench')
-  else if (event.what === 'breadths') forget('breadths', 'bars', 'rules')
-  else if (event.what === 'everything') {
-    // A stream that begins has missed whatever came before it: what is on show may be of then.
-    forget('market', 'lists', 'rules', 'books', 'jobs', 'data', 'breadths', 'keeping', 'bench')
-    // What was asked in vain while the server was away is asked again.
-    void client.refetchQueries({ type: 'active', predicate: (asked) => asked.state.status === 'error' })
-    for (const { tell } of [...watchers]) tell(null)
-    for (const tell of keepingWatchers) tell()
-  }
+  if (event.what === 'job') return jobMoved(event)
+  // What this page has never heard of comes from a newer server: nothing on show is to be relied on.
+  const kind: Kind = event.what in STALE_AFTER ? event.what : 'everything'
+  forget(...STALE_AFTER[kind])
+  if (kind === 'keeping' || kind === 'everything') for (const tell of keepingWatchers) tell()
+  if (kind !== 'everything') return
+  // A stream that begins has missed whatever came before it. What was asked in vain while the server was away is asked again.
+  void client.refetchQueries({ type: 'active', predicate: (asked) => asked.state.status === 'error' })
+  for (const { tell } of [...watchers]) tell(null)
 }
 
 const keepingWatchers = new Set<() => void>()

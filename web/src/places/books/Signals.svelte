@@ -2,7 +2,7 @@
   /** What came of every signal, as bars; a click lists them. */
   import type { Schemas } from '$lib/api'
   import { whole } from '$lib/format'
-  import { OUTCOMES } from './words'
+  import { OUTCOMES } from '$lib/constants'
 
   interface Props {
     counts: Schemas['SignalCounts']

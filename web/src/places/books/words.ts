@@ -1,28 +1,5 @@
 /** Words for what a run tells by a name. */
-import type { BookTrade, Schemas } from '$lib/api'
 
-type Outcome = keyof Schemas['SignalCounts']
-export const OUTCOMES: Record<Outcome, string> = {
-  traded: 'traded',
-  no_slot: 'no slot free',
-  filtered: 'market filter shut',
-  unfilled: 'order not filled',
-  held: 'held already',
-  no_cash: 'not enough money',
-  no_bar: 'no bar that session',
-  unsized: 'no size could be told',
-  waiting: 'for the next session',
-}
-export const REASONS: Record<BookTrade['reason'], string> = {
-  stop: 'stop',
-  follow: 'stop that followed',
-  target: 'target',
-  exit: 'exit rule',
-  delisted: 'delisted',
-  left: 'left the universe',
-  out: 'market condition',
-  end: 'still open',
-}
 /** What each figure means, said where it stands. */
 export const MEANS: Record<string, string> = {
   annual:

@@ -1,5 +1,6 @@
 /** What is asked of a morning: which indices, what is ticked, from the open to which close. It survives a reload. */
 import type { Schemas } from '$lib/api'
+import { INDEX_COST } from '$lib/constants'
 
 export interface Choice {
   index: string | null
@@ -17,7 +18,7 @@ const USUAL: Choice = {
   stage: null,
   lines: [],
   closes: 0,
-  cost: 0.0002,
+  cost: INDEX_COST,
   first: null,
   both: null,
 }

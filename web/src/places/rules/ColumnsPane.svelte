@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { MOST_COLUMNS } from '$lib/constants'
   import { Popover } from 'bits-ui'
   import { sentence, type Scan } from '$lib/api'
   import { market } from '$lib/market.svelte'
@@ -49,7 +50,11 @@
 
   /** What is wrong with an expression as a column of this rule; "" where nothing is. */
   async function wrongWith(column: string): Promise<string> {
-    const asked = { text, as_of: market.asOf, columns: [...new Set([...expressions(), column])].slice(0, 24) }
+    const asked = {
+      text,
+      as_of: market.asOf,
+      columns: [...new Set([...expressions(), column])].slice(0, MOST_COLUMNS),
+    }
     try {
       const { scan: found } = await client.fetchQuery(ask.scan(asked))
       return found.columns.find((c) => c.text === column)?.error ?? ''
@@ -64,7 +69,8 @@
     trouble = ''
     if (!column || checking) return
     if (table().columns.some((c) => c.text === column)) trouble = `“${column}” is a column already.`
-    else if (table().columns.length >= 24) trouble = 'A table has at most 24 columns; take one out first.'
+    else if (table().columns.length >= MOST_COLUMNS)
+      trouble = `A table has at most ${MOST_COLUMNS} columns; take one out first.`
     else if (!isOwn(column)) {
       checking = true
       trouble = await wrongWith(column)

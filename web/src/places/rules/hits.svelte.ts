@@ -1,4 +1,5 @@
 /** The hits as one ordered list: the table and the contact sheet show the same, in the same order. */
+import { MOST_COLUMNS } from '$lib/constants'
 import { api, sentence, type Hit, type RuleDetail, type Scan, type Shown, type TableChoice } from '$lib/api'
 import { read } from '$lib/format'
 import { keeping } from '$lib/kept'
@@ -99,7 +100,7 @@ export function makeUsual(): void {
 export function expressions(): string[] {
   const { columns, sort } = table()
   const texts = [...columns.map((c) => c.text), ...(sort ?? []).map((s) => s.text)]
-  return texts.filter((text, at) => !(text in OWN) && texts.indexOf(text) === at).slice(0, 24)
+  return texts.filter((text, at) => !(text in OWN) && texts.indexOf(text) === at).slice(0, MOST_COLUMNS)
 }
 
 /** Whether a column is one of those that are no expressions. */

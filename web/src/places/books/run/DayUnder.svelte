@@ -2,7 +2,7 @@
   /** The day under the crosshair: what was held, bought and sold. */
   import type { BookResult, BookTrade } from '$lib/api'
   import { longDay, percent, price, tone, whole } from '$lib/format'
-  import { REASONS } from '../words'
+  import { REASONS } from '$lib/constants'
 
   interface Props {
     result: BookResult

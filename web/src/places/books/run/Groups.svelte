@@ -2,7 +2,7 @@
   /** Ended positions by rule, sector, reason of the exit and rank within the day. */
   import type { BookResult, BookTrade } from '$lib/api'
   import { fixed, percent, tone, whole } from '$lib/format'
-  import { REASONS } from '../words'
+  import { REASONS } from '$lib/constants'
 
   const { result }: { result: BookResult } = $props()
   const FEW = 20

@@ -3,7 +3,7 @@
   import { sentence } from '$lib/api'
   import { day, whole } from '$lib/format'
   import { ask, keeping, query } from '$lib/queries'
-  import { OUTCOMES } from '../words'
+  import { OUTCOMES } from '$lib/constants'
   import SignalChart from './SignalChart.svelte'
 
   interface Props {

@@ -8,7 +8,7 @@
   import { bench } from '$lib/keeping'
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
-  import { REASONS } from '../words'
+  import { REASONS } from '$lib/constants'
 
   interface Props {
     asking: Schemas['TodayIn']

@@ -2,7 +2,7 @@
   /** Every trade of a run, sortable and filtered; one of them on its chart; or the signals that came to nothing. */
   import type { BookResult, BookTrade } from '$lib/api'
   import { day, fixed, percent, price, tone, whole } from '$lib/format'
-  import { REASONS } from '../words'
+  import { REASONS } from '$lib/constants'
   import OnChart from './OnChart.svelte'
   import SignalList from './SignalList.svelte'
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { CHART_BARS } from '$lib/constants'
   import { untrack, type Snippet } from 'svelte'
   import { sentence, type Chart, type Schemas } from '$lib/api'
   import type { Kind } from '$lib/charts/drawing'
@@ -46,7 +47,6 @@
     '30min': 13,
     '65min': 6,
   }
-  const MOST = 4000
 
   let point = $state<number | null>(null)
   let aside = $state<Aside>(null)
@@ -61,9 +61,9 @@
   const frame = $derived(market.now!.frames.includes(choice.frame ?? 'day') ? (choice.frame ?? 'day') : 'day')
   const per = $derived(PER_SESSION[frame] ?? PER_MONTH[frame] ?? 21)
   const span = $derived(frame in PER_SESSION ? (choice.sessions ?? 2) : (choice.months ?? 6))
-  const shown = $derived(span ? Math.max(20, Math.ceil(span * per)) : MOST)
+  const shown = $derived(span ? Math.max(20, Math.ceil(span * per)) : CHART_BARS)
   // As much again lies to the left, to be panned to.
-  const bars = $derived(Math.min(MOST, Math.max(2 * shown, 260)))
+  const bars = $derived(Math.min(CHART_BARS, Math.max(2 * shown, 260)))
 
   const asked = (of: string) =>
     ask.chart({

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { CHART_FRAMES, WITHIN_DAY } from '$lib/constants'
   import type { Snippet } from 'svelte'
   import { DropdownMenu, Popover } from 'bits-ui'
   import type { ChartChoice } from '$lib/api'
@@ -51,7 +52,6 @@
     [21, '1m'],
     [0, 'all'],
   ] as const
-  const WITHIN = ['5min', '15min', '30min', '65min'] as const
   const PANES: [string, string[]][] = [
     ['RSI', ['rsi(14)']],
     ['MACD', ['macd', 'macd_signal', 'macd_hist']],
@@ -66,14 +66,10 @@
   ]
 
   const now = $derived(preferences.now.chart!)
-  const frames = $derived([
-    ...WITHIN.filter((f) => market.now!.frames.includes(f)),
-    'day',
-    'week',
-    'month',
-  ] as const)
+  const frames = $derived([...CHART_FRAMES.filter((f) => !within(f) || market.now!.frames.includes(f))])
+  const within = (frame: string): boolean => WITHIN_DAY.some((f) => f === frame)
   const current = $derived(frames.find((f) => f === now.frame) ?? 'day')
-  const inner = $derived(WITHIN.some((f) => f === current))
+  const inner = $derived(within(current))
   const panes = $derived(now.panes ?? [])
   let own = $state('')
 

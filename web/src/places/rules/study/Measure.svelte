@@ -1,5 +1,6 @@
 <script lang="ts">
   /** How to measure: entry, repeats, costs, among whom. */
+  import { COST } from '$lib/constants'
   import NumberField from '$lib/NumberField.svelte'
   import { preferences } from '$lib/preferences.svelte'
   import type { Choice } from './question'
@@ -39,7 +40,7 @@
     max={10}
     step={0.05}
     live
-    value={percent(choice.cost ?? preferences.now.account?.cost ?? 0.001)}
+    value={percent(choice.cost ?? preferences.now.account?.cost ?? COST)}
     onvalue={(value) => (choice.cost = fraction(value ?? 0))}
   />%</label
 >
