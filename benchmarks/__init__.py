@@ -1,5 +1,5 @@
 """Timings. Kernels that were compiled of other sources are discarded first, as the application does when it starts."""
 
-from upperwick.kernels import prepare
+from upperwick.base.kernels import prepare
 
 prepare()

@@ -25,8 +25,8 @@ from wickcore.book.luck import luck
 from wickcore.book.prepare import Prepared, Span, prepare
 from wickcore.book.run import run
 from wickcore.book.settings import BookChoice
-from wickcore.book.trial import Trial
-from wickcore.book.turned import turn
+from wickcore.book.simulation import Trial
+from wickcore.book.sweep import turn
 from wickcore.language.book_check import check_book
 from wickcore.scan.evaluate import Evaluator
 

@@ -31,7 +31,7 @@ def main() -> None:
     evenings = open_large(parser).evenings
     from django.contrib.auth import get_user_model
 
-    from upperwick.data import incoming
+    from upperwick.data import drop_folder
     from upperwick.market.load import evaluator
     from upperwick.market.merging import join_parts
     from upperwick.rules.scan import count
@@ -40,7 +40,7 @@ def main() -> None:
     bars = evaluator().market.bars
     print(f"{len(bars.symbols):,} instruments, {len(bars):,} bars", flush=True)
     count(owner, RULE, None, None, {})  # what is loaded once
-    place, took = incoming.folder(), []
+    place, took = drop_folder.folder(), []
     for _ in range(evenings):
         while join_parts():
             pass
@@ -48,7 +48,7 @@ def main() -> None:
         os.sync()
         time.sleep(5)
         times = [time.perf_counter()]
-        incoming.bring_in(place, [p for p in place.iterdir() if p.suffix == ".csv"])
+        drop_folder.bring_in(place, [p for p in place.iterdir() if p.suffix == ".csv"])
         times.append(time.perf_counter())
         evaluator()
         times.append(time.perf_counter())

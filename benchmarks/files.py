@@ -34,7 +34,7 @@ def files_of(instruments: int, rows: int, folder: Path) -> list[Path]:
 
 
 def imported(what: str, paths: list[Path]) -> None:
-    from upperwick.data.taking import take
+    from upperwick.data.importing.import_service import take
     from upperwick.data.vendors import read_files
 
     start = time.perf_counter()

@@ -35,7 +35,7 @@ def measure() -> None:
     from django.contrib.auth import get_user_model
     from django.db import transaction
 
-    from upperwick.keeping import find, look
+    from upperwick.keeping import look, search
     from upperwick.keeping.desk import desk
     from upperwick.keeping.models import Alert, Watched
     from upperwick.market.load import evaluator
@@ -120,8 +120,8 @@ def measure() -> None:
     print(f"{bad} of them cannot be scanned; {sum(len(w.fresh) for w in Watched.objects.all()):,} fresh hits")
     timed("the desk", lambda: desk(owner))
     for words in ("m00123", "bench 01", "average", "tell me when M00077 trades at 56"):
-        find.find(owner, words)
-        timed(f"find “{words}”", lambda words=words: find.find(owner, words))  # type: ignore[misc]
+        search.find(owner, words)
+        timed(f"find “{words}”", lambda words=words: search.find(owner, words))  # type: ignore[misc]
 
 
 if __name__ == "__main__":

@@ -41,8 +41,8 @@ def open_large(parser: argparse.ArgumentParser) -> argparse.Namespace:
     folder = chosen.data or tempfile.mkdtemp()
     os.environ["UPPERWICK_DATA"] = folder
     os.environ["DJANGO_SETTINGS_MODULE"] = "upperwick.settings"
-    from upperwick.kernels import prepare
-    from upperwick.processes import steady_memory
+    from upperwick.base.kernels import prepare
+    from upperwick.base.processes import steady_memory
 
     prepare()
     steady_memory()  # as the server begins

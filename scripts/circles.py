@@ -13,14 +13,11 @@ PACKAGES = ("wickcore", "upperwick")
 ALLOWED = {
     "files": [
         {"wickcore.language.breadth", "wickcore.language.check", "wickcore.language.expressions", "wickcore.language.forms"},
-        {"upperwick.market.kept", "upperwick.market.kept_table", "upperwick.market.load"},
     ],
     "folders": [
         {"wickcore.language", "wickcore.language.entries"},
-        {"upperwick", "upperwick.data", "upperwick.data.reading"} | {
-            f"upperwick.{app}"
-            for app in ("accounts", "bench", "books", "events", "jobs", "keeping", "market", "rules", "studies", "whole")
-        },
+        {"upperwick.market", "upperwick.market.columns"},
+        {"upperwick.data", "upperwick.data.importing", "upperwick.data.quality"},
     ],
 }  # fmt: skip
 

@@ -102,8 +102,8 @@ def constants() -> str:
 
     from upperwick.accounts.preferences import PreferencesDoc
     from upperwick.books.words import OUTCOMES, REASONS
+    from upperwick.charts.series import CHART_BARS
     from upperwick.events.kinds import stale_after
-    from upperwick.market.charts import CHART_BARS
     from upperwick.rules.scan import MOST_COLUMNS
     from wickcore.bars.frame_names import MINUTES, ChartFrame
     from wickcore.trade.defaults import COST, INDEX_COST

@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 from xdist.scheduler import LoadScopeScheduling
 
-from upperwick.kernels import prepare
+from upperwick.base.kernels import prepare
 
 # The browser's driver leaves an event loop running in its process; the tests of the server that come after it there are no less synchronous.
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")

@@ -1,5 +1,5 @@
 """The Django project: settings, ASGI, the command line, one app a room."""
 
-from upperwick.kernels import use_cache_folder
+from upperwick.base.kernels import use_cache_folder
 
 use_cache_folder()

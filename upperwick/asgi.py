@@ -6,8 +6,8 @@ import threading
 import django
 from django.urls import get_resolver
 
-from upperwick.kernels import prepare
-from upperwick.processes import end_with_parent, processes, steady_memory
+from upperwick.base.kernels import prepare
+from upperwick.base.processes import end_with_parent, processes, steady_memory
 
 end_with_parent()
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")
@@ -21,7 +21,7 @@ application = Handler()
 _ = get_resolver().url_patterns  # read now, and not by the first who asks
 
 if processes() > 1:  # one of several, which the one that keeps them does not prepare
-    from upperwick.ahead import fetch_ahead
+    from upperwick.prefetch import fetch_ahead
 
     now = threading.Event()
     now.set()

@@ -18,7 +18,7 @@ from django.core.handlers.base import BaseHandler
 from django.http import HttpResponseBase
 from django.urls import set_script_prefix
 
-from upperwick.gone import watched
+from upperwick.base.request_gone import watched
 from upperwick.problems import disk_problem
 
 STREAMS = ("/api/events",)

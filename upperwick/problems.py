@@ -2,36 +2,21 @@
 
 import errno
 import logging
-from typing import Any
 
 from django.core.exceptions import SuspiciousOperation
 from django.db import DatabaseError
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse
 from django.http.multipartparser import MultiPartParserError
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
-from upperwick.kernels import missing
-from upperwick.market.kept import ColumnsReplaced
+from upperwick.base.errors import Refused
+from upperwick.base.kernels import missing
+from upperwick.base.problem_documents import problem, rule_problem
+from upperwick.market.columns.cache import ColumnsReplaced
 from upperwick.market.packing import DamagedBlock
-from upperwick.refused import Refused
 from wickcore.language.problems import RuleError
 from wickcore.scan.limits import Stopped, TooHeavy
-
-
-def problem(status: int, title: str, detail: str, **extra: Any) -> HttpResponse:
-    """One problem document."""
-    body = {"type": "about:blank", "title": title, "status": status, "detail": detail, **extra}
-    return JsonResponse(body, status=status, content_type="application/problem+json")
-
-
-def rule_problem(error: RuleError, **extra: Any) -> HttpResponse:
-    """What is wrong with a rule, each place with its sentence and its mend."""
-    errors = [
-        {"line": p.line, "column": p.column, "length": p.length, "message": p.message, "mend": p.mend} for p in error.problems
-    ]
-    return problem(422, "The rule has errors", str(error), errors=errors, **extra)
-
 
 # What SQLite says (sqlite.org/rescode.html), and what a person can do.
 _DATABASE = {

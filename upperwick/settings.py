@@ -4,7 +4,7 @@ import os
 import secrets
 from pathlib import Path
 
-from upperwick.files import write_whole
+from upperwick.base.files import write_whole
 
 BASE_DIR = Path(__file__).resolve().parent.parent
 DATA_DIR = Path(os.environ.get("UPPERWICK_DATA", BASE_DIR / "data")).expanduser().resolve()
@@ -60,7 +60,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "upperwick.security.content_policy",
 ]
-AUTHENTICATION_BACKENDS = ["upperwick.accounts.tries.CountedBackend"]
+AUTHENTICATION_BACKENDS = ["upperwick.accounts.sign_in_limits.CountedBackend"]
 # Slow to guess and quick to answer; what was hashed before is hashed anew when its owner next signs in.
 PASSWORD_HASHERS = [
     "django.contrib.auth.hashers.Argon2PasswordHasher",

@@ -7,17 +7,19 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from ninja import NinjaAPI
 from ninja.security import django_auth
 
-from upperwick import problems
 from upperwick.accounts.api import people
 from upperwick.accounts.api import router as session
 from upperwick.accounts.preferences import router as preferences
+from upperwick.base.problem_documents import problem
 from upperwick.bench.api import router as lists
 from upperwick.books.api import router as books
+from upperwick.charts.api import router as charts
 from upperwick.data.api import router as data
 from upperwick.events.views import events
 from upperwick.keeping.api import router as keeping
 from upperwick.keeping.bench_api import router as bench
 from upperwick.market.api import router as market
+from upperwick.problems import install
 from upperwick.rules.api import router as rules
 from upperwick.rules.language import router as language
 from upperwick.rules.scan_api import router as scans
@@ -32,6 +34,7 @@ api.add_router("/people", people)
 api.add_router("/preferences", preferences)
 api.add_router("/lists", lists)
 api.add_router("", market)
+api.add_router("", charts)
 api.add_router("/rules", rules)
 api.add_router("", scans)
 api.add_router("/language", language)
@@ -42,7 +45,7 @@ api.add_router("/precedents", mornings)
 api.add_router("", keeping)
 api.add_router("/bench", bench)
 api.add_router("/data", data)
-problems.install(api)
+install(api)
 
 
 @ensure_csrf_cookie
@@ -57,7 +60,7 @@ def page(request: HttpRequest) -> HttpResponse:
 
 def unknown(request: HttpRequest) -> HttpResponse:
     """Anything else under /api."""
-    return problems.problem(404, "Not found", "There is nothing at this address.")
+    return problem(404, "Not found", "There is nothing at this address.")
 
 
 urlpatterns = [

@@ -11,7 +11,7 @@ from typing import Any
 
 from django.conf import settings
 
-from upperwick.processes import NAME, as_child, steady_memory
+from upperwick.base.processes import NAME, as_child, steady_memory
 
 POLL_SECONDS, REST_SECONDS, PATIENCE_SECONDS = 0.1, 1.0, 3.0
 
@@ -22,13 +22,13 @@ class AlreadyRunning(RuntimeError):
 
 def work() -> None:
     """Takes work from the queue until it is told to end, or the server that started it is gone. Raises AlreadyRunning."""
+    from upperwick.data.drop_folder import keep_watch
     from upperwick.data.feed import keep_feeding
-    from upperwick.data.findings import keep_looking
-    from upperwick.data.incoming import keep_watch
+    from upperwick.data.quality.findings import keep_looking
     from upperwick.jobs.lanes import lanes
     from upperwick.jobs.services import interrupt_all
     from upperwick.keeping.look import keep_sending, keep_telling
-    from upperwick.market.kept_watch import keep_comparing
+    from upperwick.market.columns.watch import keep_comparing
     from upperwick.market.load import evaluator
 
     held = _lock()

@@ -9,16 +9,16 @@ from wickcore.bars.factor import steps_of_ratio
 from wickcore.bars.market import Beside, Facts, Market, Membership, market_of
 from wickcore.bars.moment import Moment
 from wickcore.book.figures import figures
-from wickcore.book.levels import levels
 from wickcore.book.luck import luck
-from wickcore.book.paper import PaperOrder, placed, play
 from wickcore.book.paths import path_ends
 from wickcore.book.settings import BookChoice
-from wickcore.book.trial import Trial
+from wickcore.book.simulation import Trial
+from wickcore.book.trade_levels import levels
 from wickcore.language.book_check import check_book
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_rule
 from wickcore.language.problems import RuleError
+from wickcore.plan.paper_orders import PaperOrder, placed, play
 from wickcore.precedents.morning import STAGES, morning
 from wickcore.precedents.outcomes import chosen, outcome, sessions_of, way
 from wickcore.precedents.statements import statements_of

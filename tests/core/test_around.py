@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 from tests import made
 from wickcore.bars.bars import Bars, build_bars
 from wickcore.bars.market import Market
-from wickcore.language.aloud import read_aloud
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_expression, check_rule
+from wickcore.language.formatter import statement, write
 from wickcore.language.layout import format_rule, lay_out
 from wickcore.language.mirror import mirror
 from wickcore.language.parser import parse, parse_expression
-from wickcore.language.write import statement, write
+from wickcore.language.read_aloud import read_aloud
 from wickcore.scan.evaluate import Evaluator
 
 STARTERS = sorted((Path(__file__).resolve().parents[2] / "upperwick/rules/starters").rglob("*.rule"), key=lambda p: p.name)

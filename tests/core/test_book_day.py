@@ -9,10 +9,10 @@ from tests.made import weekdays
 from wickcore.bars.bars import build_bars
 from wickcore.bars.factor import factor_of_events
 from wickcore.bars.market import Market, Membership
-from wickcore.book.levels import why
 from wickcore.book.orders import orders
 from wickcore.book.prepare import Span, prepare
 from wickcore.book.run import BookRun, run
+from wickcore.book.trade_levels import why
 from wickcore.language.book_check import check_book
 from wickcore.scan.evaluate import Evaluator
 

@@ -16,16 +16,16 @@ from upperwick.rules.naming import name_in
 from upperwick.rules.services import STARTERS as RULE_FILES
 from wickcore.bars.bars import build_bars
 from wickcore.book.figures import curve_of, falls_of, figures, months, wholes, worst_falls
-from wickcore.book.levels import levels, why
+from wickcore.book.loss_sizes import sizes
 from wickcore.book.luck import luck
 from wickcore.book.overfit import deflated, expected_best, overfitting
 from wickcore.book.paths import annual, path_ends
 from wickcore.book.prepare import Span, prepare
 from wickcore.book.run import Trade, called, run
 from wickcore.book.settings import BookChoice
-from wickcore.book.sizes import sizes
-from wickcore.book.trial import Trial
-from wickcore.book.turned import turn, walk
+from wickcore.book.simulation import Trial
+from wickcore.book.sweep import turn, walk
+from wickcore.book.trade_levels import levels, why
 from wickcore.book.whatif import what_if
 from wickcore.language.book_check import check_book
 from wickcore.scan.evaluate import Evaluator

@@ -18,7 +18,7 @@ from wickcore.breadth.series import BreadthSeries, breadth_series, smoothed
 from wickcore.breadth.verdict import often, passing_verdict
 from wickcore.language.breadth import CheckedBreadth, check_breadth
 from wickcore.language.check import check_expression, check_rule
-from wickcore.language.parts import key_of, name_of, named_in, those_used
+from wickcore.language.named_texts import key_of, name_of, named_in, those_used
 from wickcore.language.problems import RuleError
 from wickcore.language.ready_breadths import READY
 from wickcore.scan.evaluate import Evaluator

@@ -17,7 +17,7 @@ from wickcore.language.ideas import FORMS, IDEAS
 from wickcore.language.operations import each
 from wickcore.language.problems import RuleError
 from wickcore.measures.frame import UNKNOWN
-from wickcore.scan.across import ACROSS
+from wickcore.scan.cross_section import ACROSS
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.kernels import WINDOWED
 

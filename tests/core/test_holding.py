@@ -8,7 +8,7 @@ from wickcore.bars.bars import build_bars
 from wickcore.bars.factor import factor_of_events
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment
-from wickcore.book.holding import Done, Unfit, holding, proposed_stop
+from wickcore.plan.holdings import Done, Unfit, holding, proposed_stop
 from wickcore.scan.evaluate import Evaluator
 
 

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from upperwick import kernels
-from upperwick.kernels import STAMP, WHOLE, discard_stale, kept_in
+from upperwick.base import kernels
+from upperwick.base.kernels import STAMP, WHOLE, discard_stale, kept_in
 from wickcore.measures import windows
 
 

@@ -2,7 +2,7 @@
 
 import pytest
 
-from wickcore.book.liquidity import liquidity_floor
+from wickcore.plan.liquidity import liquidity_floor
 
 
 def test_a_position_is_at_most_the_share_of_a_days_money() -> None:

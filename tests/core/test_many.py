@@ -8,9 +8,9 @@ from wickcore.bars.moment import Moment, of_key
 from wickcore.language.check import check_rule
 from wickcore.language.problems import RuleError
 from wickcore.scan import tail
-from wickcore.scan.closes import scan_closes
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.many import Asked, scan_many, scan_one
+from wickcore.scan.many_closes import scan_closes
 from wickcore.scan.scan import scan
 
 RULES = (

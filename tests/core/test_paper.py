@@ -10,14 +10,14 @@ from tests.made import inner_market, one
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, of_key
-from wickcore.book.holding import Done, holding
-from wickcore.book.paper import Paper, PaperFill, PaperOrder, moved, placed, play, rests
 from wickcore.book.prepare import Span, prepare
 from wickcore.book.run import BookRun, Trade, run
 from wickcore.book.tape import OUTCOMES
 from wickcore.language.book_check import check_book
 from wickcore.language.check import check_expression
 from wickcore.language.problems import RuleError
+from wickcore.plan.holdings import Done, holding
+from wickcore.plan.paper_orders import Paper, PaperFill, PaperOrder, moved, placed, play, rests
 from wickcore.scan.evaluate import Evaluator
 
 PARTS, EACH = 40, 10

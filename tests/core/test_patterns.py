@@ -11,10 +11,10 @@ from tests.core import constructed, slow_patterns
 from tests.core.test_meaning import example_of, same
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market
-from wickcore.language.aloud import read_aloud
 from wickcore.language.check import check_expression, check_rule
 from wickcore.language.mirror import mirror
 from wickcore.language.problems import RuleError
+from wickcore.language.read_aloud import read_aloud
 from wickcore.language.shapes import SHAPES
 from wickcore.measures.frame import TRUE
 from wickcore.scan.evaluate import Evaluator

@@ -8,7 +8,10 @@ from tests import made
 from tests.core.test_laws import cut_market
 from wickcore.bars.bars import build_bars
 from wickcore.bars.market import Market
-from wickcore.book.plan import (
+from wickcore.book.loss_sizes import sizes
+from wickcore.language.check import check_expression
+from wickcore.language.problems import RuleError
+from wickcore.plan.levels import (
     Account,
     Facts,
     before_entry,
@@ -21,9 +24,6 @@ from wickcore.book.plan import (
     sized,
     warnings,
 )
-from wickcore.book.sizes import sizes
-from wickcore.language.check import check_expression
-from wickcore.language.problems import RuleError
 from wickcore.scan.evaluate import Evaluator
 
 ACCOUNT = Account(100_000)

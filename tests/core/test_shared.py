@@ -5,16 +5,16 @@ from contextlib import suppress
 import pytest
 
 from tests import made
-from wickcore.language.aloud import read_aloud
 from wickcore.language.check import check_rule
 from wickcore.language.layout import format_rule
 from wickcore.language.mirror import NoMirror, mirror
 from wickcore.language.operations import MANY, each
 from wickcore.language.problems import RuleError
+from wickcore.language.read_aloud import read_aloud
 from wickcore.scan.advice import from_data, history_needed
 from wickcore.scan.evaluate import Evaluator, Limits, Stopped
 from wickcore.scan.explain import explain
-from wickcore.scan.lacking import lacking
+from wickcore.scan.missing_data import lacking
 from wickcore.scan.patterns import of_rule
 from wickcore.scan.scan import scan
 from wickcore.study.follow import study

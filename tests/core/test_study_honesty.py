@@ -17,11 +17,11 @@ from wickcore.study.compare import Difference, compare, difference_verdict
 from wickcore.study.event import trade
 from wickcore.study.follow import Study, study
 from wickcore.study.intervals import drawn_days, median_interval
+from wickcore.study.multiple_testing import daily_excess, laid_out, superior_ability
 from wickcore.study.sample import Sample
 from wickcore.study.seal import sealed_from
 from wickcore.study.settings import StudySettings
 from wickcore.study.sweep import Cell, Sweep, _neighbours, steps_of, sweep, sweep_verdict
-from wickcore.study.tries import daily_excess, laid_out, superior_ability
 
 DIALS = "dial fast = 5 from 2 to 30 step 1\ndial floor = 50 from 0 to 100 step 1\nclose > sma(close, fast)\nrsi(5) > floor"
 

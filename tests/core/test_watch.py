@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tests.made import split_at, weekdays
 from wickcore.bars.market import market_of
 from wickcore.bars.moment import CLOSE, Moment
-from wickcore.book.watch import WatchedLevel, level_events, missed_sessions
+from wickcore.plan.position_watch import WatchedLevel, level_events, missed_sessions
 
 DAYS = weekdays(6)
 

@@ -7,7 +7,7 @@ from django.contrib.auth import get_user_model
 
 from tests.server.conftest import Api
 from tests.server.standing import RULE, Stand, hits_of, messages
-from upperwick.keeping import look, scans
+from upperwick.keeping import look, scheduled_scans
 from upperwick.keeping.models import Watched
 from upperwick.keeping.schemas import DeskOut
 from upperwick.market import load
@@ -74,9 +74,9 @@ def test_the_desk_shows_watched_rules_and_says_what_is_still_computed(api: Api, 
 def test_rules_that_are_too_much_at_once_are_looked_at_in_parts(stand: Stand, api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
     now, owner = stand(0), get_user_model().objects.get(username="ada")
     texts = [f"close > sma({n})" for n in range(3, 14)]
-    expected = {text: scans.found_alone(owner, text, None, now) for text in texts}
+    expected = {text: scheduled_scans.found_alone(owner, text, None, now) for text in texts}
     sizes: list[int] = []
-    together = scans.scan_many
+    together = scheduled_scans.scan_many
 
     def few(engine: Evaluator, asked: list[Asked], *rest: object) -> list[Found]:
         sizes.append(len(asked))
@@ -84,10 +84,10 @@ def test_rules_that_are_too_much_at_once_are_looked_at_in_parts(stand: Stand, ap
             raise Stopped("too much")
         return together(engine, asked, *rest)
 
-    monkeypatch.setattr(scans, "scan_many", few)
-    monkeypatch.setattr(scans, "found_alone", lambda *_: pytest.fail("it was to be found together with others"))
-    monkeypatch.setattr(scans, "LEAST", 2)
-    of = scans.Scans(now)
+    monkeypatch.setattr(scheduled_scans, "scan_many", few)
+    monkeypatch.setattr(scheduled_scans, "found_alone", lambda *_: pytest.fail("it was to be found together with others"))
+    monkeypatch.setattr(scheduled_scans, "LEAST", 2)
+    of = scheduled_scans.Scans(now)
     of.expect((owner, text, None) for text in texts)
     assert {text: of.hits(owner, text, None) for text in texts} == expected
     assert sizes[0] > 3

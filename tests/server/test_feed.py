@@ -11,13 +11,13 @@ from django.utils import timezone
 
 from tests.server.conftest import Api
 from upperwick.data import feed
-from upperwick.data.incoming import bring_in, folder
+from upperwick.data.drop_folder import bring_in, folder
 from upperwick.data.models import Before, Feed, Import
 from upperwick.market import load
 from upperwick.market.load import evaluator, load_market
 from upperwick.market.models import DataVersion
 from wickcore.bars.moment import Moment, iso
-from wickcore.demo.ahead import Ahead, make_ahead
+from wickcore.demo.feed_market import Ahead, make_ahead
 from wickcore.demo.market import make_world
 
 pytestmark = pytest.mark.django_db

@@ -10,9 +10,9 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from tests.server.conftest import Api
 from tests.server.test_position_watch import DAYS, QUIET, bring, day
 from upperwick.bench.models import BenchItem, Fill
-from upperwick.data.incoming import bring_in, folder
-from upperwick.data.issues import open_issues
+from upperwick.data.drop_folder import bring_in, folder
 from upperwick.data.models import Vendor
+from upperwick.data.quality.issues import open_issues
 from wickcore.bars.moment import to_date
 
 pytestmark = pytest.mark.usefixtures("empty_market")

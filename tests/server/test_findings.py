@@ -7,12 +7,12 @@ from typing import Any
 import pytest
 
 from tests.server.conftest import Api
-from upperwick.data import findings
+from upperwick.data.importing.import_service import take
+from upperwick.data.importing.undo import undo
 from upperwick.data.models import Import, Settled
+from upperwick.data.quality import findings
 from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.batch import read_all
-from upperwick.data.taking import take
-from upperwick.data.undo import undo
 from upperwick.market import load
 from upperwick.market.load import evaluator
 from upperwick.market.models import Finding, Split

@@ -13,9 +13,9 @@ from django.http import HttpResponse, StreamingHttpResponse
 from django.test import override_settings
 from django.urls import path
 
-from upperwick.gone import gone
+from upperwick.base.request_gone import gone
 from upperwick.handler import Handler
-from upperwick.market import turns
+from upperwick.jobs import admission
 from wickcore.scan.limits import Stopped
 
 seen: dict[str, Any] = {}
@@ -36,7 +36,7 @@ def waits(request: Any) -> HttpResponse:
     seen["waiting"].set()
     seen["told"] = left.wait(20)
     try:
-        with turns.in_turn():
+        with admission.in_turn():
             seen["went"] = True
     except Stopped as error:
         seen["stopped"] = str(error)
@@ -89,13 +89,13 @@ def test_answers_and_streams_come_whole() -> None:
 
 @override_settings(ROOT_URLCONF=__name__, MIDDLEWARE=[])
 def test_what_nobody_waits_for_any_more_is_not_computed(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(turns, "_free", 0)
+    monkeypatch.setattr(admission, "_free", 0)
     seen["waiting"] = Event()
     asked("/waits", leave=lambda: asyncio.to_thread(seen["waiting"].wait, 20))
     assert seen["told"]
     assert seen["stopped"] == "Nobody waits for this any more."
     assert "went" not in seen
-    assert not turns._waiting
+    assert not admission._waiting
 
 
 def test_a_body_that_finds_the_disk_full_is_answered_with_a_sentence(monkeypatch: pytest.MonkeyPatch) -> None:

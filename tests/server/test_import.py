@@ -13,10 +13,10 @@ from hypothesis import strategies as st
 
 from upperwick.data.reading.bars import read_prices
 from upperwick.data.reading.source import PriceFileError
-from upperwick.market import aside, merging, packing, store
+from upperwick.market import merging, packing, staging, store
+from upperwick.market.block_spans import spans
 from upperwick.market.load import data_version, load_market
 from upperwick.market.models import BarBlock, BlockData, Instrument, Member
-from upperwick.market.spans import spans
 from wickcore.bars.bars import FIELDS
 from wickcore.bars.factor import factor
 from wickcore.bars.merge import merge
@@ -281,7 +281,7 @@ def test_an_import_that_dies_midway_leaves_nothing(tmp_path: Path) -> None:
 @pytest.mark.django_db(transaction=False)
 def test_one_import_at_a_time(tmp_path: Path) -> None:
     tables = read_prices(write(tmp_path, GOOD)).tables
-    with aside.importing(), pytest.raises(aside.AnotherImport, match="under way"):
+    with staging.importing(), pytest.raises(staging.AnotherImport, match="under way"):
         store.save_tables(tables, None, "never")
     assert not BarBlock.objects.filter(instrument__symbol="ZZB").exists()
 

@@ -13,20 +13,20 @@ import pytest
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
+from upperwick.base.errors import Refused
+from upperwick.data.importing.import_service import KEPT, count, take
+from upperwick.data.importing.package import write_package
+from upperwick.data.importing.rows import stored_rows
+from upperwick.data.importing.undo import undo, undoable
 from upperwick.data.models import Before, Import
-from upperwick.data.package import write_package
 from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.batch import read_all
 from upperwick.data.reading.infer import infer_file
 from upperwick.data.reading.source import PriceFileError
-from upperwick.data.rows import stored_rows
-from upperwick.data.taking import KEPT, count, take
-from upperwick.data.undo import undo, undoable
 from upperwick.market import demo, load
 from upperwick.market.load import load_market
 from upperwick.market.models import BarBlock, CalendarEvent, DataVersion, Instrument, Member, OwnFact, Split, Universe
 from upperwick.market.services import overview
-from upperwick.refused import Refused
 from wickcore.demo.market import make_market
 
 HEAD = "symbol,date,open,high,low,close,volume\n"

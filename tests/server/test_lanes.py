@@ -15,7 +15,7 @@ from upperwick.jobs.lanes import Lane
 from upperwick.jobs.models import Job
 from upperwick.jobs.registry import KINDS, LANES, register
 from upperwick.jobs.services import NO_MEMORY, carry_out
-from upperwick.keeping import evenings, look
+from upperwick.keeping import look, missed_evenings
 from upperwick.keeping.models import Alert, Message, Schedule
 from upperwick.market import load
 from wickcore.bars.moment import iso
@@ -106,7 +106,7 @@ def test_forty_evenings_at_once_are_each_looked_at_in_their_order(api: Api, stan
 
 
 def test_evenings_that_are_passed_over_are_said(api: Api, stand: Stand, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(evenings, "MOST_EVENINGS", 5)
+    monkeypatch.setattr(missed_evenings, "MOST_EVENINGS", 5)
     messages = looked(api, stand, [40, 0])
     assert len([m for m in messages if m[1] == "schedule"]) <= 6
     (said,) = (m for m in messages if m[1] == "data")
@@ -116,7 +116,7 @@ def test_evenings_that_are_passed_over_are_said(api: Api, stand: Stand, monkeypa
 
 
 def test_a_schedule_that_has_no_day_is_behind_of_nothing(api: Api, stand: Stand, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(evenings, "MOST_EVENINGS", 2)
+    monkeypatch.setattr(missed_evenings, "MOST_EVENINGS", 2)
     looked(api, stand, [9])
     Alert.objects.all().delete()
     Message.objects.all().delete()

@@ -9,7 +9,7 @@ from django.db import connection
 from tests.server.conftest import Api
 from tests.server.standing import RULE, Stand, bars_of, in_days, messages
 from upperwick.bench.models import BenchEvent, BenchItem, Fill, PositionNotice
-from upperwick.keeping import clock, look, notices
+from upperwick.keeping import look, notices, paper_clock
 from upperwick.keeping.models import Alert, Message, Schedule
 from upperwick.market import services
 from wickcore.bars.moment import iso
@@ -96,7 +96,7 @@ def run_of(stand: Stand, killed_at: "random.Random | None") -> list[tuple[str, s
 
 
 def test_killed_anywhere_every_message_is_there_once(api: Api, stand: Stand, monkeypatch: pytest.MonkeyPatch) -> None:
-    for module in (look, clock, notices):
+    for module in (look, paper_clock, notices):
         monkeypatch.setattr(module, "small_chart", lambda *_: b"")
     stand(13)
     rule = api.post("/rules", {"text": RULE}).json()["id"]

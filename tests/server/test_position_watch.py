@@ -10,11 +10,11 @@ from tests.made import weekdays
 from tests.server.conftest import Api
 from upperwick.bench.models import BenchItem, PositionNotice
 from upperwick.books.services import text_from_rule
+from upperwick.data.importing.import_service import take
+from upperwick.data.importing.nights import check_nights
 from upperwick.data.models import DataIssue, Import
-from upperwick.data.nights import check_nights
 from upperwick.data.reading.bars import PriceTables
 from upperwick.data.reading.batch import Read
-from upperwick.data.taking import take
 from upperwick.keeping.look import look, tell_issues
 from upperwick.keeping.models import Message
 from upperwick.market.models import Instrument, Split

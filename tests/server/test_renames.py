@@ -10,14 +10,14 @@ import pytest
 from tests.server.test_imports import bring, contents, write
 from upperwick.accounts.services import add_account
 from upperwick.bench.models import BenchItem, BenchList
-from upperwick.data.findings import look_through, settle
+from upperwick.data.importing.import_service import count
+from upperwick.data.importing.package import write_package
+from upperwick.data.importing.undo import undo
 from upperwick.data.models import Import
-from upperwick.data.package import write_package
+from upperwick.data.quality.findings import look_through, settle
 from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.batch import read_all
 from upperwick.data.reading.source import PriceFileError
-from upperwick.data.taking import count
-from upperwick.data.undo import undo
 from upperwick.keeping.models import Alert
 from upperwick.market.load import load_market
 from upperwick.market.models import DataVersion, Drawing, Finding, Instrument, Rename

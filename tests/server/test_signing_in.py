@@ -15,10 +15,10 @@ from django.utils import timezone
 
 from tests.commands import run
 from tests.server.conftest import Api
-from upperwick.accounts import tries
+from upperwick.accounts import sign_in_limits
 from upperwick.accounts.models import WrongTries
 from upperwick.accounts.services import Unfit, add_account
-from upperwick.files import keep_from_others, temporary_folder
+from upperwick.base.files import keep_from_others, temporary_folder
 
 pytestmark = pytest.mark.django_db
 PASSWORD = "a long password"
@@ -68,7 +68,7 @@ def test_nobody_is_locked_out_at_a_device_of_their_own_by_others_guesses() -> No
     assert sign_in(own, "cora", PASSWORD, "10.0.6.1").status_code == 200
     # A device is known for its own names only, and what it says has to be signed.
     forged = Client()
-    forged.cookies[tries.COOKIE] = own.cookies[tries.COOKIE].value[:-2] + "xx"
+    forged.cookies[sign_in_limits.COOKIE] = own.cookies[sign_in_limits.COOKIE].value[:-2] + "xx"
     assert sign_in(forged, "cora", PASSWORD, "10.0.6.2").status_code == 429
 
 
@@ -84,7 +84,7 @@ def test_a_known_device_waits_a_little_longer_after_each_wrong_password() -> Non
     assert waits == [0, 0, 1, 2, 4, 8, 16, 32, 60, 60]
     assert sign_in(own, "cora", PASSWORD, "10.0.7.1").status_code == 200
     assert sign_in(own, "cora", "x", "10.0.7.1").status_code == 401  # begins anew
-    WrongTries.objects.update(count=tries.DEVICE_LIMIT)
+    WrongTries.objects.update(count=sign_in_limits.DEVICE_LIMIT)
     for _ in range(10):
         sign_in(own, "cora", "x", "10.0.7.1")
     assert sign_in(own, "cora", PASSWORD, "10.0.7.1").status_code == 429  # as any other
@@ -125,9 +125,9 @@ def test_guessing_on_does_not_make_anybody_wait_longer() -> None:
 
 
 def test_a_crowd_is_refused_and_not_queued_without_end(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(tries, "_waiting", [None] * tries.MOST_WAITING)
+    monkeypatch.setattr(sign_in_limits, "_waiting", [None] * sign_in_limits.MOST_WAITING)
     refused = sign_in(Client(), "cora", PASSWORD)
-    assert (refused.status_code, refused.json()["detail"]) == (429, tries.CROWDED)
+    assert (refused.status_code, refused.json()["detail"]) == (429, sign_in_limits.CROWDED)
 
 
 def test_another_site_cannot_sign_anybody_in() -> None:
@@ -200,8 +200,8 @@ def test_the_database_is_for_its_owner_alone_and_one_s_own_data_has_no_demo_acco
     assert ".recover" in damaged.stderr
 
 
-def test_folders_of_processes_that_were_killed_are_cleared(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("upperwick.files.gettempdir", lambda: str(tmp_path))
+def test_drop_folders_of_processes_that_were_killed_are_cleared(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("upperwick.base.files.gettempdir", lambda: str(tmp_path))
     monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
     gone, own, other = (tmp_path / f"upperwick-{name}" for name in ("4194305-a", f"{os.getpid()}-b", "notes"))
     for folder in (gone, own, other):

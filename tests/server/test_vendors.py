@@ -12,12 +12,12 @@ from tests.server.conftest import Api
 from tests.server.strangers import BARS, DAYS, FILES, SYMBOLS, hostile
 from tests.server.test_data import ended, sent_files
 from upperwick.cli.main import main
-from upperwick.data import incoming, vendors
-from upperwick.data.incoming import bring_in, folder
+from upperwick.data import drop_folder, vendors
+from upperwick.data.drop_folder import bring_in, folder
+from upperwick.data.importing.import_service import take
 from upperwick.data.models import DataIssue, Import, Vendor
 from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.grouping import name_pattern
-from upperwick.data.taking import take
 from upperwick.market.load import load_market
 from upperwick.market.models import BarBlock, OwnFact
 from wickcore.bars.moment import iso
@@ -84,7 +84,7 @@ def test_a_strangers_file_comes_in_by_the_folder_or_waits_to_be_asked_about(plac
         assert stored() == expected(name)
         return
     assert not BarBlock.objects.exists()
-    assert [incoming.plain_name(p) for p in incoming.asked_files()] == [name]
+    assert [drop_folder.plain_name(p) for p in drop_folder.asked_files()] == [name]
     issue = DataIssue.objects.get()
     assert (issue.kind, issue.settled) == ("asked", None)
     assert name in issue.text
@@ -160,7 +160,7 @@ def test_what_was_answered_once_is_used_for_every_later_file_like_it(api: Api, p
     assert question["key"] == "dates"
     answers = {look["files"][0]["name"]: {"dates": "day first"}}
     ended(api, api.post("/data/import", {"upload": upload, "answers": answers}))
-    assert not incoming.asked_files()
+    assert not drop_folder.asked_files()
     assert not DataIssue.objects.filter(settled__isnull=True).exists()
     vendor = Vendor.objects.get()
     assert (vendor.pattern, vendor.answers["dates"]) == ("eod-*.csv", "day first")
@@ -291,7 +291,7 @@ def test_three_hundred_hostile_files_between_good_ones_end_nothing(place: Path) 
         raw.write(b"nothing")
     seen: Any = {}
     for _ in range(2):
-        seen = incoming.look(place, seen)
+        seen = drop_folder.look(place, seen)
     assert not seen
     assert [p.name for p in place.iterdir() if p.is_file()] == []
     assert list((place / ".taking").iterdir()) == []

@@ -9,8 +9,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.server.conftest import Api
-from upperwick.market import drawings
-from upperwick.market.charts import rounded
+from upperwick.charts.series import drawings, rounded
 from upperwick.market.models import Report
 from upperwick.market.services import open_market
 from upperwick.rules.scan_api import ChartOut, ScanOut
@@ -352,7 +351,7 @@ def test_choices_are_kept_for_the_account(api: Api, other: Api) -> None:
 # -- library ---------------------------------------------------------------------------------------------------------
 
 
-def test_folders_and_tags(api: Api) -> None:
+def test_drop_folders_and_tags(api: Api) -> None:
     rule = api.post("/rules", {"text": "name: A\nclose > 1"}).json()
     changed = api.patch(f"/rules/{rule['id']}", {"folder": " Long  term ", "tags": ["Trend", "trend", ""]}).json()
     assert (changed["folder"], changed["tags"], changed["version"]) == ("Long term", ["trend"], 1)

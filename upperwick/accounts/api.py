@@ -11,9 +11,9 @@ from ninja.utils import check_csrf
 from pydantic import Field
 
 from upperwick.accounts import services
+from upperwick.accounts.sign_in_limits import known, remember_device
 from upperwick.accounts.signals import welcomed
-from upperwick.accounts.tries import known, remember_device
-from upperwick.refused import Refused
+from upperwick.base.errors import Refused
 
 router = Router(tags=["session"])
 people = Router(tags=["people"])

@@ -8,8 +8,8 @@ from pydantic import Field
 
 from upperwick.accounts.models import Preferences
 from wickcore.bars.frame_names import ChartFrame
-from wickcore.book.liquidity import liquidity_floor
-from wickcore.book.plan import Account
+from wickcore.plan.levels import Account
+from wickcore.plan.liquidity import liquidity_floor
 
 router = Router(tags=["preferences"])
 DEFAULTS = Account()

@@ -6,7 +6,7 @@ class BenchConfig(AppConfig):
 
     def ready(self) -> None:
         """Lists and the bench follow a symbol that is renamed."""
-        from upperwick.market.following import follow
+        from upperwick.market.symbol_references import follow
 
         follow("bench.BenchItem", "symbol")
         follow("bench.BenchList", "symbols", many=True)

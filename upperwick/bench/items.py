@@ -5,9 +5,9 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
+from upperwick.base.errors import Refused
 from upperwick.bench.models import STAGES, BenchEvent, BenchItem
 from upperwick.market.services import as_of_moment, open_market
-from upperwick.refused import Refused
 from wickcore.language.problems import nearest
 
 MOST_ITEMS = 2_000

@@ -6,9 +6,9 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
+from upperwick.base.errors import Refused
 from upperwick.bench.models import STAGES, BenchItem, BenchList
 from upperwick.market.services import no_universe
-from upperwick.refused import Refused
 from wickcore.bars.market import Market
 from wickcore.bars.universe import UnknownUniverse, read_universe
 

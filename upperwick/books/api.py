@@ -9,8 +9,9 @@ from django.utils.http import content_disposition_header
 from ninja import Router, Status
 from pydantic import Field
 
-from upperwick.books import runs, services, tries
-from upperwick.books.questions import checked
+from upperwick.base.errors import Refused
+from upperwick.books import multiple_testing, runs, services
+from upperwick.books.cache_key import checked
 from upperwick.books.run_schemas import (
     BookComparison,
     BookLuckRun,
@@ -44,9 +45,8 @@ from upperwick.books.schemas import (
 )
 from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
-from upperwick.refused import Refused
 from upperwick.rules.language import MirrorOut, NoteOut, TextIn, TextOut
-from wickcore.book.sizes import SLOTS, STOPS, sizes
+from wickcore.book.loss_sizes import SLOTS, STOPS, sizes
 from wickcore.language.book_layout import format_book, mirror_book, read_book_aloud
 from wickcore.language.positions import POSITION_NAMES
 from wickcore.language.problems import RuleError
@@ -297,4 +297,4 @@ def break_seal(request: HttpRequest, book_id: int):
 @router.get("/{book_id}/tries", response=BookTriesOut, operation_id="book_tries")
 def tries_of(request: HttpRequest, book_id: int):
     """What a book has tried, and how good the best of so many would look by luck."""
-    return tries.judged(services.find(request.user, book_id))
+    return multiple_testing.judged(services.find(request.user, book_id))

@@ -8,30 +8,30 @@ from typing import Any
 import numpy as np
 from django.db import transaction
 
+from upperwick.base.errors import Refused
+from upperwick.base.outgoing import rows_in_csv
 from upperwick.books import services
+from upperwick.books.cache_key import Question, question_of, set_up
 from upperwick.books.models import BookSeal
-from upperwick.books.questions import Question, question_of, set_up
 from upperwick.books.report import page
 from upperwick.books.work import ran
 from upperwick.jobs import services as jobs
+from upperwick.jobs.admission import in_turn
 from upperwick.jobs.models import Job
 from upperwick.market.services import open_market, request_limits
-from upperwick.market.turns import in_turn
-from upperwick.outgoing import rows_in_csv
-from upperwick.refused import Refused
-from upperwick.studies.questions import seal_day
+from upperwick.studies.cache_key import seal_day
 from upperwick.studies.runs import SMALL_BARS
 from wickcore.bars.frame_names import MINUTES
 from wickcore.bars.moment import iso
 from wickcore.book.figures import returns_of
-from wickcore.book.levels import levels, why
 from wickcore.book.orders import orders
+from wickcore.book.output import equity_rows, order_row, position_row, signal_rows, trade_row
 from wickcore.book.paths import annual
 from wickcore.book.prepare import Prepared
 from wickcore.book.run import BookRun, Trade, called
 from wickcore.book.settings import BookChoice, chosen_from, words_of
-from wickcore.book.shapes import equity_rows, order_row, position_row, signal_rows, trade_row
 from wickcore.book.tape import OUTCOMES
+from wickcore.book.trade_levels import levels, why
 from wickcore.book.whatif import difference_interval
 from wickcore.study.sweep import MOST_CELLS, steps_of
 

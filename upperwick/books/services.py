@@ -9,15 +9,15 @@ from django.db.models import Count
 from django.utils import timezone
 
 from upperwick.accounts.preferences import account_choice
+from upperwick.base.errors import Refused
 from upperwick.books.models import Book, BookVersion
 from upperwick.market.starters import at_home
-from upperwick.refused import Refused
 from upperwick.rules import services as rules
 from upperwick.rules.naming import cleaned, header_in
 from wickcore.language.book_check import check_book
 from wickcore.language.book_text import read_book_head
+from wickcore.language.named_texts import key_of, named_in, renamed_in
 from wickcore.language.parser import MAX_CHARACTERS
-from wickcore.language.parts import key_of, named_in, renamed_in
 from wickcore.language.problems import RuleError
 
 STARTERS = Path(__file__).parent / "starters"

@@ -5,16 +5,16 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
-from upperwick.books.questions import Question, set_up, try_digest
-from upperwick.books.tries import record
+from upperwick.books.cache_key import Question, set_up, try_digest
+from upperwick.books.multiple_testing import record
 from upperwick.jobs.registry import Done, Tell
 from upperwick.jobs.services import digest_of
 from wickcore.book.figures import returns_of
 from wickcore.book.luck import luck
+from wickcore.book.output import as_dict
 from wickcore.book.run import BookRun, run
-from wickcore.book.shapes import as_dict
-from wickcore.book.trial import Trial
-from wickcore.book.turned import turn, walk
+from wickcore.book.simulation import Trial
+from wickcore.book.sweep import turn, walk
 from wickcore.book.verdict import luck_verdict, turned_verdict, walk_verdict
 from wickcore.book.whatif import what_if
 from wickcore.scan.limits import Limits

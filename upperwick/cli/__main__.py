@@ -1,6 +1,6 @@
 """`python -m upperwick.cli`."""
 
-from upperwick.processes import end_with_parent
+from upperwick.base.processes import end_with_parent
 
 end_with_parent()  # before all that takes its time to be read in
 

@@ -44,9 +44,9 @@ def read_book_file(said: str, folder: Path | None = None) -> tuple[str, dict[str
 def book(given: Namespace) -> None:
     """Runs a book, and asks what else was asked of it."""
     from wickcore.bars.universe import UnknownUniverse
+    from wickcore.book.output import equity_rows, order_row, position_row, signal_counts, summary, trade_row
     from wickcore.book.settings import BookChoice, chosen_from
-    from wickcore.book.shapes import equity_rows, order_row, position_row, signal_counts, summary, trade_row
-    from wickcore.book.trial import Trial
+    from wickcore.book.simulation import Trial
     from wickcore.language.book_check import check_book
     from wickcore.study.seal import sealed_from
 
@@ -129,7 +129,7 @@ def _asked(trial: Any, run: Any, given: Namespace) -> dict[str, Any]:
     if given.walk and not given.dial:
         raise Bad("--walk chooses among settings: name one dial or two with --dial.")
     if given.dial:
-        from wickcore.book.turned import turn, walk
+        from wickcore.book.sweep import turn, walk
 
         grid = dict(_turned(trial, said) for said in given.dial)
         try:
@@ -171,7 +171,7 @@ def _write(path: Path, rows: list[dict[str, Any]]) -> None:
     import pyarrow.csv
     import pyarrow.parquet
 
-    from upperwick.outgoing import rows_in_csv
+    from upperwick.base.outgoing import rows_in_csv
 
     if path.suffix not in (".csv", ".parquet", ".json"):
         raise Bad(f"{path} is to end in .csv, .parquet or .json.")

@@ -11,11 +11,11 @@ def import_files(given: Namespace) -> None:
     """Imports files of any of the open tables: all of them, or nothing. What is stored and not in the files stays as it is."""
     with_database()
     from upperwick.data import vendors
+    from upperwick.data.importing.import_service import count, take
     from upperwick.data.reading.answers import FileUnclear
     from upperwick.data.reading.source import PriceFileError
-    from upperwick.data.taking import count, take
-    from upperwick.market.aside import AnotherImport
     from upperwick.market.models import BarBlock
+    from upperwick.market.staging import AnotherImport
 
     try:
         read = vendors.read_files(given.files, answers_of(given), any_date=given.any_date)
@@ -109,9 +109,9 @@ def imports(given: Namespace) -> None:
 def undo_import(given: Namespace) -> None:
     """Takes one import back, whatever was imported since."""
     with_database()
-    from upperwick.data.undo import undo, undoable
-    from upperwick.market.aside import AnotherImport
-    from upperwick.refused import Refused
+    from upperwick.base.errors import Refused
+    from upperwick.data.importing.undo import undo, undoable
+    from upperwick.market.staging import AnotherImport
 
     wanted = given.number
     if wanted is None:
@@ -135,7 +135,7 @@ def export(given: Namespace) -> None:
 
 def _export_all(given: Namespace) -> None:
     with_database()
-    from upperwick.data.package import write_package
+    from upperwick.data.importing.package import write_package
     from upperwick.data.reading.source import PriceFileError
 
     try:
@@ -191,7 +191,7 @@ def feed(given: Namespace) -> None:
     """Lays the demo market's next evenings where they are taken from: the drop folder, while the application is served."""
     with_database()
     from upperwick.data import feed as vendor
-    from upperwick.data.incoming import folder
+    from upperwick.data.drop_folder import folder
     from upperwick.market.load import evaluator
     from wickcore.bars.moment import iso
 

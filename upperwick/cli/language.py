@@ -69,8 +69,8 @@ def turn(given: Namespace) -> None:
 
 def read(given: Namespace) -> None:
     """Plain sentences."""
-    from wickcore.language.aloud import read_aloud
     from wickcore.language.book_layout import read_book_aloud
+    from wickcore.language.read_aloud import read_aloud
 
     text, _ = read_rule(given.rule)
     try:

@@ -95,7 +95,7 @@ def breadth(given: Namespace) -> None:
 def _write_csv(path: Path, head: list[str], rows: list[Any]) -> None:
     import csv
 
-    from upperwick.outgoing import in_csv
+    from upperwick.base.outgoing import in_csv
 
     try:
         with path.open("w", newline="", encoding="utf-8") as sink:
@@ -146,7 +146,7 @@ def explain(given: Namespace) -> None:
     """Each line for one instrument at one moment."""
     engine = engine_of(given)
     rule = checked(given.rule, engine.market.finest, given.universe)
-    from upperwick.refused import Refused
+    from upperwick.base.errors import Refused
     from upperwick.rules.scan import explain_rows
     from wickcore.bars.moment import read_moment
 

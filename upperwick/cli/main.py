@@ -11,11 +11,11 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from upperwick.cli.beside import BESIDE
+from upperwick.base.kernels import PARTS, spare_numba
+from upperwick.base.processes import end_with_parent, step_back
+from upperwick.cli.reference_options import BESIDE
 from upperwick.data.reading.endings import PRICE_FILES
 from upperwick.data.reading.tables import TABLES
-from upperwick.kernels import PARTS, spare_numba
-from upperwick.processes import end_with_parent, step_back
 from wickcore.bars.frame_names import FRAMES
 
 QUICK = ("scan", "values", "explain", "breadth")  # commands that read, say something and are over

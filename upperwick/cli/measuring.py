@@ -30,7 +30,7 @@ def study(given: Namespace) -> None:
     rule = checked(given.rule, engine.market.finest, given.universe)
     engine = engine.stepping(rule.frame)
     members = _members(engine, given, rule)
-    from upperwick.studies.shapes import as_dict
+    from upperwick.studies.output import as_dict
     from wickcore.study.follow import study as run
 
     say_lacking(engine, {f"Line {line.number}": line.op for line in rule.lines}, given)
@@ -175,7 +175,7 @@ def _members(engine: Any, given: Namespace, rule: CheckedRule) -> Any:
 
 def _apart(engine: Any, rule: CheckedRule, found: Any, members: Any, horizon: int) -> dict[str, Any]:
     from upperwick.rules.checking import PreparedRule
-    from upperwick.studies.parts import taken_apart
+    from upperwick.studies.details import taken_apart
     from wickcore.language.check import RuleNames
     from wickcore.scan.evaluate import Limits
 

@@ -12,7 +12,7 @@ def demo(given: Namespace) -> None:
     """Migrates, makes the demo account, and loads the demo market where no market is stored."""
     with_database()
     from upperwick.accounts.services import ensure_demo_account
-    from upperwick.kernels import missing, warm, warm_behind
+    from upperwick.base.kernels import missing, warm, warm_behind
     from upperwick.market.models import BarBlock, DataVersion
     from upperwick.rules.services import plain_starters
 
@@ -21,9 +21,9 @@ def demo(given: Namespace) -> None:
         print("Compiling the measures, once …", flush=True)
         warm_behind([part for part in todo if part != "starters"])
     if given.fresh or not BarBlock.objects.exists():
-        from upperwick.data.undo import forget_imports
-        from upperwick.market.aside import AnotherImport
+        from upperwick.data.importing.undo import forget_imports
         from upperwick.market.demo import save_demo
+        from upperwick.market.staging import AnotherImport
         from wickcore.demo.market import make_market
 
         print("Making the demo market …", flush=True)
@@ -34,8 +34,8 @@ def demo(given: Namespace) -> None:
             raise Bad(str(error)) from None
     invented = DataVersion.objects.order_by("-id").values_list("invented", flat=True).first()
     if invented and not BarBlock.objects.filter(frame="5min").exists():
-        from upperwick.market.aside import AnotherImport
         from upperwick.market.demo import complete_demo
+        from upperwick.market.staging import AnotherImport
         from wickcore.demo.market import make_market
 
         print("Giving the demo market bars within the day …", flush=True)
@@ -56,7 +56,7 @@ def start(given: Namespace) -> None:
     from django.contrib.auth import get_user_model
 
     from upperwick.accounts.services import Unfit, add_account
-    from upperwick.kernels import missing, warm, warm_behind
+    from upperwick.base.kernels import missing, warm, warm_behind
     from upperwick.rules.services import plain_starters
 
     accounts = get_user_model().objects
@@ -98,7 +98,7 @@ def _asked_account() -> tuple[str, str]:
 
 def serve(given: Namespace) -> None:
     """Serves on 127.0.0.1 until stopped."""
-    from upperwick.kernels import missing, prepare, warm_behind
+    from upperwick.base.kernels import missing, prepare, warm_behind
 
     prepare()
     warm_behind(missing())
@@ -129,8 +129,8 @@ def _serve(port: int, count: int) -> None:
 
     if count == 1:
         import upperwick.asgi  # noqa: F401
-        from upperwick.ahead import fetch_ahead
         from upperwick.market.load import evaluator
+        from upperwick.prefetch import fetch_ahead
 
         evaluator()
     print(f"\n  Upper Wick is at http://127.0.0.1:{port}")
@@ -175,7 +175,7 @@ def _serve_in(count: int, said: dict[str, Any]) -> None:
     import uvicorn
     from uvicorn.supervisors import Multiprocess
 
-    from upperwick.processes import NAME, as_child
+    from upperwick.base.processes import NAME, as_child
     from upperwick.worker import supervised
 
     with supervised():
@@ -202,8 +202,8 @@ def worker(given: Namespace) -> None:
 def warm(given: Namespace) -> None:
     """Compiles parts of the kernels."""
     without_data()
-    from upperwick.kernels import PARTS
-    from upperwick.kernels import warm as run
+    from upperwick.base.kernels import PARTS
+    from upperwick.base.kernels import warm as run
     from upperwick.rules.services import plain_starters
 
     unknown = [part for part in given.parts if part not in PARTS]

@@ -52,7 +52,7 @@ def read_rule(said: str) -> tuple[str, dict[str, str]]:
                     parts[name_in(part) or other.stem] = part
         if "breadth" in text or any("breadth" in part for part in parts.values()):
             from upperwick.rules.naming import name_in
-            from wickcore.language.parts import key_of
+            from wickcore.language.named_texts import key_of
 
             for kept in sorted(path.resolve().parent.glob("*.breadth")):
                 part = kept.read_text(encoding="utf-8")
@@ -133,7 +133,7 @@ def engine_of(given: Namespace) -> "Evaluator":
         if given.benchmark is not None:
             symbol_of(engine, given.benchmark)
         return engine
-    from upperwick.cli.beside import BESIDE
+    from upperwick.cli.reference_options import BESIDE
 
     beside = [f"--{name}" for name in ("benchmark", *BESIDE) if getattr(given, name, None) is not None]
     if beside:
@@ -153,7 +153,7 @@ def engine_of(given: Namespace) -> "Evaluator":
 
 def say_lacking(engine: "Evaluator", ops: dict[str, Any], given: Namespace) -> None:
     """Says on standard error which lines are unknown because the market lacks what they need, and how to give it."""
-    from wickcore.scan.lacking import lacking, said_lacking
+    from wickcore.scan.missing_data import lacking, said_lacking
 
     flags = {
         "benchmark": "--benchmark SYMBOL",
@@ -229,7 +229,7 @@ def without_data() -> None:
 
     import django
 
-    from upperwick.kernels import prepare
+    from upperwick.base.kernels import prepare
 
     prepare()
     given = os.environ.get("UPPERWICK_SECRET_KEY")
@@ -258,7 +258,7 @@ def with_database() -> None:
 
     import django
 
-    from upperwick.kernels import prepare
+    from upperwick.base.kernels import prepare
 
     prepare()
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "upperwick.settings")

@@ -11,9 +11,9 @@ from upperwick.cli.shared import Bad, emit, with_database
 def vendors(given: Namespace) -> None:
     """Lists, shows, changes, exports or imports what is remembered of vendors."""
     with_database()
+    from upperwick.base.errors import Refused
     from upperwick.data import vendors as service
     from upperwick.data.models import Vendor
-    from upperwick.refused import Refused
 
     def report(kept: list[Any]) -> None:
         if given.json:

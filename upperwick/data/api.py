@@ -7,9 +7,13 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
-from upperwick.data import feed, findings, incoming, issues, services, uploads, vendors
+from upperwick.base.errors import Refused
+from upperwick.data import drop_folder, feed, services, vendors
 from upperwick.data.contents import contents, imports
+from upperwick.data.importing import uploads
+from upperwick.data.importing.jobs import exports
 from upperwick.data.models import Import, Vendor
+from upperwick.data.quality import findings, issues
 from upperwick.data.reading.tables import TABLES
 from upperwick.data.schemas import (
     ContentsOut,
@@ -26,11 +30,9 @@ from upperwick.data.schemas import (
     VendorIn,
     VendorOut,
 )
-from upperwick.data.work import exports
 from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
-from upperwick.market.aside import AnotherImport
-from upperwick.refused import Refused
+from upperwick.market.staging import AnotherImport
 
 router = Router(tags=["data"])
 
@@ -43,7 +45,7 @@ def data(request: HttpRequest):
         "may": services.may(request.user),
         "everybody": services.everybody_may(),
         "imports": imports(),
-        "folder": incoming.shown(),
+        "folder": drop_folder.shown(),
         "issues": issues.shown(),
         "vendors": [_vendor(v) for v in Vendor.objects.all()],
         "findings": findings.shown(),
@@ -119,7 +121,7 @@ def forget(request: HttpRequest, upload: str):
 def open_asked(request: HttpRequest):
     """The drop folder's files that wait for an answer, as an upload of this account: once imported they are done."""
     services.allowed(request.user)
-    token = uploads.from_asked(request.user, incoming.asked_files())
+    token = uploads.from_asked(request.user, drop_folder.asked_files())
     return {"upload": token, "files": [p.name for p in uploads.files_of(request.user, token)]}
 
 
@@ -127,7 +129,7 @@ def open_asked(request: HttpRequest):
 def discard_asked(request: HttpRequest):
     """Moves the files that wait for an answer to those that were refused."""
     services.allowed(request.user)
-    incoming.discard_asked()
+    drop_folder.discard_asked()
     return Status(204, None)
 
 

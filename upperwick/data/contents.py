@@ -8,8 +8,9 @@ from typing import Any
 from django.conf import settings
 from django.db.models import Count, F, Max, Min, Sum
 
+from upperwick.data.importing.undo import undoable
 from upperwick.data.models import Import
-from upperwick.data.undo import undoable
+from upperwick.market.block_spans import year_of
 from upperwick.market.models import (
     BarBlock,
     CalendarEvent,
@@ -24,7 +25,6 @@ from upperwick.market.models import (
     Split,
 )
 from upperwick.market.packing import fits, unpack
-from upperwick.market.spans import year_of
 from wickcore.bars.frame_names import within_day
 from wickcore.bars.moment import CLOSE, Moment
 

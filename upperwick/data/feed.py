@@ -15,14 +15,14 @@ from typing import Any
 from django.db import DatabaseError, connection
 from django.utils import timezone
 
-from upperwick.data.incoming import folder, laid
+from upperwick.base.errors import Refused
+from upperwick.data.drop_folder import folder, laid
 from upperwick.data.models import Feed
 from upperwick.market.load import evaluator
 from upperwick.market.models import DataVersion
-from upperwick.refused import Refused
 from wickcore.bars.market import Market
 from wickcore.bars.moment import clock, iso
-from wickcore.demo.ahead import Ahead, Session, make_ahead
+from wickcore.demo.feed_market import Ahead, Session, make_ahead
 from wickcore.demo.intraday import BARS, OPENS, STEP
 from wickcore.demo.paths import Grid
 

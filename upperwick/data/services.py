@@ -5,11 +5,11 @@ from zoneinfo import available_timezones
 
 from django.contrib.auth import get_user_model
 
+from upperwick.base.errors import Refused
 from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
 from upperwick.market.models import DataVersion, Instrument
 from upperwick.market.store import another_version
-from upperwick.refused import Refused
 from wickcore.language.problems import nearest
 
 

@@ -11,6 +11,7 @@ import numpy as np
 from django.db import transaction
 from django.utils import timezone
 
+from upperwick.base.errors import Refused
 from upperwick.data.models import Vendor
 from upperwick.data.reading.answers import ADJUSTMENTS, Answers, Known, Question
 from upperwick.data.reading.bars import PriceTables
@@ -19,7 +20,6 @@ from upperwick.data.reading.formats import FORMS
 from upperwick.data.reading.tables import BARS, FILLS, TABLES
 from upperwick.market.load import evaluator
 from upperwick.market.models import DataVersion, Instrument
-from upperwick.refused import Refused
 from wickcore.bars.moment import iso, to_date
 
 PLAIN_DATES = ("", "year first", "digits")  # read one way only

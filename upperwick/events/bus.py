@@ -9,8 +9,8 @@ from typing import Any
 
 from django.db import DatabaseError
 
+from upperwick.base.processes import processes
 from upperwick.events.kinds import EVERYTHING, known
-from upperwick.processes import processes
 
 MOST_WAITING = 200
 KEPT = 1_000  # events that are kept for other processes

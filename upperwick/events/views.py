@@ -11,10 +11,10 @@ from django.conf import settings
 from django.contrib.auth import get_user
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 
+from upperwick.base.problem_documents import problem
 from upperwick.events.bus import Listener, listening
 from upperwick.events.kinds import EVERYTHING, SIGNED_OUT
 from upperwick.events.watch import begin
-from upperwick.problems import problem
 
 MOST_STREAMS = 20  # of one account
 ALIVE_SECONDS, LEAVING_SECONDS = 15.0, 0.3

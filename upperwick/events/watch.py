@@ -10,18 +10,19 @@ from typing import Any
 from django.db import connection
 from django.db.models import Count, Max, Q, Sum
 
+from upperwick.base.kernels import missing
+from upperwick.base.processes import processes
 from upperwick.bench.models import BenchEvent, PositionNotice
-from upperwick.data import feed, findings
-from upperwick.data.incoming import moved_mark
+from upperwick.data import feed
+from upperwick.data.drop_folder import moved_mark
 from upperwick.data.models import DataIssue
+from upperwick.data.quality import findings
 from upperwick.events.bus import PROCESS, heard, owners, tell_here
 from upperwick.events.kinds import EVERYTHING, JOB
 from upperwick.events.models import Told
 from upperwick.jobs.models import UNFINISHED, Job
 from upperwick.keeping.models import Alert, Message, Watched
-from upperwick.kernels import missing
 from upperwick.market.load import data_version
-from upperwick.processes import processes
 
 LOOK_SECONDS = 0.2
 SHOWN = ("id", "owner_id", "kind", "subject_kind", "subject_id", "state", "stage", "share", "detail")

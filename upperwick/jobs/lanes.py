@@ -7,7 +7,7 @@ from threading import Event, Thread
 
 from django.db import DatabaseError, connection
 
-from upperwick.jobs.apart import carry_out_apart
+from upperwick.jobs.isolated import carry_out_apart
 from upperwick.jobs.models import Job
 from upperwick.jobs.registry import KINDS, LANES
 from upperwick.jobs.services import carry_out

@@ -13,10 +13,10 @@ from django.db import DatabaseError, OperationalError, connection, transaction
 from django.db.models import QuerySet
 from django.utils import timezone
 
+from upperwick.base.errors import Refused
+from upperwick.base.kernels import state_of_core
 from upperwick.jobs.models import INTERRUPTED, SILENT_SECONDS, UNFINISHED, Job
 from upperwick.jobs.registry import KINDS
-from upperwick.kernels import state_of_core
-from upperwick.refused import Refused
 from wickcore.language.problems import RuleError
 from wickcore.scan.limits import Limits, Stopped
 

@@ -8,20 +8,20 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from upperwick.base.errors import Refused
 from upperwick.bench.models import STAGES
 from upperwick.bench.services import universe_key
 from upperwick.keeping.alerts import Fired, look_at_breadth, look_at_line, look_at_price, look_at_report, look_at_rule
 from upperwick.keeping.models import Alert
-from upperwick.keeping.scans import ScansByMoment
+from upperwick.keeping.scheduled_scans import ScansByMoment
 from upperwick.market.models import Drawing
-from upperwick.refused import Refused
 from upperwick.rules.checking import prepared, with_universes
 from upperwick.rules.services import find as find_rule
 from upperwick.rules.services import parts_for
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment
 from wickcore.language.breadth import check_breadth
-from wickcore.language.parts import key_of
+from wickcore.language.named_texts import key_of
 from wickcore.language.problems import nearest
 from wickcore.language.ready_breadths import READY
 

@@ -6,12 +6,12 @@ from typing import Any
 
 import numpy as np
 
+from upperwick.base.errors import Refused
 from upperwick.bench.services import universe_key
 from upperwick.keeping.models import Alert
-from upperwick.keeping.scans import ScansByMoment
+from upperwick.keeping.scheduled_scans import ScansByMoment
 from upperwick.market.models import Drawing
 from upperwick.market.services import members_of, open_market
-from upperwick.refused import Refused
 from upperwick.rules.checking import with_universes
 from upperwick.rules.models import Rule
 from upperwick.rules.services import find as find_rule
@@ -23,7 +23,7 @@ from wickcore.bars.moment import Moment, clock, iso
 from wickcore.breadth.series import breadth_series
 from wickcore.language.breadth import check_breadth
 from wickcore.language.check import check_expression
-from wickcore.language.parts import key_of
+from wickcore.language.named_texts import key_of
 from wickcore.language.ready_breadths import READY
 from wickcore.measures.drawn import line_at
 from wickcore.scan.limits import Limits

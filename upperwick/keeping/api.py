@@ -8,11 +8,11 @@ from django.utils.http import content_disposition_header
 from ninja import Router, Status
 from pydantic import Field
 
+from upperwick.base.errors import Refused
 from upperwick.keeping import services
 from upperwick.keeping.alert_kinds import words_of
-from upperwick.keeping.calendar import calendar, end_link, owner_of, token_of
+from upperwick.keeping.calendar_feed import calendar, end_link, owner_of, token_of
 from upperwick.keeping.desk import desk
-from upperwick.keeping.find import find as find_anything
 from upperwick.keeping.models import Alert, Message, Schedule
 from upperwick.keeping.schemas import (
     AlertChange,
@@ -28,7 +28,7 @@ from upperwick.keeping.schemas import (
     ScheduleOut,
     WatchIn,
 )
-from upperwick.refused import Refused
+from upperwick.keeping.search import find as find_anything
 
 router = Router(tags=["keeping"])
 Offset = Annotated[int, Field(ge=0, le=100_000)]

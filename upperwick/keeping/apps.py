@@ -8,7 +8,7 @@ class KeepingConfig(AppConfig):
     def ready(self) -> None:
         """Alerts of a breadth go on under its new name, and those of a rule say its new one."""
         from upperwick.accounts.signals import signed_out_everywhere
-        from upperwick.market.following import follow
+        from upperwick.market.symbol_references import follow
         from upperwick.rules.signals import breadth_renamed, renamed
 
         def rule_named(sender: object, owner: object, was: str, name: str, **_: object) -> None:
@@ -27,7 +27,7 @@ class KeepingConfig(AppConfig):
                     alert.save(update_fields=["about"])
 
         def ended(sender: object, user: object, **_: object) -> None:
-            from upperwick.keeping.calendar import end_link
+            from upperwick.keeping.calendar_feed import end_link
 
             end_link(user)
 

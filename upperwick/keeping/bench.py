@@ -6,16 +6,16 @@ from typing import Any
 
 import numpy as np
 
+from upperwick.base.errors import Refused
 from upperwick.bench.items import items_of
 from upperwick.bench.models import BenchEvent, BenchItem, Fill, PositionNotice
 from upperwick.keeping.models import Alert, Watched
 from upperwick.keeping.plan import state_of
 from upperwick.keeping.positions import rail_of
 from upperwick.market.services import as_of_moment, open_market, request_limits
-from upperwick.refused import Refused
 from wickcore.bars.moment import Moment
-from wickcore.book.holding import last_price
 from wickcore.language.check import check_expression
+from wickcore.plan.holdings import last_price
 from wickcore.scan.scan import values_at
 
 WORDS = {

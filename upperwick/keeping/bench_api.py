@@ -4,10 +4,11 @@ from django.http import HttpRequest
 from ninja import File, Form, Router, Status
 from ninja.files import UploadedFile
 
+from upperwick.base.errors import Refused
 from upperwick.bench import items
 from upperwick.data.reading.answers import Answers
 from upperwick.data.schemas import AnswersIn
-from upperwick.keeping import bench, clock, fill_import, notices, positions
+from upperwick.keeping import bench, fill_import, notices, paper_clock, positions
 from upperwick.keeping import plan as plans
 from upperwick.keeping.bench_schemas import (
     BenchEventOut,
@@ -27,7 +28,6 @@ from upperwick.keeping.bench_schemas import (
     PositionOut,
     StateOut,
 )
-from upperwick.refused import Refused
 
 router = Router(tags=["bench"])
 
@@ -130,7 +130,7 @@ def plan(request: HttpRequest, item_id: int, body: PlanTried):
 @router.put("/{item_id}/plan", response={204: None}, operation_id="keep_plan")
 def keep_plan(request: HttpRequest, item_id: int, body: PlanKept):
     """Keeps a plan, or takes it away."""
-    clock.change_plan(items.find(request.user, item_id), body.plan.dict() if body.plan else None, body.as_of)
+    paper_clock.change_plan(items.find(request.user, item_id), body.plan.dict() if body.plan else None, body.as_of)
     return Status(204, None)
 
 
@@ -145,11 +145,11 @@ def leave_to_clock(request: HttpRequest, item_id: int, body: ClockIn):
     """Leaves the kept plan to the clock, takes it back, or has what is held closed at the next open."""
     item = items.find(request.user, item_id)
     if not body.on:
-        clock.take_back(item, body.as_of)
+        paper_clock.take_back(item, body.as_of)
     elif item.paper is not None:
-        clock.leave_at_open(item, body.leaves, body.as_of)
+        paper_clock.leave_at_open(item, body.leaves, body.as_of)
     else:
-        clock.leave(item, body.as_of)
+        paper_clock.leave(item, body.as_of)
     return Status(204, None)
 
 

@@ -7,7 +7,7 @@ from ninja import Schema
 from pydantic import AfterValidator, ConfigDict, Field
 
 from upperwick.data.schemas import HeadingOut, QuestionOut
-from wickcore.book.paper import MOST_TARGETS
+from wickcore.plan.paper_orders import MOST_TARGETS
 
 MOST_FOLLOW = 200
 Side = Literal["long", "short"]
@@ -295,7 +295,7 @@ class ProposedStop(Schema):
 
 
 class HoldingOut(Schema):
-    """What fills come to; see wickcore.book.holding."""
+    """What fills come to; see wickcore.plan.holdings."""
 
     side: Side
     shares: float

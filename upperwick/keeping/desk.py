@@ -10,29 +10,29 @@ from upperwick.accounts.preferences import account_choice
 from upperwick.bench.items import items_of
 from upperwick.bench.models import BenchItem
 from upperwick.bench.services import lists_of
-from upperwick.data import issues
-from upperwick.data.findings import open_in
+from upperwick.charts.series import rounded
+from upperwick.data.quality import issues
+from upperwick.data.quality.findings import open_in
 from upperwick.data.services import may
 from upperwick.jobs.models import UNFINISHED, Job
-from upperwick.keeping.held import SINGLE, fills_of, held_now, order_of, paper_of, shares_words, stop_now, waits_words
+from upperwick.keeping.holdings import SINGLE, fills_of, held_now, order_of, paper_of, shares_words, stop_now, waits_words
 from upperwick.keeping.look import digest_at
 from upperwick.keeping.models import Alert, Message, Watched
 from upperwick.keeping.notices import open_notices
 from upperwick.keeping.plan import account_of, currencies_of, scale_at
 from upperwick.keeping.positions import rail_of
 from upperwick.keeping.services import row_of
-from upperwick.market.charts import rounded
 from upperwick.market.load import evaluator
 from upperwick.market.models import CalendarEvent, Report
 from wickcore.bars.day_kinds import words_of
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, iso
-from wickcore.book.holding import proposed_stop
-from wickcore.book.paper import WAITING
 from wickcore.breadth.series import breadth_series
 from wickcore.language.breadth import check_breadth
 from wickcore.language.check import check_expression
 from wickcore.language.ready_breadths import READY
+from wickcore.plan.holdings import proposed_stop
+from wickcore.plan.paper_orders import WAITING
 from wickcore.scan.limits import Limits
 from wickcore.scan.scan import values_at
 

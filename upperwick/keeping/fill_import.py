@@ -10,6 +10,7 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
+from upperwick.base.errors import Refused
 from upperwick.bench.items import drop, items_of, put
 from upperwick.bench.models import BenchItem, Fill, FillImport
 from upperwick.data import vendors
@@ -21,7 +22,6 @@ from upperwick.data.reading.source import PriceFileError
 from upperwick.data.reading.tables import FILLS
 from upperwick.keeping.positions import enter, strike
 from upperwick.market.services import open_market
-from upperwick.refused import Refused
 from wickcore.bars.moment import iso, read_moment
 
 SHOWN = ("number", "symbol", "day", "action", "shares", "price", "cost", "state", "why")

@@ -14,6 +14,8 @@ from django.db import DatabaseError, connection, transaction
 from django.db.models import Count, Max
 from django.utils import timezone
 
+from upperwick.base.errors import Refused
+from upperwick.base.kernels import state_of_core
 from upperwick.bench.models import BenchEvent, BenchItem, BenchList
 from upperwick.bench.services import keep as keep_list
 from upperwick.bench.services import lists_of, universe_key
@@ -22,16 +24,14 @@ from upperwick.data.services import may
 from upperwick.jobs.services import digest_of
 from upperwick.keeping.alert_kinds import KINDS, looked_at
 from upperwick.keeping.alerts import Fired, expected
-from upperwick.keeping.clock import play_on
-from upperwick.keeping.evenings import behind_since, by_turns, due, evenings, tell_passed_over
 from upperwick.keeping.mail import CHARTS, send_waiting, small_chart, tell
+from upperwick.keeping.missed_evenings import behind_since, by_turns, due, evenings, tell_passed_over
 from upperwick.keeping.models import Alert, Schedule, Watched
+from upperwick.keeping.paper_clock import play_on
 from upperwick.keeping.position_watch import watch_all
-from upperwick.keeping.scans import PastCloses, Scans, ScansByMoment
-from upperwick.kernels import state_of_core
+from upperwick.keeping.scheduled_scans import PastCloses, Scans, ScansByMoment
 from upperwick.market.load import evaluator
 from upperwick.market.version import data_version
-from upperwick.refused import Refused
 from upperwick.rules.models import Breadth, Rule
 from upperwick.rules.naming import header_in
 from upperwick.rules.services import used_parts

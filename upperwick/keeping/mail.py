@@ -14,10 +14,10 @@ from django.core.mail import EmailMultiAlternatives, get_connection
 from django.core.mail.backends.base import BaseEmailBackend
 from django.utils import timezone
 
+from upperwick.base.outgoing import in_file_name, in_header, in_html
+from upperwick.charts.bars_at import standing
 from upperwick.keeping.models import Message
 from upperwick.market.services import open_market
-from upperwick.market.standing import standing
-from upperwick.outgoing import in_file_name, in_header, in_html
 from upperwick.reports.palette import rgb
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment

@@ -5,10 +5,10 @@ from typing import Any
 
 from django.utils import timezone
 
+from upperwick.base.errors import Refused
 from upperwick.bench.items import items_of
 from upperwick.bench.models import BenchItem, PositionNotice
 from upperwick.keeping.mail import small_chart, tell
-from upperwick.refused import Refused
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment
 

@@ -10,18 +10,19 @@ import numpy as np
 from django.db import transaction
 
 from upperwick.accounts.preferences import account_choice
+from upperwick.base.errors import Refused
 from upperwick.bench.items import items_of
 from upperwick.bench.models import BenchEvent, BenchItem
-from upperwick.keeping.held import NO_END, OVER, end_of, held_now, open_risk, stop_now, until_words
+from upperwick.keeping.holdings import NO_END, OVER, end_of, held_now, open_risk, stop_now, until_words
 from upperwick.keeping.notices import level_key, settle
 from upperwick.market.models import Instrument, Split
 from upperwick.market.services import as_of_day, open_market, request_limits
-from upperwick.refused import Refused
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, iso, to_date
-from wickcore.book.holding import Holding, Unfit, last_price
-from wickcore.book.paper import follow_of
-from wickcore.book.plan import (
+from wickcore.language.check import check_expression
+from wickcore.language.problems import RuleError
+from wickcore.plan.holdings import Holding, Unfit, last_price
+from wickcore.plan.levels import (
     Account,
     Choice,
     Facts,
@@ -37,8 +38,7 @@ from wickcore.book.plan import (
     sized,
     warnings,
 )
-from wickcore.language.check import check_expression
-from wickcore.language.problems import RuleError
+from wickcore.plan.paper_orders import follow_of
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.scan import values_at
 

@@ -13,13 +13,13 @@ from django.utils import timezone
 
 from upperwick.accounts.preferences import account_choice
 from upperwick.bench.models import BenchItem
-from upperwick.keeping.held import fills_of, held_now, stop_now
+from upperwick.keeping.holdings import fills_of, held_now, stop_now
 from upperwick.keeping.notices import level_key, raise_notice
 from upperwick.market.models import Instrument
 from wickcore.bars.moment import Moment, iso, read_moment, to_day
-from wickcore.book.holding import INTO, Holding, Unfit, last_price
-from wickcore.book.watch import LevelEvent, WatchedLevel, beyond, level_events, missed_sessions
 from wickcore.language.check import check_expression
+from wickcore.plan.holdings import INTO, Holding, Unfit, last_price
+from wickcore.plan.position_watch import LevelEvent, WatchedLevel, beyond, level_events, missed_sessions
 from wickcore.scan.evaluate import Evaluator
 from wickcore.scan.limits import Limits
 from wickcore.scan.scan import values_at

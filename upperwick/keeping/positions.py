@@ -7,9 +7,10 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
+from upperwick.base.errors import Refused
 from upperwick.bench.items import items_of
 from upperwick.bench.models import BenchEvent, BenchItem, Fill
-from upperwick.keeping.held import (
+from upperwick.keeping.holdings import (
     OVER,
     WORDS,
     fills_of,
@@ -26,14 +27,13 @@ from upperwick.keeping.held import (
 from upperwick.keeping.notices import KINDS, open_notices, settle
 from upperwick.keeping.plan import scale_at
 from upperwick.market.services import as_of_moment, open_market, request_limits
-from upperwick.refused import Refused
 from upperwick.rules.checking import prepared
 from upperwick.rules.models import Rule
 from wickcore.bars.market import Market
 from wickcore.bars.moment import Moment, iso, read_moment
-from wickcore.book.holding import INTO, Unfit, last_price, proposed_stop
-from wickcore.book.paper import WAITING
 from wickcore.language.problems import RuleError
+from wickcore.plan.holdings import INTO, Unfit, last_price, proposed_stop
+from wickcore.plan.paper_orders import WAITING
 from wickcore.scan.limits import Stopped
 from wickcore.scan.many import Asked, scan_many, scan_one
 

@@ -9,12 +9,12 @@ from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 
+from upperwick.base.errors import Refused
 from upperwick.bench.services import keep as keep_list
 from upperwick.bench.services import lists_of, universe_key
 from upperwick.keeping import alert_kinds
 from upperwick.keeping.models import Alert, Message, Schedule, Watched
 from upperwick.market.services import open_market
-from upperwick.refused import Refused
 from upperwick.rules.services import find as find_rule
 from wickcore.bars.moment import clock
 

@@ -5,7 +5,6 @@ from dataclasses import replace
 
 from django.db import transaction
 
-from upperwick.market.aside import Stage, clear, importing, staged
 from upperwick.market.models import (
     BarBlock,
     CalendarEvent,
@@ -21,6 +20,7 @@ from upperwick.market.models import (
     Universe,
 )
 from upperwick.market.packing import blocks
+from upperwick.market.staging import Stage, clear, importing, staged
 from upperwick.market.store import FAR, another_version
 from wickcore.bars.day_kinds import ANNOUNCEMENT, HOLIDAY
 from wickcore.bars.moment import to_date, to_day

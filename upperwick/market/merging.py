@@ -13,10 +13,10 @@ import numpy as np
 from django.db import transaction
 from django.db.models import Count, Max, QuerySet, Sum
 
-from upperwick.market.aside import Stage
+from upperwick.market.block_spans import spans, year_of
 from upperwick.market.models import BarBlock, BlockData, Instrument
 from upperwick.market.packing import COLUMNS, DamagedBlock, Packed, blocks, digest, fits, pack_each, unpack
-from upperwick.market.spans import spans, year_of
+from upperwick.market.staging import Stage
 from wickcore.bars.merge import CHANGES_KEPT, Change, Merged, Table, merge, table_keys, touched, untouched, without
 
 AT_ONCE = 200  # instruments whose bars are merged together

@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from upperwick.market.spans import spans
+from upperwick.market.block_spans import spans
 from wickcore.bars.bars import FIELDS
 from wickcore.bars.merge import Table, table_keys
 

@@ -4,13 +4,13 @@ from collections.abc import Iterable
 from threading import Lock
 from typing import Any
 
-from upperwick.gone import gone
-from upperwick.kernels import missing
+from upperwick.base.errors import Refused
+from upperwick.base.kernels import missing
+from upperwick.base.request_gone import gone
+from upperwick.jobs.admission import REQUEST_SECONDS
+from upperwick.market.block_spans import year_of
 from upperwick.market.load import damage, evaluator
 from upperwick.market.models import DataVersion
-from upperwick.market.spans import year_of
-from upperwick.market.turns import REQUEST_SECONDS
-from upperwick.refused import Refused
 from wickcore.bars.bars import Bools
 from wickcore.bars.frame_names import FRAMES, within_day
 from wickcore.bars.market import Market

@@ -7,11 +7,11 @@ from typing import Any
 
 from django.db import transaction
 
-from upperwick.market.aside import Stage, clear, importing, staged
-from upperwick.market.kept_ahead import copying
+from upperwick.base.processes import in_front
+from upperwick.market.columns.prefetch import copying
 from upperwick.market.merging import Imported, Record, merge_all, put_back
 from upperwick.market.models import BarBlock, DataVersion, Instrument, Member, Universe
-from upperwick.processes import in_front
+from upperwick.market.staging import Stage, clear, importing, staged
 from wickcore.bars.merge import Table, untouched
 from wickcore.bars.moment import to_date
 

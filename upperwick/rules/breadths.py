@@ -5,13 +5,13 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from upperwick.refused import Refused
+from upperwick.base.errors import Refused
 from upperwick.rules.models import Breadth, Rule
 from upperwick.rules.naming import cleaned
 from upperwick.rules.services import mark_of, read_again_for, rules_of
 from upperwick.rules.signals import breadth_renamed
+from wickcore.language.named_texts import key_of, named_in, renamed_in
 from wickcore.language.parser import MAX_CHARACTERS
-from wickcore.language.parts import key_of, named_in, renamed_in
 from wickcore.language.ready_breadths import READY
 
 MOST = 300

@@ -5,15 +5,15 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
+from upperwick.base.errors import Refused
 from upperwick.bench.services import universe_key
 from upperwick.market.services import as_of_moment, members_of, open_market
-from upperwick.refused import Refused
 from upperwick.rules.naming import header_in
 from upperwick.rules.services import parts_for
 from wickcore.bars.bars import Bools
 from wickcore.bars.market import Market
 from wickcore.language.check import RuleNames, check_named
-from wickcore.language.parts import name_of, those_used, universe_said, universes_in
+from wickcore.language.named_texts import name_of, those_used, universe_said, universes_in
 from wickcore.language.rule import CheckedRule
 from wickcore.scan.evaluate import Evaluator
 

@@ -6,12 +6,12 @@ from pydantic import Field
 
 from upperwick.rules.services import parts_for
 from wickcore.bars.frame_names import FRAMES
-from wickcore.language.aloud import read_aloud
 from wickcore.language.check import check_rule
 from wickcore.language.layout import format_rule
 from wickcore.language.mirror import mirror
 from wickcore.language.parser import MAX_CHARACTERS
 from wickcore.language.phrases import from_phrase
+from wickcore.language.read_aloud import read_aloud
 
 router = Router(tags=["language"])
 

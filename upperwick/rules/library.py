@@ -13,13 +13,13 @@ from typing import Any
 
 from django.db import transaction
 
-from upperwick.refused import Refused
+from upperwick.base.errors import Refused
 from upperwick.rules import breadths
 from upperwick.rules.models import Rule
 from upperwick.rules.naming import header_in, name_in
 from upperwick.rules.services import create, parts_of, rules_of, used_parts
+from wickcore.language.named_texts import name_of
 from wickcore.language.parser import MAX_CHARACTERS
-from wickcore.language.parts import name_of
 
 MOST_FILES, MOST_BYTES = 500, 2_000_000
 MOST_LISTED, MOST_UNPACKED = 2_000, 8_000_000  # what one request may hold in all of its zips: entries, bytes unpacked

@@ -7,12 +7,12 @@ from typing import Any
 
 import numpy as np
 
+from upperwick.base.errors import Refused
+from upperwick.charts.bars_at import place
+from upperwick.jobs.admission import behind, in_turn
 from upperwick.market.services import as_of_moment, open_market, request_limits, shown_as
-from upperwick.market.standing import place
-from upperwick.market.turns import behind, in_turn
-from upperwick.refused import Refused
-from upperwick.rules.answers import keep_answer, kept_answer, key_of
 from upperwick.rules.checking import PreparedRule, names_of, prepared
+from upperwick.rules.count_cache import keep_answer, kept_answer, key_of
 from wickcore.bars.moment import Moment, clock, iso, of_key
 from wickcore.language.parser import read_head
 from wickcore.language.problems import Problem, RuleError

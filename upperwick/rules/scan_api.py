@@ -6,10 +6,10 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import Router, Schema
 from pydantic import Field
 
-from upperwick.market.charts import CHART_BARS, MOST_CHARTS, ChartAsked, chart
+from upperwick.base.errors import Refused
+from upperwick.base.problem_documents import rule_problem
+from upperwick.charts.series import CHART_BARS, MOST_CHARTS, ChartAsked, chart
 from upperwick.market.services import as_of_moment, open_market
-from upperwick.problems import rule_problem
-from upperwick.refused import Refused
 from upperwick.rules import scan as service
 from upperwick.rules.checking import prepared, with_universes
 from upperwick.rules.services import parts_for

@@ -8,14 +8,14 @@ from django.db import transaction
 from django.db.models import Count, Q
 from django.utils import timezone
 
+from upperwick.base.errors import Refused
 from upperwick.market.starters import at_home
-from upperwick.refused import Refused
 from upperwick.rules.models import Breadth, Rule, RuleVersion
 from upperwick.rules.naming import cleaned, name_in, same_but_name, with_name
 from upperwick.rules.signals import renamed
 from upperwick.rules.summary import read_again, reading, summary
+from wickcore.language.named_texts import key_of, those_used
 from wickcore.language.parser import MAX_CHARACTERS
-from wickcore.language.parts import key_of, those_used
 
 STARTERS = Path(__file__).parent / "starters"
 MOST_RULES = 2_000
@@ -35,7 +35,7 @@ def find(owner: Any, rule_id: int, deleted: bool = False) -> Rule:
 
 
 def parts_of(owner: Any) -> dict[str, str]:
-    """Texts of what the owner's rules can name: their rules and breadths (wickcore.language.parts)."""
+    """Texts of what the owner's rules can name: their rules and breadths (wickcore.language.named_texts)."""
     kept = Breadth.objects.filter(owner=owner, deleted__isnull=True).values_list("name", "text")
     return {**dict(rules_of(owner).values_list("name", "text")), **{key_of(name): text for name, text in kept}}
 

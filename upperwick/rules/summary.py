@@ -5,7 +5,7 @@ from collections.abc import Callable, Mapping
 from functools import lru_cache
 from typing import Any
 
-from upperwick.kernels import state_of_core
+from upperwick.base.kernels import state_of_core
 from upperwick.rules.models import Rule
 from wickcore.bars.frame_names import FRAMES
 from wickcore.language.check import check_rule

@@ -9,7 +9,7 @@ from ninja import Router
 from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
 from upperwick.rules import services as rules
-from upperwick.studies import runs, services, tries
+from upperwick.studies import multiple_testing, runs, services
 from upperwick.studies.schemas import (
     AnyRunOut,
     CompareIn,
@@ -74,7 +74,7 @@ def one_sweep(request: HttpRequest, run_id: int):
 @router.get("/tries", response=TriesOut, operation_id="tries")
 def tries_of(request: HttpRequest, rule_id: int, horizon: int):
     """What a rule has tried, and how good the best of so many would look by luck."""
-    return tries.judged(rules.find(request.user, rule_id).id, horizon)
+    return multiple_testing.judged(rules.find(request.user, rule_id).id, horizon)
 
 
 @router.get("/seal/{rule_id}", response=SealOut, operation_id="seal")

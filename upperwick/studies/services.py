@@ -6,13 +6,13 @@ from typing import Any
 
 from django.db import transaction
 
+from upperwick.base.errors import Refused
 from upperwick.jobs import services as jobs
 from upperwick.jobs.models import Job
-from upperwick.refused import Refused
 from upperwick.rules import services as rules
 from upperwick.studies import runs
+from upperwick.studies.cache_key import day_of, question_of, seal_day, set_up
 from upperwick.studies.models import SealBreak
-from upperwick.studies.questions import day_of, question_of, seal_day, set_up
 from upperwick.studies.report import report
 from wickcore.bars.moment import iso
 from wickcore.study.event import trade

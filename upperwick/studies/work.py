@@ -8,20 +8,20 @@ from typing import Any
 
 import numpy as np
 
-from upperwick.data.findings import open_in
+from upperwick.data.quality.findings import open_in
 from upperwick.jobs.models import Job
 from upperwick.jobs.registry import Done, Tell
 from upperwick.jobs.services import digest_of
 from upperwick.rules.checking import PreparedRule
-from upperwick.studies import parts
-from upperwick.studies.questions import Question, set_up, try_digest
-from upperwick.studies.shapes import as_dict, event_rows
-from upperwick.studies.tries import Tried, record
+from upperwick.studies import details
+from upperwick.studies.cache_key import Question, set_up, try_digest
+from upperwick.studies.multiple_testing import Tried, record
+from upperwick.studies.output import as_dict, event_rows
 from wickcore.scan.evaluate import Limits
 from wickcore.study.compare import compare, difference_verdict
 from wickcore.study.follow import Study, study
+from wickcore.study.multiple_testing import daily_excess
 from wickcore.study.sweep import steps_of, sweep, sweep_verdict
-from wickcore.study.tries import daily_excess
 from wickcore.study.verdict import verdict
 
 WHOLE, MOST_APART = 4, 500
@@ -79,7 +79,7 @@ def _tried(found: PreparedRule, made: Study, question: Question) -> Tried:
 def take_apart(owner: Any, question: dict[str, Any], version: str, limits: Limits, tell: Tell) -> Done:
     """Breakdowns, the path, names, days, stops, and what each line is worth, at one horizon."""
     found, made = _measured(owner, question["study"], version, limits, tell)
-    return Done(parts.taken_apart(found, made, question["horizon"], limits, tell), "")
+    return Done(details.taken_apart(found, made, question["horizon"], limits, tell), "")
 
 
 def side_by_side(owner: Any, question: dict[str, Any], version: str, limits: Limits, tell: Tell) -> Done:
@@ -105,9 +105,9 @@ def side_by_side(owner: Any, question: dict[str, Any], version: str, limits: Lim
         "both": len(apart.both),
         "only_first": len(apart.only_first),
         "only_second": len(apart.only_second),
-        "shared": parts.shown(apart.shared),
-        "lost": parts.shown(apart.lost),
-        "gained": parts.shown(apart.gained),
+        "shared": details.shown(apart.shared),
+        "lost": details.shown(apart.lost),
+        "gained": details.shown(apart.gained),
         "events_first": event_rows([e for e in pair[0].events if e.position in set(apart.only_first.tolist())][-MOST_APART:]),
         "events_second": event_rows([e for e in pair[1].events if e.position in set(apart.only_second.tolist())][-MOST_APART:]),
     }

@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.utils.http import content_disposition_header
 from ninja import Router, Status
 
-from upperwick.outgoing import in_csv
+from upperwick.base.outgoing import in_csv
 from upperwick.rules import breadths
 from upperwick.rules.models import Breadth
 from upperwick.rules.services import mark_of

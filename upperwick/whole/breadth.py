@@ -5,12 +5,12 @@ from typing import Any
 
 import numpy as np
 
+from upperwick.base.errors import Refused
 from upperwick.bench.services import universe_key
-from upperwick.data.findings import open_in
-from upperwick.market.charts import rounded
+from upperwick.charts.series import rounded
+from upperwick.data.quality.findings import open_in
+from upperwick.jobs.admission import in_turn
 from upperwick.market.services import as_of_moment, open_market, request_limits
-from upperwick.market.turns import in_turn
-from upperwick.refused import Refused
 from upperwick.rules.checking import with_universes
 from upperwick.rules.naming import header_in
 from upperwick.rules.services import parts_for

@@ -9,10 +9,10 @@ from typing import Any
 
 import numpy as np
 
+from upperwick.base.errors import Refused
+from upperwick.jobs.admission import in_turn
 from upperwick.jobs.services import digest_of
 from upperwick.market.services import as_of_moment, open_market, request_limits
-from upperwick.market.turns import in_turn
-from upperwick.refused import Refused
 from upperwick.rules.checking import with_universes
 from upperwick.rules.services import parts_for
 from upperwick.whole.models import PrecedentLook

@@ -7,8 +7,8 @@ import numpy as np
 
 from wickcore.bars.bars import Ints
 from wickcore.book import tape as t
+from wickcore.book.day_loop import COUNT, Desk, desk_for, open_session, room_for, slots_for
 from wickcore.book.fills import exposure, sized
-from wickcore.book.loop import COUNT, Desk, desk_for, open_session, room_for, slots_for
 from wickcore.book.prepare import Prepared
 from wickcore.book.run import BookRun, Evening
 

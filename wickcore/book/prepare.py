@@ -13,13 +13,13 @@ from wickcore.bars.frame_names import within_day
 from wickcore.bars.market import Market
 from wickcore.bars.moment import iso
 from wickcore.book import tape as t
+from wickcore.book.cache import Memo
 from wickcore.book.events import actions, ended, gone_at
-from wickcore.book.memo import Memo
 from wickcore.language.book import LONG, SHORT, CheckedBook, Condition, Enter
-from wickcore.language.carried import program_of
 from wickcore.language.check import check_expression
 from wickcore.language.operations import Op
 from wickcore.language.positions import BUILT
+from wickcore.language.recurrence import program_of
 from wickcore.language.rule import Value
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
 from wickcore.measures.program import read_program

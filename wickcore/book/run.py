@@ -13,7 +13,7 @@ from wickcore.bars.bars import Bools, Days, Floats, Ints
 from wickcore.bars.frame_names import MINUTES
 from wickcore.bars.moment import clock, iso
 from wickcore.book import tape as t
-from wickcore.book.loop import COUNT, RESTING, Desk, desk_for, mark_open, room_for, run_days, slots_for
+from wickcore.book.day_loop import COUNT, RESTING, Desk, desk_for, mark_open, room_for, run_days, slots_for
 from wickcore.book.prepare import Prepared
 from wickcore.scan.limits import Limits, Stopped
 

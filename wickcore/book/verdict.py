@@ -6,7 +6,7 @@ from wickcore.book.figures import Curve, Figures
 from wickcore.book.luck import Luck
 from wickcore.book.paths import Paths
 from wickcore.book.run import BookRun
-from wickcore.book.turned import Turned, Walk
+from wickcore.book.sweep import Turned, Walk
 
 FEW, NEARLY_ALL = 30, 0.95
 

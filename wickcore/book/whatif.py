@@ -10,7 +10,7 @@ from wickcore.bars.bars import Floats
 from wickcore.book.figures import Curve, curve_of, returns_of, span_days, wholes
 from wickcore.book.paths import LEAST_DAYS, annual, block_of, path_ends
 from wickcore.book.run import BookRun, run
-from wickcore.book.trial import Trial, without_signals
+from wickcore.book.simulation import Trial, without_signals
 from wickcore.scan.limits import Limits
 
 BEST = 5

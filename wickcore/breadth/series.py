@@ -8,7 +8,7 @@ from wickcore.bars.bars import Bars, Bools, Days, Floats, Ints
 from wickcore.bars.frames import number_of
 from wickcore.bars.moment import PER_DAY, Moment, moment_of
 from wickcore.language.breadth import CheckedBreadth
-from wickcore.scan.across import ACROSS, tally_of
+from wickcore.scan.cross_section import ACROSS, tally_of
 from wickcore.scan.evaluate import Evaluator, Limits
 
 MOST_SMOOTHED = 250

@@ -3,10 +3,10 @@
 import math
 
 from wickcore.language import tree
-from wickcore.language.carried import hangs
-from wickcore.language.lent import Scale, joined, shifted, times
-from wickcore.language.meant import percent_of
+from wickcore.language.foreign_scale import Scale, joined, shifted, times
+from wickcore.language.lint import percent_of
 from wickcore.language.operations import Op, constant
+from wickcore.language.recurrence import hangs
 from wickcore.language.rule import Value
 from wickcore.language.scope import Scope
 from wickcore.language.tree import Span

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from wickcore.bars.frame_names import finer
 from wickcore.language.book import LONG, SHORT, CheckedBook, Level, Ways
 from wickcore.language.book_text import BookText, Exits, LevelLine
-from wickcore.language.carried import POSITION
 from wickcore.language.operations import Op
+from wickcore.language.recurrence import POSITION
 from wickcore.language.tree import Span
 from wickcore.trade.cost_rates import round_trip
 

@@ -12,15 +12,15 @@ from wickcore.language.book import LONG, SHORT, CheckedBook, Condition, Enter, L
 from wickcore.language.book_advice import about_book
 from wickcore.language.book_amounts import Amounts, Wrong
 from wickcore.language.book_text import PARTS, BookText, Enters, Exits, LevelLine, Setting, read_book
-from wickcore.language.carried import POSITION, NotCarried, program_of
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.check import check_rule
 from wickcore.language.expressions import Expressions
+from wickcore.language.named_texts import name_of
 from wickcore.language.operations import Op, constant, each, joined
 from wickcore.language.parser import MAX_UNIVERSE
-from wickcore.language.parts import name_of
 from wickcore.language.positions import BUILT, POSITION_NAMES, known_in
 from wickcore.language.problems import Places, Problem, RuleError, nearest
+from wickcore.language.recurrence import POSITION, NotCarried, program_of
 from wickcore.language.rule import CheckedRule, DialState, Value
 from wickcore.language.scope import Size, Unresolved
 from wickcore.language.tree import Span

@@ -4,14 +4,14 @@ import re
 from collections.abc import Callable, Iterator
 
 from wickcore.language import tree
-from wickcore.language.aloud import Speaker, sentence
 from wickcore.language.book_amounts import NUMBER
 from wickcore.language.book_text import BookStatement, BookText, Enters, Exits, LevelLine, Setting, parse_book
+from wickcore.language.formatter import count, number, statement, write
 from wickcore.language.layout import has_comments, pieces_of, without_comments
 from wickcore.language.mirror import LEFT_OUT, LEVEL, MOVE, PLAIN, Mirrored, MirrorOf, NoMirror, negative
 from wickcore.language.positions import POSITION_NAMES
+from wickcore.language.read_aloud import Speaker, sentence
 from wickcore.language.statement import read_number
-from wickcore.language.write import count, number, statement, write
 
 Writer = Callable[[BookStatement | tree.Condition | tree.Group, str], str]
 SIDE_OF_NAMES = {"entry": LEVEL, "best": LEVEL, "worst": LEVEL, "risk": PLAIN, "bars_held": PLAIN, "gain": PLAIN, "gain_r": PLAIN}

@@ -17,8 +17,8 @@ from dataclasses import dataclass, replace
 
 from wickcore.bars.frame_names import within_day
 from wickcore.language.check import check_named
+from wickcore.language.named_texts import universe_said
 from wickcore.language.operations import Op, every
-from wickcore.language.parts import universe_said
 from wickcore.language.problems import Problem, RuleError, nearest
 from wickcore.language.rule import CheckedRule, Value
 from wickcore.language.scope import Size

@@ -7,16 +7,16 @@ from collections.abc import Mapping, Sequence
 from wickcore.bars.frame_names import FRAMES, OLD_FRAMES, finer
 from wickcore.language import tree
 from wickcore.language.advice import about_lines, outside_ago
-from wickcore.language.called import mended
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.expressions import Expressions
-from wickcore.language.meant import two_years
+from wickcore.language.lint import two_years
+from wickcore.language.named_texts import name_of
 from wickcore.language.operations import Op, constant
 from wickcore.language.parser import MAX_UNIVERSE, parse, parse_expression, read
-from wickcore.language.parts import name_of
 from wickcore.language.problems import Places, Problem, RuleError, nearest
 from wickcore.language.rule import CheckedRule, DialState, Line, Value
 from wickcore.language.scope import Size, Unresolved
+from wickcore.language.synonyms import mended
 from wickcore.language.tree import Span
 
 MAX_PARTS, MAX_ADVICE = 32, 200

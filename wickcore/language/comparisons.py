@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 from wickcore.language import advice, tree
-from wickcore.language.meant import of_closes
+from wickcore.language.lint import of_closes
 from wickcore.language.operations import Op, constant, each, every
 from wickcore.language.rule import Overlay, Pair, Value
 from wickcore.language.scope import Scope

@@ -7,17 +7,17 @@ from typing import Any, NoReturn
 
 from wickcore.language import tree
 from wickcore.language.arithmetic import binary, folded, unary
-from wickcore.language.carried import PRIOR
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.comparisons import COMPARISONS
 from wickcore.language.definitions import Closed
 from wickcore.language.entry import Entry
+from wickcore.language.foreign_scale_of_entry import scale_of
 from wickcore.language.forms import FORMS
-from wickcore.language.lent_by import scale_of
-from wickcore.language.meant import squeezed
+from wickcore.language.lint import squeezed
 from wickcore.language.operations import Op, constant
 from wickcore.language.pattern_uses import pattern
 from wickcore.language.problems import nearest
+from wickcore.language.recurrence import PRIOR
 from wickcore.language.rule import Value
 from wickcore.language.scope import Scope, Unresolved
 from wickcore.language.tree import Span

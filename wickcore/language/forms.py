@@ -6,16 +6,16 @@ from functools import cache
 
 from wickcore.bars.frame_names import FRAMES, finer
 from wickcore.language import tree
-from wickcore.language.carried import PRIOR, NotCarried, program_of
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.comparisons import pair
 from wickcore.language.entry import SHARE, SIGNED
-from wickcore.language.lent import lent
-from wickcore.language.meant import in_a_month
+from wickcore.language.foreign_scale import lent
+from wickcore.language.lint import in_a_month
+from wickcore.language.named_texts import key_of, name_of
 from wickcore.language.operations import Op, every
-from wickcore.language.parts import key_of, name_of
 from wickcore.language.problems import RuleError, nearest
 from wickcore.language.ready_breadths import READY
+from wickcore.language.recurrence import PRIOR, NotCarried, program_of
 from wickcore.language.rule import Overlay, Value
 from wickcore.language.scope import Scope
 from wickcore.language.session_forms import SESSION_FORMS

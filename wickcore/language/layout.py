@@ -5,8 +5,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from wickcore.language import tree
+from wickcore.language.formatter import statement
 from wickcore.language.parser import HEADERS, mask_comment, parse
-from wickcore.language.write import statement
 
 Writer = Callable[[tree.Statement, str], str]
 _HEADER = re.compile(rf"({'|'.join(HEADERS)})[ \t]*:(?!\s*=)", re.IGNORECASE)

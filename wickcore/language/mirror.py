@@ -10,11 +10,11 @@ from dataclasses import dataclass, replace
 from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.entry import Entry
+from wickcore.language.formatter import statement, write
 from wickcore.language.layout import has_comments, lay_out
 from wickcore.language.parser import parse
 from wickcore.language.shapes import LINE, OPPOSITE, SHAPES
 from wickcore.language.tree import Span
-from wickcore.language.write import statement, write
 
 LEVEL, MOVE, HUNDRED, WILLIAMS, SHARE, OFF, RATIO, PLAIN, TRUTH = (
     "level", "move", "hundred", "williams", "share", "off", "ratio", "plain", "truth"

@@ -3,8 +3,8 @@
 import math
 from dataclasses import dataclass
 
-from wickcore.language.carried import POSITION
 from wickcore.language.operations import Op, Result
+from wickcore.language.recurrence import POSITION
 from wickcore.language.rule import Value
 
 BUILT = ("entry", "risk", "bars_held", "gain", "gain_r", "best", "worst", "held_rule")  # by their places in a program

@@ -5,7 +5,7 @@ Like the nodes of the tree, what there are thousands of in one rule is not froze
 
 from dataclasses import dataclass, field
 
-from wickcore.language.lent import Scale
+from wickcore.language.foreign_scale import Scale
 from wickcore.language.operations import Op
 from wickcore.language.problems import Problem
 

@@ -10,9 +10,9 @@ from wickcore.language import tree
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.definitions import definition_of
 from wickcore.language.entry import YES_OR_NO, Entry, Parameter
-from wickcore.language.lent import degrees, lent_to, settled
+from wickcore.language.foreign_scale import degrees, lent_to, settled
+from wickcore.language.named_texts import universe_said
 from wickcore.language.operations import Op, constant
-from wickcore.language.parts import universe_said
 from wickcore.language.rule import Overlay, Pair, Value
 from wickcore.language.tree import Span
 

@@ -1,6 +1,6 @@
 """Small programs worked out with a stack: what hangs on a value that is only known from bar to bar (`carry`, the positions of a book).
 
-Written by wickcore.language.carried. Truth inside a program is 0 false, 1 unknown, 2 true, as everywhere; an unknown number is NaN.
+Written by wickcore.language.recurrence. Truth inside a program is 0 false, 1 unknown, 2 true, as everywhere; an unknown number is NaN.
 """
 
 from functools import lru_cache

@@ -13,7 +13,7 @@ import numpy as np
 from wickcore.bars.bars import COLUMNS, FIELDS, Bars
 from wickcore.bars.market import Dated, Market
 from wickcore.language.operations import Op, each
-from wickcore.scan.across import ACROSS
+from wickcore.scan.cross_section import ACROSS
 from wickcore.scan.evaluate import Evaluator
 
 Stage = Literal["evening", "night", "bell"]

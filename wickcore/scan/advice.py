@@ -10,7 +10,7 @@ from wickcore.language.problems import Problem, nearest
 from wickcore.language.rule import CheckedRule, Line
 from wickcore.scan.block import WEEKDAYS
 from wickcore.scan.evaluate import Evaluator, Limits
-from wickcore.scan.lacking import lacking, said_lacking
+from wickcore.scan.missing_data import lacking, said_lacking
 
 TOO_MUCH_UNKNOWN, MOST_TOLD = 0.2, 20
 SESSIONS = {"day": 1, "week": 5, "month": 21, "quarter": 63, "year": 252}

@@ -11,11 +11,11 @@ from wickcore.bars.frames import commits, number_of, period, so_far
 from wickcore.bars.market import Market
 from wickcore.language.operations import MANY, Op
 from wickcore.measures import pointwise, sessions, swings
-from wickcore.measures.carried import carry
 from wickcore.measures.facts import FactReader
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN, Frame
+from wickcore.measures.recurrence import carry
 from wickcore.patterns.columns import Columns, Seen, pattern, seen
-from wickcore.scan.across import ACROSS
+from wickcore.scan.cross_section import ACROSS
 from wickcore.scan.kernels import POINTWISE, WINDOWED, Column
 from wickcore.scan.plan import Place, by_bar, home, parts
 

@@ -23,9 +23,9 @@ from wickcore.bars.moment import Moment, moment_of
 from wickcore.language.operations import Op
 from wickcore.measures.frame import TRUE
 from wickcore.patterns.columns import Seen
-from wickcore.scan.across import ACROSS, named, rank_at
 from wickcore.scan.block import Block
-from wickcore.scan.kept import KeptColumns
+from wickcore.scan.column_cache import KeptColumns
+from wickcore.scan.cross_section import ACROSS, named, rank_at
 from wickcore.scan.kernels import Column
 from wickcore.scan.limits import Limits as Limits
 from wickcore.scan.limits import Stopped as Stopped

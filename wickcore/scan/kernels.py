@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from wickcore.measures import carried, counts, fits, ordered, pointwise, since, since_fits, since_order, swings, windows
+from wickcore.measures import counts, fits, ordered, pointwise, recurrence, since, since_fits, since_order, swings, windows
 
 Column = Any  # Floats or Truth, by the operation's result
 
@@ -27,7 +27,7 @@ WINDOWED: dict[str, Callable[..., Column]] = {
     "slope_since": since_fits.slope, "fit_since": since_fits.fit, "wma_since": since_fits.wma, "corr_since": since_fits.corr,
     "bars_since_highest_since": since.bars_since_highest,
     "bars_since_lowest_since": since.bars_since_lowest,
-    "parabolic": carried.parabolic,
+    "parabolic": recurrence.parabolic,
     "is_zigzag_high": swings.is_zigzag_high, "is_zigzag_low": swings.is_zigzag_low,
 }  # fmt: skip
 POINTWISE: dict[str, Callable[..., Column]] = {

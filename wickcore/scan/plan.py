@@ -10,7 +10,7 @@ from collections.abc import Iterable, Set
 from wickcore.bars.frame_names import within_day
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.operations import Op
-from wickcore.scan.across import ACROSS
+from wickcore.scan.cross_section import ACROSS
 from wickcore.scan.kernels import FRAMED
 
 Place = tuple[str, str]  # a table's name and an operation's key

@@ -22,9 +22,9 @@ from wickcore.bars.frame_names import DAYS, MINUTES, within_day
 from wickcore.bars.frames import count_before
 from wickcore.bars.moment import Moment
 from wickcore.language.operations import Op, each
-from wickcore.scan.across import ACROSS
+from wickcore.scan.column_cache import KeptColumns
+from wickcore.scan.cross_section import ACROSS
 from wickcore.scan.evaluate import Evaluator, Limits
-from wickcore.scan.kept import KeptColumns
 from wickcore.scan.kernels import FRAMED, POINTWISE, WINDOWED, Column
 
 SIZES = (128, 192, 256, 384, 512, 768, 1024, 1536, 2048)  # bars of each instrument: few sizes, so that rules share them

@@ -14,9 +14,9 @@ from wickcore.scan.scan import hit_truth
 from wickcore.study import returns
 from wickcore.study.follow import span_between
 from wickcore.study.intervals import Span, ratio_intervals
+from wickcore.study.multiple_testing import laid_out, superior_ability
 from wickcore.study.sample import SMALL_GROUP, known
 from wickcore.study.settings import StudySettings
-from wickcore.study.tries import laid_out, superior_ability
 from wickcore.study.verdict import percent
 from wickcore.trade.cost_rates import round_trip
 from wickcore.trade.entries import entry_of

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from upperwick.base.files import temporary_folder
 from upperwick.data.reading.answers import Answers, Known, Question
 from upperwick.data.reading.bars import PriceTables, add_tables, take_bars
 from upperwick.data.reading.columns import ColumnsUnclear
@@ -22,7 +23,6 @@ from upperwick.data.reading.limits import MAX_FILES, Tally, TooMuch, unpack
 from upperwick.data.reading.reference import rows_of
 from upperwick.data.reading.source import PriceFileError, Source, open_source
 from upperwick.data.reading.tables import BARS, TABLES
-from upperwick.files import temporary_folder
 from wickcore.bars.bars import STEP
 from wickcore.bars.calendar import CLOSED, OPEN
 from wickcore.bars.moment import clock

@@ -16,10 +16,10 @@ from upperwick.data.reading import columns as column_inference
 from upperwick.data.reading.answers import SKIP, Answers, Known, Question
 from upperwick.data.reading.formats import is_text, long_day
 from upperwick.data.reading.inference import Inference
+from upperwick.data.reading.notation import canonical
 from upperwick.data.reading.source import PriceFileError, Source, open_source
 from upperwick.data.reading.symbols import settle_symbols, symbols_from_names
 from upperwick.data.reading.tables import BARS, FILLS, OWN, TABLES, Table
-from upperwick.data.reading.written import canonical
 
 FIRST_ROWS = 6  # shown before anything is taken
 

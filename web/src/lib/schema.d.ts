@@ -7687,7 +7687,7 @@ export interface components {
         };
         /**
          * HoldingOut
-         * @description What fills come to; see wickcore.book.holding.
+         * @description What fills come to; see wickcore.plan.holdings.
          */
         HoldingOut: {
             /**

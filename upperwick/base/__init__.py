@@ -1,0 +1,1 @@
+"""What all rooms of the application use: refusals, files, processes, kernels."""

@@ -1,0 +1,1 @@
+"""What charts show of an instrument: its bars at a moment, series, drawings, facts."""

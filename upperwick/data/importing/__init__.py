@@ -1,0 +1,1 @@
+"""Import: look at files, stage them, merge them into the database, undo."""

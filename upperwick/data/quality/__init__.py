@@ -1,0 +1,1 @@
+"""What about the data a person has to know, and what was decided about it."""

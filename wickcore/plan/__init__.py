@@ -1,0 +1,1 @@
+"""One trade planned and held: levels, size, paper orders, holdings, the watch over them."""
