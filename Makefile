@@ -12,7 +12,7 @@ unexport PYTHONDONTWRITEBYTECODE
 PY := .venv/bin/python
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: help demo start serve test test-all test-slow trials mutate lint lint-python lint-web vitest bench clean docs api check-tools chromium
+.PHONY: help demo start serve test quick test-slow trials mutate lint lint-python lint-web vitest bench clean docs api check-tools chromium
 
 help: ## these lines
 	@awk -F ':.*## ' '/^[a-z-]+:.*## /{printf "  make %-9s %s\n", $$1, $$2}' Makefile
@@ -29,16 +29,15 @@ test: check-tools .stamps/dev .stamps/web chromium ## everything that must pass:
 	@$(MAKE) --no-print-directory -j2 -O lint-python lint-web vitest
 	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2
 
+quick: check-tools .stamps/dev .stamps/npm ## in a minute: lint, types, and the tests of the modules that have changed
+	@UPPERWICK_DATA=.stamps/test-data $(PY) scripts/quick.py
+
 test-slow: check-tools .stamps/dev .stamps/web chromium ## the browser tests, with answers that come late and out of turn
 	@CI=1 SLOW_ANSWERS=2 UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 tests/browser
 
-test-all: check-tools .stamps/dev .stamps/web chromium ## as test, with every case instead of the day's share of those that repeat
-	@$(MAKE) --no-print-directory -j2 -O lint-python lint-web vitest
-	@UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n 2 --every-case
-
-trials: check-tools .stamps/dev ## what takes long by its nature: a server killed two hundred times, the orders of four thousand books
+trials: check-tools .stamps/dev ## what takes long by its nature: a server killed two hundred times, four thousand random books
 	@KILLS=200 UPPERWICK_DATA=.stamps/test-data .venv/bin/pytest -n0 --timeout 7200 tests/server/test_worker.py
-	@BOOKS=4000 .venv/bin/pytest -n0 --timeout 7200 tests/core/test_orders.py
+	@BOOKS=4000 .venv/bin/pytest -n 2 --timeout 7200 tests/core/test_orders.py tests/core/test_book_slow.py
 
 mutate: check-tools .stamps/dev ## make each entry of the catalogue wrong, and report what no test notices
 	@MUTANTS=all .venv/bin/pytest -q -n 2 tests/core/test_mutants.py

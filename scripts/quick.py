@@ -12,7 +12,7 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 from scripts.circles import imports_of, modules  # noqa: E402
 
-SECONDS = 40
+SECONDS = 30
 
 
 def changed() -> list[str]:

@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.states import choices_kept, undo
 from tests.browser.test_rules import open_rule, write_rule
 
-pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
+pytestmark = pytest.mark.browser
 
 
 def plot(page: Page) -> dict:

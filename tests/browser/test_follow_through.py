@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.test_rules import open_rule, write_rule
 
-pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
+pytestmark = pytest.mark.browser
 
 
 def test_a_study_is_taken_apart_and_saved(page: Page) -> None:

@@ -8,12 +8,12 @@ from playwright.sync_api import Page, Route, expect
 from tests.browser.states import choices_kept, counted
 from tests.browser.test_rules import open_rule, write_rule
 
-pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
+pytestmark = pytest.mark.browser
 
 
 @pytest.mark.parametrize(
     ("width", "height"),
-    [pytest.param(960, 700, marks=pytest.mark.rotated), pytest.param(640, 400, marks=pytest.mark.rotated), (400, 700)],
+    [(960, 700), (640, 400), (400, 700)],
 )
 def test_one_pane_at_a_time_where_there_is_no_room_for_two(page: Page, width: int, height: int) -> None:
     open_rule(page, "Above the 200-day average")

@@ -167,9 +167,7 @@ def test_a_rule_runs_by_itself(page: Page, address: str) -> None:
     expect(row).to_have_count(0)
 
 
-@pytest.mark.parametrize(
-    "width", [pytest.param(1000, marks=pytest.mark.rotated(2, 0)), pytest.param(400, marks=pytest.mark.rotated(2, 1))]
-)
+@pytest.mark.parametrize("width", [1000, 400])
 def test_the_places_fit_a_narrow_window_and_are_accessible(page: Page, address: str, width: int) -> None:
     page.set_viewport_size({"width": width, "height": 800})
     for place in ("/desk", "/bench", "/outbox", "/outbox/alerts", "/outbox/schedules"):
@@ -179,7 +177,6 @@ def test_the_places_fit_a_narrow_window_and_are_accessible(page: Page, address: 
         assert page.evaluate("document.documentElement.scrollWidth <= window.innerWidth"), place
 
 
-@pytest.mark.rotated(2)
 def test_what_is_written_stays_with_its_instrument_and_is_sent_once(page: Page) -> None:
     open_rule(page, "Above the 200-day average")
     counted(page)

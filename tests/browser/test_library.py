@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.test_rules import write_rule
 
-pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
+pytestmark = pytest.mark.browser
 
 
 def test_rules_lie_in_folders_under_tags(page: Page) -> None:

@@ -10,7 +10,7 @@ from tests.browser.test_evening import serious
 from tests.browser.test_keeping import settled
 from tests.browser.test_rules import open_rule
 
-pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
+pytestmark = pytest.mark.browser
 
 
 def planned(page: Page) -> str:

@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.states import choices_kept, counted, insert
 from tests.browser.test_rules import open_rule
 
-pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
+pytestmark = pytest.mark.browser
 LOOK = "() => document.querySelector('[role=tab]').innerText.replace(/\\D/g, '')"
 
 

@@ -9,7 +9,7 @@ from tests.browser.conftest import ACCOUNT
 from tests.browser.states import choices_kept, counted, insert
 from tests.browser.test_rules import open_rule, write_rule
 
-pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
+pytestmark = pytest.mark.browser
 
 
 def editor(page: Page):  # type: ignore[no-untyped-def]

@@ -1,17 +1,13 @@
-"""Rules typed key by key: what stands in the editor is what was typed, whatever is proposed on the way."""
+"""Typing in a real browser; every starter rule is typed key by key in `web/src/lib/editor/Typing.test.ts`."""
 
 import random
 import re
 import zlib
-from pathlib import Path
 
-import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.states import undo
 
-STARTERS = sorted((Path(__file__).resolve().parents[2] / "upperwick" / "rules" / "starters").rglob("*.rule"))
-TEXTS = {path.stem: path.read_text().split("\n\n", 1)[1].strip() for path in STARTERS}
 ODD = "close < open\nrange > atr\nhigh > low\nadr > 3%\nclose < open held 4w\nrel_volume > 2\nrange > atr"
 
 
@@ -44,12 +40,6 @@ def typed(page: Page, text: str) -> str:
 
 def test_short_names_at_the_ends_of_lines(page: Page) -> None:
     assert typed(page, ODD) == ODD
-
-
-@pytest.mark.rotated(18)
-@pytest.mark.parametrize("name", TEXTS)
-def test_a_starter_rule_is_what_was_typed(page: Page, name: str) -> None:
-    assert typed(page, TEXTS[name]) == TEXTS[name]
 
 
 def test_a_proposal_is_taken_by_tab_by_arrows_and_by_enter_where_it_goes_on(page: Page) -> None:

@@ -9,7 +9,7 @@ from tests.browser.states import counted as rule_counted
 from tests.browser.states import undo
 from tests.browser.test_evening import serious
 
-pytestmark = [pytest.mark.browser, pytest.mark.rotated(2)]
+pytestmark = pytest.mark.browser
 
 
 def counted(page: Page) -> None:
@@ -149,9 +149,7 @@ def test_ticked_statements_leave_precedents_and_become_a_rule(page: Page, addres
     expect(page.get_by_text("Nothing is ticked: these are all sessions.")).to_be_visible()
 
 
-@pytest.mark.parametrize(
-    "width", [pytest.param(400, marks=pytest.mark.rotated(2, 0)), pytest.param(1000, marks=pytest.mark.rotated(2, 1))]
-)
+@pytest.mark.parametrize("width", [400, 1000])
 def test_both_places_fit_a_narrow_window(page: Page, address: str, width: int) -> None:
     page.set_viewport_size({"width": width, "height": 800})
     for place in ("/breadth", "/precedents"):

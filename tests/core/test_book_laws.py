@@ -39,7 +39,6 @@ STARTER_BOOKS = {p.stem: p.read_text() for p in sorted(BOOKS.glob("*.book"))}
 # -- no look-ahead --------------------------------------------------------------------------------------------------------
 
 
-@pytest.mark.rotated
 @pytest.mark.parametrize("seed", range(60))
 def test_what_comes_later_changes_nothing_before(seed: int) -> None:
     market, book = small_market(seed), checked(random_book(seed))

@@ -1,5 +1,7 @@
 """The day loop against a simulator of dictionaries, on small markets and books at random."""
 
+import os
+
 import numpy as np
 import pytest
 
@@ -10,7 +12,8 @@ from wickcore.book.prepare import Span
 from wickcore.book.run import BookRun, run
 from wickcore.scan.evaluate import Evaluator
 
-PARTS, EACH = 150, 20
+EACH = 20
+PARTS = int(os.environ.get("BOOKS", "400")) // EACH
 
 
 def compare(seed: int, delay: int = 0) -> BookRun:
@@ -41,7 +44,6 @@ def compare(seed: int, delay: int = 0) -> BookRun:
     return fast
 
 
-@pytest.mark.rotated
 @pytest.mark.parametrize("part", range(PARTS))
 def test_a_book_is_what_the_slow_simulator_makes_of_it(part: int) -> None:
     traded = 0

@@ -53,7 +53,6 @@ print(json.dumps({"taken": taken, "kilobytes": resource.getrusage(resource.RUSAG
 """
 
 
-@pytest.mark.rotated(4)
 @pytest.mark.parametrize("name", HOSTILE)
 def test_the_dearest_rules_end_by_their_deadline_in_bounded_memory(name: str) -> None:
     """A deadline of one second, looked at after ten: what is bounded is the order of magnitude, whatever the machine is busy with. In a

@@ -52,7 +52,6 @@ def parts_of(made: BookRun, signal_day: int) -> list[Trade]:
     return [x for x in made.trades if x.signal_day == signal_day]
 
 
-@pytest.mark.rotated
 @pytest.mark.parametrize("part", range(PARTS))
 def test_a_plan_left_to_the_clock_fills_as_the_same_order_of_a_book(part: int) -> None:
     filled = 0

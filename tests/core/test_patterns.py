@@ -170,7 +170,6 @@ RARE = {
 }
 
 
-@pytest.mark.rotated
 @pytest.mark.parametrize("name", slow_patterns.KINDS)
 @pytest.mark.parametrize("frame", ["day", "week"])
 def test_long_walks_equal_the_slow_version(name: str, frame: str) -> None:

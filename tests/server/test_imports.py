@@ -304,7 +304,9 @@ def test_the_last_ten_can_be_undone(tmp_path: Path) -> None:
     ("name", "text"),
     [
         ("out.zip", True),
-        *(pytest.param(*way, marks=pytest.mark.rotated) for way in (("out", True), ("out", False), ("out.zip", False))),
+        ("out", True),
+        ("out", False),
+        ("out.zip", False),
     ],
 )
 def test_everything_leaves_and_comes_in_again_as_the_same_market(tmp_path: Path, name: str, text: bool) -> None:

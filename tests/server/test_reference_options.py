@@ -9,12 +9,16 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from upperwick.cli.main import main
+from upperwick.cli.main import build_parser, main
 from upperwick.cli.reference_options import BESIDE
+from upperwick.cli.shared import engine_of
 from upperwick.data.reading.reference import KINDS, BesideError, read_beside
 from upperwick.market.load import evaluator
 from upperwick.market.models import Dividend, Instrument, Report, Split
 from upperwick.rules.services import plain_starters
+from wickcore.language.check import check_rule
+from wickcore.scan.evaluate import Evaluator
+from wickcore.scan.scan import scan
 
 COLUMNS = {
     "reports": ("day", "shares", "revenue", "earnings", "expected"),
@@ -178,26 +182,25 @@ def exported(tmp_path_factory: pytest.TempPathFactory, django_db_setup: None, dj
     return beside
 
 
-@pytest.mark.rotated
+@pytest.fixture(scope="module")
+def filed(exported: list[str | Path]) -> Evaluator:
+    """The market of those files, opened as a command opens them."""
+    at = exported.index("--prices") + 2
+    both = [*exported[:at], "--prices", Path(exported[at - 1]).with_name("within.parquet"), *exported[at:]]
+    return engine_of(build_parser().parse_args(["scan", "any.rule", *map(str, both)]))
+
+
 @pytest.mark.django_db
 @pytest.mark.parametrize("name", SAME)
-def test_the_same_market_gives_the_same_hits_from_the_database_and_from_its_export(
-    name: str, exported: list[str | Path], tmp_path: Path, capsys: Any
-) -> None:
+def test_the_same_market_gives_the_same_hits_from_the_database_and_from_its_export(name: str, filed: Evaluator) -> None:
     """Its splits and dividends leave as adjusted closes and come back as the same factor."""
+    text = "\n".join(line for line in plain_starters()[name].splitlines() if not line.startswith("universe:"))
+    rule = check_rule(text, base=filed.market.finest)
     sessions = evaluator().market.bars.sessions
-    text = plain_starters()[name]
-    if "min\n" in text:  # what steps within the day is given both
-        at = exported.index("--prices") + 2
-        exported = [*exported[:at], "--prices", Path(exported[at - 1]).with_name("within.parquet"), *exported[at:]]
-    lines = [line for line in text.splitlines() if not line.startswith("universe:")]
-    rule = write(tmp_path, "one.rule", "\n".join(lines) + "\n")
     for at in (sessions[-1], sessions[-400]):
-        day = str(np.datetime64(int(at), "D"))
-        stored = run(capsys, "scan", rule, "--as-of", day, "--json")[1]
-        filed = run(capsys, "scan", rule, "--as-of", day, "--json", *exported)[1]
-        assert [line["left"] for line in filed["lines"]] == [line["left"] for line in stored["lines"]]
-        assert [h["symbol"] for h in filed["hits"]] == [h["symbol"] for h in stored["hits"]]
+        stored, read = (scan(engine, rule, int(at)) for engine in (evaluator(), filed))
+        assert [line.left for line in read.lines] == [line.left for line in stored.lines]
+        assert [hit.symbol for hit in read.hits] == [hit.symbol for hit in stored.hits]
 
 
 def test_a_published_holiday_ends_its_week_a_day_earlier(tmp_path: Path, capsys: Any) -> None:
