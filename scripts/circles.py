@@ -4,6 +4,8 @@ Prints each circle, and fails where there is one that ALLOWED does not name.
 """
 
 import ast
+import os
+import re
 import sys
 from pathlib import Path
 
@@ -50,6 +52,27 @@ def imports_of(file: Path, known: set[str]) -> set[str]:
     return found & known
 
 
+IMPORT = re.compile(r"""^\s*(?:import|export)\s+(type\s)?[^'";]*?from\s+'([^']+)'|import\('([^']+)'\)""", re.M)
+
+
+def web_imports() -> dict[str, set[str]]:
+    """The files of the interface by their path, and the files each imports; types alone do not count."""
+    source = ROOT / "web" / "src"
+    files = {str(file.relative_to(source)): file for end in ("*.ts", "*.svelte") for file in source.rglob(end)}
+    files = {name: file for name, file in files.items() if not name.endswith((".test.ts", ".d.ts"))}
+
+    def resolved(file: Path, said: str) -> str | None:
+        base = source / "lib" / said.removeprefix("$lib/") if said.startswith("$lib") else file.parent / said
+        names = [os.path.relpath(os.path.normpath(f"{base}{end}"), source) for end in ("", ".ts", "/index.ts")]
+        return next((name for name in names if name in files), None)
+
+    found = {}
+    for name, file in files.items():
+        said = [path or lazy for types, path, lazy in IMPORT.findall(file.read_text(encoding="utf-8")) if not types]
+        found[name] = {other for each in said if each[0] in "$." and (other := resolved(file, each)) and other != name}
+    return found
+
+
 def circles(graph: dict[str, set[str]]) -> list[list[str]]:
     """Strongly connected groups of more than one (R. Tarjan, 1972)."""
     index: dict[str, int] = {}
@@ -93,12 +116,27 @@ def main() -> int:
     for name, used in files.items():
         own = folder_of(name, known)
         folders.setdefault(own, set()).update({folder_of(other, known) for other in used} - {own})
-    found = {"files": circles(files), "folders": circles(folders)}
+    web = web_imports()
+    web_folders: dict[str, set[str]] = {}
+    for name, used in web.items():
+        own = str(Path(name).parent)
+        web_folders.setdefault(own, set()).update({str(Path(other).parent) for other in used} - {own})
+    found = {
+        "files": circles(files),
+        "folders": circles(folders),
+        "files of the interface": circles(web),
+        "folders of the interface": circles(web_folders),
+    }
     for kind, groups in found.items():
         print(f"{len(groups)} circles of {kind}.")
         for group in groups:
             print("  " + ", ".join(group))
-    new = [group for kind, groups in found.items() for group in groups if not any(set(group) <= known for known in ALLOWED[kind])]
+    new = [
+        group
+        for kind, groups in found.items()
+        for group in groups
+        if not any(set(group) <= allowed for allowed in ALLOWED.get(kind, []))
+    ]
     for group in new:
         print(f"New: {', '.join(group)}")
     return 1 if new else 0

@@ -13,4 +13,21 @@ export default ts.config(
     languageOptions: { parserOptions: { parser: ts.parser, svelteConfig } },
     rules: { 'svelte/no-navigation-without-resolve': 'off' },
   },
+  {
+    // What two places share is in lib/; a place imports no other place.
+    files: ['src/places/**'],
+    rules: {
+      'no-restricted-imports': [
+        'error',
+        {
+          patterns: [
+            {
+              regex: '^(\\.\\./)+(account|bench|books|breadth|data|desk|outbox|precedents|rules|symbol)/',
+              message: 'A place imports no other place; move what they share to $lib.',
+            },
+          ],
+        },
+      ],
+    },
+  },
 )

@@ -6,7 +6,7 @@
   import { lazily } from '$lib/lazily'
   import { go, route } from '$lib/router.svelte'
   import { loadMarket, market } from '$lib/market.svelte'
-  import { listen } from '$lib/moved'
+  import { listen } from '$lib/invalidation'
   import { loadPreferences } from '$lib/preferences.svelte'
   import { act, notice } from '$lib/notice.svelte'
   import { nextPart, nextRow } from '$lib/regions'

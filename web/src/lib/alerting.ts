@@ -1,5 +1,5 @@
 /** Setting and deleting alerts, wherever that is offered. */
-import { attempt, undoable } from './attempt'
+import { attempt, undoable } from './mutation'
 import { keeping, type Alert } from './keeping'
 import { tell } from './notice.svelte'
 import { go } from './router.svelte'

@@ -1,6 +1,6 @@
 /** The instrument in view, wherever that is, and the rule it is looked at through: `s` puts it on the bench. */
 import { type Schemas } from './api'
-import { attempt, undoable } from './attempt'
+import { attempt, undoable } from './mutation'
 import { bench } from './keeping'
 import { market } from './market.svelte'
 import { tell } from './notice.svelte'

@@ -1,6 +1,6 @@
 /** Keeping lists, wherever that is offered. */
 import { api } from './api'
-import { attempt, undoable } from './attempt'
+import { attempt, undoable } from './mutation'
 import { whole } from './format'
 
 const ABOUT = ['lists', 'bars']

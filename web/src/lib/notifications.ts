@@ -1,6 +1,6 @@
 /** Messages as the browser's own notifications: one a message whatever the tabs, none after signing out. */
 import { keeping } from './keeping'
-import { listenWhileHidden, watchKeeping } from './moved'
+import { listenWhileHidden, watchKeeping } from './invalidation'
 import { preferences } from './preferences.svelte'
 import { go } from './router.svelte'
 import { unseen } from './unseen'

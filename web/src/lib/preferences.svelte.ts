@@ -1,6 +1,6 @@
 /** The account's own choices: columns, chart, size. Kept on the server a moment after the last change. */
 import { api, sentence, type Preferences } from './api'
-import { forgetKeeping, keeping } from './kept'
+import { forgetKeeping, keeping } from './debounced-save'
 import { USUAL_PREFERENCES } from './constants'
 import { ask, client } from './queries'
 import { tell } from './notice.svelte'

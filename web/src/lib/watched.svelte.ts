@@ -1,6 +1,6 @@
 /** A piece of work the server was asked for, followed until it has ended. */
 import { api, sentence } from '$lib/api'
-import { unfinished, watchJob } from '$lib/moved'
+import { unfinished, watchJob } from '$lib/invalidation'
 import { client } from '$lib/queries'
 
 /** What is known of any piece of work. */

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** What plans, positions, studies and new books reckon with. */
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable } from '$lib/mutation'
   import { day, money } from '$lib/format'
   import NumberField from '$lib/NumberField.svelte'
   import { choose, preferences } from '$lib/preferences.svelte'

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** The accounts of this installation, for staff. */
   import { api, sentence, type Schemas } from '$lib/api'
-  import { once } from '$lib/attempt'
+  import { once } from '$lib/mutation'
   import { day } from '$lib/format'
   import { tell } from '$lib/notice.svelte'
   import PasswordField from '$lib/PasswordField.svelte'

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** What waits: shortlisted, planned, holding, closed; each looked at one after another. */
   import { sentence } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable } from '$lib/mutation'
   import { commandIn } from '$lib/commands'
   import { copy, csv, download } from '$lib/csv'
   import { longMoment } from '$lib/format'
@@ -10,8 +10,8 @@
   import { hush, tell } from '$lib/notice.svelte'
   import { ask, keeping, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
-  import Sizes from '../books/Sizes.svelte'
-  import ChartPane from '../rules/chart/ChartPane.svelte'
+  import Sizes from '$lib/ui/Sizes.svelte'
+  import ChartPane from '$lib/chart-pane/ChartPane.svelte'
   import Beside from './Beside.svelte'
   import Clock from './Clock.svelte'
   import FillsImport from './FillsImport.svelte'

@@ -6,13 +6,13 @@
 <script lang="ts">
   /** What is known of the instrument in view: technical state, what the watched rules say, notes and history. */
   import { sentence } from '$lib/api'
-  import { attempt } from '$lib/attempt'
+  import { attempt } from '$lib/mutation'
   import { fixed, moment, percent, price } from '$lib/format'
   import { bench, type BenchItem, type Position } from '$lib/keeping'
   import { market } from '$lib/market.svelte'
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
-  import FactsAside from '../rules/chart/FactsAside.svelte'
+  import FactsAside from '$lib/chart-pane/FactsAside.svelte'
   import Fills from './Fills.svelte'
 
   interface Props {

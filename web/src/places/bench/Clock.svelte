@@ -1,6 +1,6 @@
 <script lang="ts">
   /** Under the plan: whether the clock has it, what waits, what is held and what a stop may follow to. */
-  import { attempt } from '$lib/attempt'
+  import { attempt } from '$lib/mutation'
   import { fixed, moment, money, percent, price, tone, whole } from '$lib/format'
   import { bench, type BenchItem, type Position } from '$lib/keeping'
   import { market } from '$lib/market.svelte'

@@ -3,7 +3,7 @@
   import { tick, untrack } from 'svelte'
   import { sentence } from '$lib/api'
   import { hush } from '$lib/notice.svelte'
-  import { attempt, once, undoable } from '$lib/attempt'
+  import { attempt, once, undoable } from '$lib/mutation'
   import { moment, price, whole } from '$lib/format'
   import { bench, type BenchItem, type FillIn, type Position } from '$lib/keeping'
   import { market } from '$lib/market.svelte'

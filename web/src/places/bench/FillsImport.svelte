@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Fills from a broker's file: read, questions answered, shown row by row, taken; undone together. */
   import { sentence, type Schemas } from '$lib/api'
-  import { attempt, once, undoable } from '$lib/attempt'
+  import { attempt, once, undoable } from '$lib/mutation'
   import FileColumns from '$lib/FileColumns.svelte'
   import FileQuestions from '$lib/FileQuestions.svelte'
   import { day, price, when, whole } from '$lib/format'

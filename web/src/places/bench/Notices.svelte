@@ -1,6 +1,6 @@
 <script lang="ts">
   /** What of a position wants to be dealt with. */
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable } from '$lib/mutation'
   import { moment } from '$lib/format'
   import { bench, type Notice } from '$lib/keeping'
 

@@ -1,6 +1,6 @@
 /** The plan of the item in view: proposed, kept, or with levels being tried. */
 import { sentence, type Schemas } from '$lib/api'
-import { attempt, undoable } from '$lib/attempt'
+import { attempt, undoable } from '$lib/mutation'
 import { bench, type Plan, type PlanIn } from '$lib/keeping'
 import { market } from '$lib/market.svelte'
 import { tell } from '$lib/notice.svelte'

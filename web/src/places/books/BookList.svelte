@@ -1,10 +1,10 @@
 <script lang="ts">
   import { books, sentence } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable } from '$lib/mutation'
   import { day } from '$lib/format'
   import { go } from '$lib/router.svelte'
   import { ask, query } from '$lib/queries'
-  import Sizes from './Sizes.svelte'
+  import Sizes from '$lib/ui/Sizes.svelte'
 
   const listed = query(() => ask.books())
   const rules = query(() => ask.rules())

@@ -2,7 +2,7 @@
   /** The text of a book: its head as a sentence of controls, its lines, and what came of its signals. */
   import { DropdownMenu } from 'bits-ui'
   import { books, type BookResult, type RuleProblem } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable } from '$lib/mutation'
   import { commandIn } from '$lib/commands'
   import { download } from '$lib/csv'
   import DayPick from '$lib/DayPick.svelte'
@@ -15,14 +15,14 @@
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { turnDial } from '$lib/rule/headers'
-  import Dials from '../rules/Dials.svelte'
-  import Universe from '../rules/Universe.svelte'
+  import Dials from '$lib/ui/Dials.svelte'
+  import Universe from '$lib/ui/Universe.svelte'
   import BookSeal from './BookSeal.svelte'
   import { offsetOf, split, WORDS } from './head'
   import type { OpenBook, Reading } from './open.svelte'
   import Said from './Said.svelte'
   import Signals from './Signals.svelte'
-  import Sizes from './Sizes.svelte'
+  import Sizes from '$lib/ui/Sizes.svelte'
 
   interface Props {
     open: OpenBook

@@ -28,9 +28,9 @@
   const equity = lazily(() => import('./run/Equity.svelte'))
   const trades = lazily(() => import('./run/Trades.svelte'))
   const today = lazily(() => import('./run/Today.svelte'))
-  const luck = lazily(() => import('./asked/Luck.svelte'))
-  const sweep = lazily(() => import('./asked/Sweep.svelte'))
-  const walk = lazily(() => import('./asked/Walk.svelte'))
+  const luck = lazily(() => import('./analyses/Luck.svelte'))
+  const sweep = lazily(() => import('./analyses/Sweep.svelte'))
+  const walk = lazily(() => import('./analyses/Walk.svelte'))
   const kept = lazily(() => import('./Kept.svelte'))
 
   const open = new OpenBook(untrack(() => id))

@@ -2,9 +2,9 @@
   /** Runs of this book that are kept, the settings that were tried, and every version saved. */
   import { diffLines } from 'diff'
   import { books, sentence, type BookDetail, type Schemas } from '$lib/api'
-  import { attempt } from '$lib/attempt'
+  import { attempt } from '$lib/mutation'
   import { day, fixed, percent, when } from '$lib/format'
-  import { unfinished } from '$lib/moved'
+  import { unfinished } from '$lib/invalidation'
   import { tell } from '$lib/notice.svelte'
   import Compared from './Compared.svelte'
   import { ask, query } from '$lib/queries'

@@ -3,7 +3,7 @@
   import { untrack } from 'svelte'
   import { Popover } from 'bits-ui'
   import { sentence } from '$lib/api'
-  import { once } from '$lib/attempt'
+  import { once } from '$lib/mutation'
   import { setAlert } from '$lib/alerting'
   import { copy, download } from '$lib/csv'
   import Editor from '$lib/editor/Editor.svelte'

@@ -2,7 +2,7 @@
   /** What is counted, of whom, beside what and past which level: a sentence whose parts are controls. */
   import { market } from '$lib/market.svelte'
   import NumberField from '$lib/NumberField.svelte'
-  import Universe from '../rules/Universe.svelte'
+  import Universe from '$lib/ui/Universe.svelte'
   import { inShort } from './head'
   import type { OpenBreadth } from './open.svelte'
 

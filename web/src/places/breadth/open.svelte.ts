@@ -1,12 +1,12 @@
 /** The breadth that is open: kept by name, always there, or typed in place. What is not kept survives a reload. */
 import { Problem, sentence, type RuleProblem } from '$lib/api'
-import { attempt, undoable } from '$lib/attempt'
+import { attempt, undoable } from '$lib/mutation'
 import { market } from '$lib/market.svelte'
 import { forget } from '$lib/queries'
 import { tell } from '$lib/notice.svelte'
 import { go } from '$lib/router.svelte'
 import { breadths, type KeptBreadth, type Look } from '$lib/whole'
-import { draft, leave, USUAL, type Draft } from './draft'
+import { draft, leave, USUAL, type Draft } from '$lib/breadth-draft'
 import { inShort, join, offsetOf, split, type BreadthText, type Key } from './head'
 
 export class OpenBreadth {

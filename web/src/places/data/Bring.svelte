@@ -3,7 +3,7 @@
   import { onDestroy } from 'svelte'
   import { data, sentence, type DataJob, type DataThere, type FilesIn, type Schemas } from '$lib/api'
   import { whole } from '$lib/format'
-  import { attempt } from '$lib/attempt'
+  import { attempt } from '$lib/mutation'
   import { tell } from '$lib/notice.svelte'
   import Progress from '$lib/Progress.svelte'
   import { forget } from '$lib/queries'

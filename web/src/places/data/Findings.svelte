@@ -1,7 +1,7 @@
 <script lang="ts">
   /** What looks wrong in the data: each finding with its chart, and how it can be settled. */
   import { data, sentence, type DataThere } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable } from '$lib/mutation'
   import MiniChart from '$lib/charts/MiniChart.svelte'
   import { day as shownDay, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'

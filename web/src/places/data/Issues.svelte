@@ -1,7 +1,7 @@
 <script lang="ts">
   /** What about the data has to be known: until it is put away, or mended. */
   import { data, type DataThere } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable } from '$lib/mutation'
   import { when } from '$lib/format'
 
   const { issues }: { issues: DataThere['issues'] } = $props()

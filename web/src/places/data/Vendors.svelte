@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Vendors: how the files of each sender are read, as it was answered once; changed, exported, imported, deleted. */
   import { data, sentence, type DataThere } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable } from '$lib/mutation'
   import { when } from '$lib/format'
   import { tell } from '$lib/notice.svelte'
   import { download } from '$lib/csv'

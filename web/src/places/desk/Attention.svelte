@@ -1,7 +1,7 @@
 <script lang="ts">
   /** First of all: what happened to positions, and what about the data has to be known; until it is dealt with or dismissed. */
   import { data } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable } from '$lib/mutation'
   import { moment, when } from '$lib/format'
   import { bench, type Desk } from '$lib/keeping'
 

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** The evening in one look; everything leads where it comes from. */
   import { sentence } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable } from '$lib/mutation'
   import EChart from '$lib/charts/EChart.svelte'
   import { MONO } from '$lib/charts/echarts'
   import { longMoment, percent, shortDay, whole } from '$lib/format'

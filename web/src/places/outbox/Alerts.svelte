@@ -2,7 +2,7 @@
   /** All alerts: what each waits for, whether it is armed, and what it said. */
   import { sentence } from '$lib/api'
   import { removeAlert, setAlert } from '$lib/alerting'
-  import { attempt, once } from '$lib/attempt'
+  import { attempt, once } from '$lib/mutation'
   import { day, moment } from '$lib/format'
   import { keeping as kept, scopeName, STAGES } from '$lib/keeping'
   import { market } from '$lib/market.svelte'

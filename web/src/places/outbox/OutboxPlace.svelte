@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Every message the application has written; alerts and schedules, which they come from. */
   import { sentence } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable } from '$lib/mutation'
   import { copy } from '$lib/csv'
   import { longMoment } from '$lib/format'
   import { keeping as kept } from '$lib/keeping'

@@ -2,7 +2,7 @@
   /** Rules that run by themselves: when, over what, and where their hits go. */
   import { untrack } from 'svelte'
   import { sentence, type Schemas } from '$lib/api'
-  import { attempt, once, undoable } from '$lib/attempt'
+  import { attempt, once, undoable } from '$lib/mutation'
   import { hits, moment } from '$lib/format'
   import { keeping as kept, scopeName, STAGES, type Schedule } from '$lib/keeping'
   import { market } from '$lib/market.svelte'

@@ -2,7 +2,7 @@
   /** How sessions went that began like this one. */
   import { Popover } from 'bits-ui'
   import { api, sentence } from '$lib/api'
-  import { attempt, undoable, once } from '$lib/attempt'
+  import { attempt, undoable, once } from '$lib/mutation'
   import DayPick from '$lib/DayPick.svelte'
   import { day, longDay, shortDay } from '$lib/format'
   import NumberField from '$lib/NumberField.svelte'

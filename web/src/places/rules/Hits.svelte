@@ -7,7 +7,7 @@
   import { tell } from '$lib/notice.svelte'
   import { choose, preferences } from '$lib/preferences.svelte'
   import { ask, query } from '$lib/queries'
-  import ChartPane from './chart/ChartPane.svelte'
+  import ChartPane from '$lib/chart-pane/ChartPane.svelte'
   import type { Counts } from './counts.svelte'
   import Divider from './Divider.svelte'
   import HitsBar, { type Part } from './HitsBar.svelte'

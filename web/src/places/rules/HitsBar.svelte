@@ -2,7 +2,7 @@
   import { DropdownMenu } from 'bits-ui'
   import type { SvelteSet } from 'svelte/reactivity'
   import { api, sentence, type Hit, type Scan, type Since } from '$lib/api'
-  import { once } from '$lib/attempt'
+  import { once } from '$lib/mutation'
   import { keepList } from '$lib/lists'
   import { copy, csv, download } from '$lib/csv'
   import { day } from '$lib/format'

@@ -1,12 +1,12 @@
 <script lang="ts">
   /** The books that trade this rule, with what each came to last; and a new one in one click. */
   import { books, sentence, type RuleDetail } from '$lib/api'
-  import { attempt } from '$lib/attempt'
+  import { attempt } from '$lib/mutation'
   import { when } from '$lib/format'
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
-  import Sizes from '../books/Sizes.svelte'
-  import LastRun from '../books/LastRun.svelte'
+  import Sizes from '$lib/ui/Sizes.svelte'
+  import LastRun from '$lib/ui/LastRun.svelte'
 
   const { rule, dirty }: { rule: RuleDetail; dirty: boolean } = $props()
   const listed = query(() => ask.books())

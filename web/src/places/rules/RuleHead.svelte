@@ -3,7 +3,7 @@
   import { DropdownMenu } from 'bits-ui'
   import { api, sentence } from '$lib/api'
   import { setAlert } from '$lib/alerting'
-  import { attempt, undoable, once } from '$lib/attempt'
+  import { attempt, undoable, once } from '$lib/mutation'
   import { download } from '$lib/csv'
   import { whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
@@ -12,12 +12,12 @@
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { offsetOf, split, withName, type Header } from '$lib/rule/headers'
-  import { leave, USUAL } from '../breadth/draft'
+  import { leave, USUAL } from '$lib/breadth-draft'
   import { removeWithUndo } from './actions'
   import type { Counts } from './counts.svelte'
   import Narrow from './Narrow.svelte'
   import type { OpenRule } from './open.svelte'
-  import Universe from './Universe.svelte'
+  import Universe from '$lib/ui/Universe.svelte'
 
   interface Props {
     open: OpenRule

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { api, sentence, type RuleSummary } from '$lib/api'
-  import { attempt, once } from '$lib/attempt'
+  import { attempt, once } from '$lib/mutation'
   import { commandIn } from '$lib/commands'
   import { download } from '$lib/csv'
   import { day } from '$lib/format'

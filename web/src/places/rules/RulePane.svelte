@@ -11,7 +11,7 @@
   import { offsetOf, toggleSkip, turnDial } from '$lib/rule/headers'
   import Aloud from './Aloud.svelte'
   import type { Counts } from './counts.svelte'
-  import Dials from './Dials.svelte'
+  import Dials from '$lib/ui/Dials.svelte'
   import type { OpenRule } from './open.svelte'
   import Meanwhile from '$lib/open/Meanwhile.svelte'
   import Remarks from './Remarks.svelte'

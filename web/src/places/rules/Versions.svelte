@@ -1,7 +1,7 @@
 <script lang="ts">
   import { diffLines } from 'diff'
   import { api, sentence, type RuleDetail, type Version } from '$lib/api'
-  import { attempt, undoable } from '$lib/attempt'
+  import { attempt, undoable } from '$lib/mutation'
   import { moment, when, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
   import { ask, client, query } from '$lib/queries'

@@ -1,6 +1,6 @@
 /** Deeds on a rule that several views offer. */
 import { api } from '$lib/api'
-import { attempt, undoable } from '$lib/attempt'
+import { attempt, undoable } from '$lib/mutation'
 import { ask, client } from '$lib/queries'
 
 interface After {

@@ -2,7 +2,7 @@
 import { MOST_COLUMNS } from '$lib/constants'
 import { api, sentence, type Hit, type RuleDetail, type Scan, type Shown, type TableChoice } from '$lib/api'
 import { read } from '$lib/format'
-import { keeping } from '$lib/kept'
+import { keeping } from '$lib/debounced-save'
 import { tell } from '$lib/notice.svelte'
 import { choose, preferences } from '$lib/preferences.svelte'
 import { ask, client } from '$lib/queries'

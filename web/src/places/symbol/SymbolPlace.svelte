@@ -2,7 +2,7 @@
   /** One instrument by itself: its chart, without any rule. */
   import { longMoment } from '$lib/format'
   import { market } from '$lib/market.svelte'
-  import ChartPane from '../rules/chart/ChartPane.svelte'
+  import ChartPane from '$lib/chart-pane/ChartPane.svelte'
 
   const { symbol }: { symbol: string } = $props()
 </script>

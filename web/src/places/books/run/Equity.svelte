@@ -2,12 +2,12 @@
   /** What a run came to: the verdict, its figures, equity and falls, years, months, and where it was made. */
   import type { BookResult, Schemas } from '$lib/api'
   import { day, fixed, percent, price, tone, whole } from '$lib/format'
-  import { MEANS } from '../words'
+  import { MEANS } from './figure-help'
   import DayUnder from './DayUnder.svelte'
   import EquityChart from './EquityChart.svelte'
   import Groups from './Groups.svelte'
   import Months from './Months.svelte'
-  import Sizes from '../Sizes.svelte'
+  import Sizes from '$lib/ui/Sizes.svelte'
   import Years from './Years.svelte'
 
   interface Props {

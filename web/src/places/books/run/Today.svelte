@@ -1,7 +1,7 @@
 <script lang="ts">
   /** What the book holds on the as-of day, where stops stand tomorrow, and what it orders for the next session. */
   import { sentence, type Schemas } from '$lib/api'
-  import { attempt, once } from '$lib/attempt'
+  import { attempt, once } from '$lib/mutation'
   import { csv, download } from '$lib/csv'
   import { day, percent, price, tone, whole } from '$lib/format'
   import { tell } from '$lib/notice.svelte'

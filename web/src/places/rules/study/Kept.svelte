@@ -2,7 +2,7 @@
   /** Studies, comparisons and sweeps of this rule that are kept. */
   import { api, sentence, type AnyRun } from '$lib/api'
   import { percent } from '$lib/format'
-  import { unfinished } from '$lib/moved'
+  import { unfinished } from '$lib/invalidation'
   import { ask, forget, query } from '$lib/queries'
 
   interface Props {

@@ -1,5 +1,5 @@
 import { beforeEach, expect, it, vi } from 'vitest'
-import { listen, take, unfinished, watchJob, type JobEvent } from './moved'
+import { listen, take, unfinished, watchJob, type JobEvent } from './invalidation'
 import { client } from './queries'
 
 const job = (id: number, state: JobEvent['state'], share = 0): { what: 'job' } & JobEvent => ({

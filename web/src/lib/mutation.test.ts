@@ -1,5 +1,5 @@
 import { expect, it, vi } from 'vitest'
-import { attempt, once, undoable } from './attempt'
+import { attempt, once, undoable } from './mutation'
 import { notice } from './notice.svelte'
 
 const seen = vi.hoisted(() => ({ forgotten: [] as (string | undefined)[], fetched: Promise.resolve() }))

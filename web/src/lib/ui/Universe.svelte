@@ -1,7 +1,7 @@
 <script lang="ts">
   import { Popover } from 'bits-ui'
   import { api, type BenchList } from '$lib/api'
-  import { attempt, once, undoable } from '$lib/attempt'
+  import { attempt, once, undoable } from '$lib/mutation'
   import { keepList } from '$lib/lists'
   import { copy } from '$lib/csv'
   import { whole } from '$lib/format'

@@ -1,7 +1,7 @@
 import { fireEvent, render, screen } from '@testing-library/svelte'
 import { expect, it, vi } from 'vitest'
 import type { Scan } from '$lib/api'
-import Dials from './Dials.svelte'
+import Dials from '$lib/ui/Dials.svelte'
 
 const dials = [
   { name: 'reach', value: 60, low: 20, high: 250, step: 10, percent: false },

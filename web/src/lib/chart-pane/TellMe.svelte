@@ -3,7 +3,7 @@
   import { Popover } from 'bits-ui'
   import { type Drawing } from '$lib/api'
   import { setAlert, removeAlert } from '$lib/alerting'
-  import { attempt, once } from '$lib/attempt'
+  import { attempt, once } from '$lib/mutation'
   import { price } from '$lib/format'
   import { keeping as kept } from '$lib/keeping'
   import NumberField from '$lib/NumberField.svelte'
