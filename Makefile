@@ -12,7 +12,7 @@ unexport PYTHONDONTWRITEBYTECODE
 PY := .venv/bin/python
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: help demo start serve test quick test-slow trials mutate lint lint-python lint-web vitest bench clean docs api check-tools chromium
+.PHONY: help demo start serve test quick test-slow trials mutate coverage lint lint-python lint-web vitest bench clean docs api check-tools chromium
 
 help: ## these lines
 	@awk -F ':.*## ' '/^[a-z-]+:.*## /{printf "  make %-9s %s\n", $$1, $$2}' Makefile
@@ -106,3 +106,6 @@ chromium:
 	@echo "Building the front end …"
 	@cd web && npm run --silent build -- --logLevel warn
 	@cd .. && touch $@
+
+coverage: check-tools .stamps/dev ## which lines of the core its tests reach (compiled kernels are not measured)
+	@.venv/bin/pytest -q -n 2 tests/core --cov=wickcore --cov-branch --cov-report=term-missing:skip-covered
