@@ -30,7 +30,7 @@ def test_a_study_is_taken_apart_and_saved(page: Page) -> None:
     parts.get_by_role("button", name="Times").click()
     expect(names.get_by_role("row").nth(2).get_by_role("cell").first).to_have_text("1")
     with page.expect_download() as caught:
-        parts.get_by_role("button", name="Save all as JSON").click()
+        parts.get_by_role("button", name="Export all as JSON").click()
     saved = json.loads(caught.value.path().read_text())
     assert saved["horizon"] == 5
     assert len(saved["path"]) == 81
@@ -70,7 +70,7 @@ def test_settings_are_turned_compared_kept_and_counted(page: Page) -> None:
     # The dial over its range: a verdict, a cell that sets the dial.
     look.get_by_role("button", name="sweep").click()
     page.get_by_label("by", exact=True).fill("50")
-    page.get_by_role("button", name="Turn", exact=True).click()
+    page.get_by_role("button", name="Run sweep", exact=True).click()
     expect(page.get_by_role("heading", name=re.compile("^5 settings tried at 5 bars"))).to_be_visible(timeout=60_000)
     page.get_by_role("button", name="120", exact=True).click()
     expect(page.get_by_label("Lines of the rule")).to_contain_text("dial reach = 120")
@@ -106,7 +106,7 @@ def test_the_seal_is_broken_once_and_knowingly(page: Page) -> None:
     page.get_by_role("button", name="Break the seal …").click()
     dialog = page.get_by_role("alertdialog")
     expect(dialog).to_contain_text("They can do so once")
-    dialog.get_by_role("button", name="Leave it sealed").click()
+    dialog.get_by_role("button", name="Keep the seal").click()
     expect(page.get_by_text("the last quarter of history stays unseen")).to_be_visible()
     page.get_by_role("button", name="Break the seal …").click()
     dialog.get_by_role("button", name="Break the seal").click()

@@ -26,7 +26,7 @@ def test_one_pane_at_a_time_where_there_is_no_room_for_two(page: Page, width: in
     page.get_by_role("button", name="The rule", exact=True).click()
     expect(page.get_by_label("Lines of the rule")).to_be_visible()
     expect(page.locator("tr[data-symbol]").first).to_be_hidden()
-    page.get_by_role("button", name=re.compile("^What it leaves")).click()
+    page.get_by_role("button", name=re.compile("^Results")).click()
     expect(page.get_by_label("Lines of the rule")).to_be_hidden()
 
 

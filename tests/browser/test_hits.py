@@ -178,7 +178,7 @@ def test_a_near_miss_is_looked_at(page: Page) -> None:
 def test_a_floor_that_fits_the_account(page: Page) -> None:
     write_rule(page, "close > 0\n")
     before = counted(page)
-    page.get_by_role("button", name="narrow it").click()
+    page.get_by_role("button", name="basic filters").click()
     page.get_by_role("button", name=re.compile("No funds")).click()
     expect(page.get_by_label("Lines of the rule")).to_contain_text('kind == "share"')
     page.get_by_label("Size of my account").fill("200000")

@@ -115,7 +115,7 @@ def test_an_alert_is_set_on_a_chart_armed_and_deleted(page: Page) -> None:
     expect(page.get_by_role("option", name=re.compile("^BEACON"))).to_be_visible()
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile("/symbol/BEACON"))
-    page.get_by_role("button", name="Tell me", exact=True).click()
+    page.get_by_role("button", name="Alert", exact=True).click()
     page.get_by_label("Price", exact=True).fill("0")
     page.get_by_label("Note", exact=True).fill("over the base")
     page.get_by_role("button", name="Set", exact=True).click()

@@ -31,7 +31,7 @@ def test_rules_lie_in_folders_under_tags(page: Page) -> None:
 
 def test_all_rules_out_and_in(page: Page, tmp_path: Path) -> None:
     with page.expect_download() as caught:
-        page.get_by_role("button", name="Save all").click()
+        page.get_by_role("button", name="Export all").click()
     saved = tmp_path / "rules.zip"
     saved.write_bytes(caught.value.path().read_bytes())
     with zipfile.ZipFile(saved) as archive:
@@ -40,7 +40,7 @@ def test_all_rules_out_and_in(page: Page, tmp_path: Path) -> None:
     own.write_text("name: From a file\nclose > 3\n")
     bad = tmp_path / "bad.rule"
     bad.write_bytes(b"\xff\xfe")
-    page.get_by_label("Bring in .rule files or a zip of them").set_input_files([own, bad])
+    page.get_by_label("Import .rule files or a zip of them").set_input_files([own, bad])
     expect(page.get_by_text("1 rules brought in. bad.rule: this is no text in UTF-8.")).to_be_visible()
     expect(page.get_by_role("link", name="From a file")).to_be_visible()
 

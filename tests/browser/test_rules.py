@@ -215,7 +215,7 @@ def test_forty_lines_have_their_bars_beside_them_down_to_the_last(page: Page) ->
 
 def test_what_is_to_mend_is_a_click_away(page: Page) -> None:
     write_rule(page, "\n".join(["close > smaa(50)", *["close > 1"] * 60]))
-    page.get_by_role("button", name="1 to mend").click()
+    page.get_by_role("button", name="1 error").click()
     expect(page.locator(".cm-activeLine")).to_have_text("close > smaa(50)")
     expect(page.locator(".cm-activeLine")).to_be_in_viewport()
     page.keyboard.press("Control+End")

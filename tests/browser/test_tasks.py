@@ -76,11 +76,11 @@ def test_a_new_high_on_a_wide_day_turned_down_by_a_dial_and_mirrored(page: Page)
 def test_a_weekly_squeeze_saved_over_the_old_version_knowingly(page: Page) -> None:
     write(page, "on(week, squeeze_bars >= 5)", "Squeeze of a test")
     every = left(page)
-    page.get_by_role("button", name="narrow it").click()
+    page.get_by_role("button", name="basic filters").click()
     page.get_by_role("button", name=re.compile("Optionable only")).click()
     page.keyboard.press("Escape")
     some = left(page)
-    page.get_by_role("button", name="narrow it").click()
+    page.get_by_role("button", name="basic filters").click()
     page.get_by_role("button", name=re.compile("With weekly options")).click()
     page.keyboard.press("Escape")
     assert 0 < left(page) < some < every
@@ -127,7 +127,7 @@ def test_the_jump_on_a_report(page: Page) -> None:
     write(page, "days_since_report <= 30\nvolume > 2 * sma(volume, 20) 1 ago once in 20\nchange > 1.5 * adr(20) once in 20\nclose > open"
                 "\nclosing_place > 50%")  # fmt: skip
     assert left(page) > 0
-    page.get_by_role("button", name="narrow it").click()
+    page.get_by_role("button", name="basic filters").click()
     page.get_by_label("Size of my account").fill("1000000")
     page.get_by_label("Size of my account").press("Tab")
     page.get_by_role("button", name=re.compile(r"^Put in avg_turnover\(20\) > 20m")).click()

@@ -111,7 +111,7 @@ def test_the_reference_is_searched_and_opened_from_a_name(page: Page) -> None:
 def test_the_layout_is_made_canonical(page: Page) -> None:
     write_rule(page, "close>10\nclose>sma( 50 )# above\n")
     page.get_by_role("button", name="More").click()
-    page.get_by_role("menuitem", name="Lay it out").click()
+    page.get_by_role("menuitem", name="Format").click()
     expect(page.get_by_label("Lines of the rule")).to_contain_text("close > sma(50)  # above")
 
 

@@ -300,7 +300,7 @@ def test_nothing_to_measure_is_said() -> None:
     close = np.arange(1.0, 6.0)
     none = after([], close, 2)
     assert (none.count, none.mean, none.luck) == (0, None, None)
-    assert passing_verdict(none, "day") == "No passing has 2 sessions behind it yet: nothing to measure."
+    assert passing_verdict(none, "day") == "No crossing has 2 sessions behind it yet: nothing to measure."
     assert np.isnan(returns_after(close, 9)).all()
 
 

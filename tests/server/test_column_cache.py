@@ -27,7 +27,9 @@ from upperwick.data.reading.batch import read_all
 from upperwick.data.importing.import_service import take
 from upperwick.data.importing.undo import undo
 from upperwick.market.load import evaluator, load_market
-from upperwick.market import kept_ahead, kept_table, merging
+from upperwick.market import merging
+from upperwick.market.columns import prefetch as kept_ahead
+from upperwick.market.columns import table as kept_table
 from upperwick.market.models import CalendarEvent
 from upperwick.market.store import another_version
 from upperwick.data.reading.answers import Answers

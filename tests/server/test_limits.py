@@ -132,8 +132,9 @@ def main():
     from upperwick.cli.shared import with_database
     with_database()
     from upperwick.accounts.services import add_account
-    from upperwick.data import services, uploads
-    from upperwick.jobs import apart
+    from upperwick.data import services
+    from upperwick.data.importing import uploads
+    from upperwick.jobs import isolated as apart
     from upperwick.jobs.models import Job
     from upperwick.jobs.services import stop
     user = add_account("ada", "three-wet-lanterns", staff=True)

@@ -9,7 +9,8 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.server.conftest import Api
-from upperwick.charts.series import drawings, rounded
+from upperwick.charts import drawings
+from upperwick.charts.series import rounded
 from upperwick.market.models import Report
 from upperwick.market.services import open_market
 from upperwick.rules.scan_api import ChartOut, ScanOut

@@ -69,7 +69,7 @@ def sign_in(request: HttpRequest, response: HttpResponse, body: SignIn):
     """Signs in. After ten wrong passwords for a name, or from an address, either waits five minutes; a device that has signed in with the
     name before waits a little longer after each instead."""
     if check_csrf(request) is not None:
-        raise Refused("This page is of before (its CSRF token is missing or old); load it again, and sign in.", 403)
+        raise Refused("This page is out of date (its CSRF token is missing or old); load it again, and sign in.", 403)
     user = known(request, body.name, body.password)
     if user is None:
         raise Refused("The name or the password is wrong.", 401)

@@ -14,7 +14,7 @@ OUTCOMES = {
     "waiting": "for the next session",
 }
 REASONS = {
-    "stop": "stop", "follow": "stop that followed", "target": "target", "exit": "exit rule", "delisted": "delisted", "left": "left the universe",
+    "stop": "stop", "follow": "trailing stop", "target": "target", "exit": "exit rule", "delisted": "delisted", "left": "left the universe",
     "out": "market condition", "end": "still open",
 }  # fmt: skip
 assert OUTCOMES.keys() == set(tape.OUTCOMES), "Each outcome of a signal has words."

@@ -12,7 +12,7 @@ from wickcore.language.problems import RuleError
 
 _BOOK = re.compile(r'^[ \t]*enter[ \t]+"', re.MULTILINE)
 COLUMNS = (
-    ("a year", "annual", True), ("total", "total", True), ("worst fall", "worst_fall", True), ("volatility", "volatility", True),
+    ("a year", "annual", True), ("total", "total", True), ("max drawdown", "worst_fall", True), ("volatility", "volatility", True),
     ("Sharpe", "sharpe", False), ("Sortino", "sortino", False), ("return over fall", "mar", False), ("invested", "exposure", True),
     ("trades", "trades", False), ("won", "win_rate", True), ("payoff", "payoff", False), ("profit factor", "profit_factor", False),
     ("expectancy in R", "expectancy_r", False), ("bars held", "bars_held", False), ("turnover a year", "turnover", False),

@@ -27,7 +27,7 @@ def import_files(given: Namespace) -> None:
     if read.bad and not given.skip_bad:
         shown, more = read.bad[:BAD_ROWS_SHOWN], len(read.bad) - BAD_ROWS_SHOWN
         rest = [f"… and {more} more."] if more > 0 else []
-        raise Bad(*shown, *rest, f"{len(read.bad)} bad rows; nothing was taken. Mend them, or leave them out with --skip-bad.")
+        raise Bad(*shown, *rest, f"{len(read.bad)} bad rows; nothing was taken. Fix them, or leave them out with --skip-bad.")
     if read.empty:
         raise Bad(f"{' and '.join(map(str, given.files))} holds no usable row.")
     if given.count:

@@ -110,7 +110,7 @@ def read_price_files(paths: list[Path], skip_bad: bool, any_date: bool = False, 
         shown = [str(b) for b in found.bad[:BAD_ROWS_SHOWN]]
         more = len(found.bad) - len(shown)
         rest = [f"… and {more} more."] if more else []
-        raise Bad(*shown, *rest, f"{len(found.bad)} bad rows; nothing was taken. Mend them, or leave them out with --skip-bad.")
+        raise Bad(*shown, *rest, f"{len(found.bad)} bad rows; nothing was taken. Fix them, or leave them out with --skip-bad.")
     if not found.tables:
         raise Bad(f"{' and '.join(map(str, paths))} holds no usable row.")
     return found

@@ -91,7 +91,7 @@ def move(request: HttpRequest, item_id: int, body: BenchMove):
     """To another stage. What the clock has is closed by it, or taken back first."""
     item = items.find(request.user, item_id)
     if body.stage == "closed" and item.paper is not None:
-        raise Refused("It is left to the clock; take it back, or have it closed at the next open.", 409)
+        raise Refused("It is traded on paper; stop that, or have it closed at the next open.", 409)
     if body.stage == "closed" and positions.still_held(item):
         raise Refused(f"{positions.still_held(item)} of it are held; enter what was sold, and it is closed by that.", 409)
     items.move(item, body.stage, body.as_of)
@@ -108,7 +108,7 @@ def note(request: HttpRequest, item_id: int, body: BenchNote):
 def drop(request: HttpRequest, item_id: int):
     item = items.find(request.user, item_id)
     if item.paper is not None:
-        raise Refused("It is left to the clock; take it back first.", 409)
+        raise Refused("It is traded on paper; stop that first.", 409)
     items.drop(item)
     return Status(204, None)
 

@@ -53,9 +53,9 @@ def leave(item: BenchItem, as_of: str | None) -> None:
     if item.symbol not in market.bars.number:
         raise Refused(f"The market holds no {item.symbol} any more.", 404)
     if item.plan is None:
-        raise Refused("Keep the plan first; only what is kept can be left to the clock.", 409)
+        raise Refused("Save the plan first; only a saved plan can be traded on paper.", 409)
     if item.paper is not None:
-        raise Refused("It is left to the clock already.", 409)
+        raise Refused("It is traded on paper already.", 409)
     if item.stage == "closed":
         raise Refused("It is closed. Move it to planned first.", 409)
     held = held_said(market, item, now)
@@ -66,7 +66,7 @@ def leave(item: BenchItem, as_of: str | None) -> None:
     paper = _place(item, now)
     to_stage(item, "planned", now)
     words = waits_words(order_of(item), paper.up, paper.shares, scale_at(market, item.symbol, now))
-    BenchEvent.objects.create(item=item, kind="paper", moment=str(now), text=f"left to the clock: {words}")
+    BenchEvent.objects.create(item=item, kind="paper", moment=str(now), text=f"traded on paper: {words}")
 
 
 def _ended(until: str, now: Moment) -> bool:
@@ -117,11 +117,11 @@ def take_back(item: BenchItem, as_of: str | None) -> None:
     """Takes an item from the clock; what is held then is held by hand. Raises Refused where it was not left to it."""
     now = _up_to_now(item, as_of)
     if item.paper is None:
-        raise Refused("It is not left to the clock, or was over just now.", 409)
+        raise Refused("It is not traded on paper, or has just ended.", 409)
     held = item.paper["state"] == HELD
     item.paper = None
     item.save(update_fields=["paper"])
-    words = "taken from the clock" + ("; what is held is held by hand now" if held else "")
+    words = "no longer traded on paper" + ("; what is held is held by hand now" if held else "")
     BenchEvent.objects.create(item=item, kind="paper", moment=str(now), text=words)
 
 
@@ -151,7 +151,7 @@ def change_plan(item: BenchItem, asked: dict[str, Any] | None, as_of: str | None
     now = _up_to_now(item, as_of)
     paper = paper_of(item)
     if asked is None:
-        raise Refused("It is left to the clock; take it back first.", 409)
+        raise Refused("It is traded on paper; stop that first.", 409)
     if paper is None:
         raise Refused("The clock was over with it just now; look at what came of it.", 409)
     if paper.state == HELD:

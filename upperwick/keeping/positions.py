@@ -95,7 +95,7 @@ def _by_hand(item: BenchItem, market: Market) -> None:
     if item.symbol not in market.bars.number:
         raise Refused(f"The market holds no {item.symbol} any more.", 404)
     if item.paper is not None:
-        raise Refused("It is left to the clock; take it back to enter fills by hand.", 409)
+        raise Refused("It is traded on paper; stop that to enter fills by hand.", 409)
 
 
 def _settle(item: BenchItem, market: Market, now: Moment) -> None:

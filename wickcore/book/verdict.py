@@ -33,7 +33,7 @@ def verdict(run: BookRun, made: Figures, paths: Paths | None, index: Curve | Non
     if index is not None:
         said[0] += f" against {percent(index.rate)} for holding the index, with {_falls(made.worst_fall, index.worst_fall)}."
     else:
-        said[0] += f", with a worst fall of {percent(-made.worst_fall)}."
+        said[0] += f", with a max drawdown of {percent(-made.worst_fall)}."
     if made.trades < FEW:
         said.append(f"Only {made.trades} trade{'' if made.trades == 1 else 's'} have ended: too few to tell much.")
     elif paths is not None and paths.annual_low <= 0.0 <= made.rate:
@@ -58,12 +58,12 @@ def _falls(own: float, index: float) -> str:
         return "without any fall"
     ratio = own / index if index < 0 else 1.0
     if ratio < 0.4:
-        return f"{ratio:.0%} of its worst fall"
+        return f"{ratio:.0%} of its max drawdown"
     if ratio < 0.6:
-        return "half its worst fall"
+        return "half its max drawdown"
     if ratio < 0.9:
-        return f"{ratio:.0%} of its worst fall"
-    return "as deep a worst fall" if ratio <= 1.1 else f"{ratio:.1f} times its worst fall"
+        return f"{ratio:.0%} of its max drawdown"
+    return "as deep a max drawdown" if ratio <= 1.1 else f"{ratio:.1f} times its max drawdown"
 
 
 def _nothing(run: BookRun, total: int) -> str:

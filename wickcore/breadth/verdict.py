@@ -13,8 +13,8 @@ def passing_verdict(found: After, frame: str) -> str:
     unit = "week" if frame == "week" else "session"
     at = f"{found.horizon} {unit}s"
     if found.mean is None or found.better is None or found.luck is None:
-        return f"No passing has {at} behind it yet: nothing to measure."
-    n = "the one passing" if found.count == 1 else f"{found.count} passings"
+        return f"No crossing has {at} behind it yet: nothing to measure."
+    n = "the one crossing" if found.count == 1 else f"{found.count} crossings"
     better = found.better >= 0
     said = f"After such {unit}s the index did {'better' if better else 'worse'} at {at}, by {percent(abs(found.better))}."
     as_well = "as well" if better else "as badly"

@@ -139,7 +139,7 @@ def choices(evaluator: Evaluator, symbol: str, at: int | Moment, proposal: Propo
         if (trigger - proposal.close) * up > 0 and abs(trigger - proposal.close) <= REACH * proposal.atr:
             found.append(Choice("entry", round(trigger + up * TICK, 2), f"a tick beyond the trigger of the {name}"))
             found.append(Choice("target", target, f"the measured move of the {name}"))
-        found.append(Choice("stop", invalid, f"where the {name} is void"))
+        found.append(Choice("stop", invalid, f"where the {name} fails"))
     for many in (1.0, WIDE, FARTHEST):
         found.append(Choice("stop", round(proposal.entry - up * many * proposal.atr, 2), f"{many:g} ATR from the entry"))
     own = {"entry": proposal.entry, "stop": proposal.stop, "target": proposal.target}

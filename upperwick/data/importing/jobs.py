@@ -83,7 +83,7 @@ def take_in(owner: Any, question: dict[str, Any], version: str, limits: Limits, 
         name, asked = read.questions[0]
         raise Refused(f"{name}: {asked.ask} Answer that first; nothing was taken.")
     if read.bad and not question.get("skip_bad"):
-        raise Refused(f"{len(read.bad):,} rows cannot be taken; nothing was. Mend them, or leave them out.")
+        raise Refused(f"{len(read.bad):,} rows cannot be taken; nothing was. Fix them, or leave them out.")
     if read.empty:
         raise Refused("The files hold nothing that can be taken.")
     try:

@@ -323,15 +323,15 @@ export const books = {
   again: (id: number) => answer(client.POST('/api/books/runs/{run_id}/again', run(id))),
   startLuck: (id: number, picks: number) =>
     answer(client.POST('/api/books/runs/{run_id}/luck', { ...run(id), body: { picks } })),
-  luck: (id: number) => answer(client.GET('/api/books/analyses/luck/{run_id}', run(id))),
+  luck: (id: number) => answer(client.GET('/api/books/asked/luck/{run_id}', run(id))),
   startWhatIf: (id: number) => answer(client.POST('/api/books/runs/{run_id}/what-if', run(id))),
-  whatIf: (id: number) => answer(client.GET('/api/books/analyses/what-if/{run_id}', run(id))),
+  whatIf: (id: number) => answer(client.GET('/api/books/asked/what-if/{run_id}', run(id))),
   startSweep: (id: number, dials: DialRange[]) =>
     answer(client.POST('/api/books/runs/{run_id}/sweep', { ...run(id), body: { dials } })),
-  sweep: (id: number) => answer(client.GET('/api/books/analyses/sweep/{run_id}', run(id))),
+  sweep: (id: number) => answer(client.GET('/api/books/asked/sweep/{run_id}', run(id))),
   startWalk: (id: number, body: Schemas['WalkAsked']) =>
     answer(client.POST('/api/books/runs/{run_id}/walk', { ...run(id), body })),
-  walk: (id: number) => answer(client.GET('/api/books/analyses/walk/{run_id}', run(id))),
+  walk: (id: number) => answer(client.GET('/api/books/asked/walk/{run_id}', run(id))),
   trade: (id: number, number: number, part: number) =>
     answer(
       client.GET('/api/books/runs/{run_id}/trade', {

@@ -132,7 +132,7 @@ export const OUTCOMES = {
 /** Why a trade ended, in words. */
 export const REASONS = {
   "stop": "stop",
-  "follow": "stop that followed",
+  "follow": "trailing stop",
   "target": "target",
   "exit": "exit rule",
   "delisted": "delisted",

@@ -1443,7 +1443,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/books/analyses/luck/{run_id}": {
+    "/api/books/asked/luck/{run_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1460,7 +1460,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/books/analyses/what-if/{run_id}": {
+    "/api/books/asked/what-if/{run_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1477,7 +1477,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/books/analyses/sweep/{run_id}": {
+    "/api/books/asked/sweep/{run_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1494,7 +1494,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/books/analyses/walk/{run_id}": {
+    "/api/books/asked/walk/{run_id}": {
         parameters: {
             query?: never;
             header?: never;

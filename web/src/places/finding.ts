@@ -24,7 +24,7 @@ export function acts(said: string): Item[] {
   return [
     {
       kind: 'command',
-      name: 'Tell me',
+      name: 'Alert',
       more: `when ${symbol} ${{ up: 'rises to', down: 'falls to', either: 'meets' }[way]} ${level}`,
       place: '',
       act: { kind: 'price', symbol, level, way },

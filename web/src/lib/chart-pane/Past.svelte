@@ -26,7 +26,7 @@
 <div class="flex shrink-0 items-center gap-2 border-t border-hair px-4 text-[12px] text-ink2">
   <button
     class="link"
-    title="Stand on the start of the run of hits before (,)"
+    title="Previous hits (,)"
     aria-label="Stand on the hit before"
     disabled={!data.fresh.length}
     onclick={before}>◂</button

@@ -43,7 +43,7 @@
 </script>
 
 <Popover.Root bind:open>
-  <Popover.Trigger class="link" title="Be told when a price is crossed">Tell me</Popover.Trigger>
+  <Popover.Trigger class="link" title="Set an alert for a price">Alert</Popover.Trigger>
   <Popover.Portal>
     <Popover.Content align="end" sideOffset={4} class="pop w-[340px]">
       <form class="flex flex-wrap items-baseline gap-2" onsubmit={set}>
@@ -89,7 +89,7 @@
           <button
             class="quiet"
             onclick={() => setAlert({ kind: 'line', symbol, drawing: line.id, way: 'either' })}
-            >Tell me</button
+            >Set alert</button
           >
         </p>
       {/each}

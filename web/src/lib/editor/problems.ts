@@ -29,7 +29,7 @@ export function mark(
         ? []
         : [
             {
-              name: mend === '' ? 'Take it out' : `Write ${mend}`,
+              name: mend === '' ? 'Remove' : `Write ${mend}`,
               apply: (target, begin, end) =>
                 target.dispatch({ changes: { from: begin, to: end, insert: mend } }),
             },

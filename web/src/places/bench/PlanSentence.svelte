@@ -113,7 +113,7 @@
         <span class={held ? 'font-semibold text-loss' : ''}
           >{held ? 'no stop is watched until it is saved' : 'proposed'}</span
         >{/if}
-      {#if !held}<button class="link" onclick={tellBefore}>Tell me at {price(before)}</button>{/if}
+      {#if !held}<button class="link" onclick={tellBefore}>Alert at {price(before)}</button>{/if}
       <span
         >{percent(plan.size.share, 0, false)} of {whole(plan.account)}{#if plan.size.of_day !== null}, {percent(
             plan.size.of_day,

@@ -24,7 +24,7 @@
     >&nbsp;·&nbsp;{/if}{#if held && held.stop === null}<b class="text-loss">no stop</b
     >&nbsp;·&nbsp;{/if}{#if one.planned && !one.rail && one.stage === 'planned'}{one.planned.away >= 0
       ? `${percent(one.planned.away, 1, false)} to its entry`
-      : 'past its entry'}{one.paper === 'waiting' ? ', with the clock · ' : ' · '}{/if}{one.rule_name
+      : 'past its entry'}{one.paper === 'waiting' ? ', on paper · ' : ' · '}{/if}{one.rule_name
     ? `${one.rule_name}, `
     : ''}{moment(one.since)}{#if one.report !== null && one.report <= 5}<span class="text-ember">
       · reports {one.report === 0 ? 'today' : `in ${one.report} day${one.report === 1 ? '' : 's'}`}</span

@@ -43,7 +43,7 @@
         bind:value={wanted}
       />
       <label class="flex items-baseline gap-2 text-[13px] text-ink2"
-        >Begin one from the rule
+        >New book from rule
         <select
           class="field max-w-[220px]"
           aria-label="The rule a new book trades"

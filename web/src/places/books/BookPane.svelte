@@ -119,7 +119,7 @@
       />
       <span class="text-[13px] text-ink3" aria-live="polite"
         >v{open.saved!.version}{reading.errors.length && !reading.reading
-          ? `, ${reading.errors.length} to mend`
+          ? `, ${reading.errors.length} ${reading.errors.length === 1 ? 'error' : 'errors'}`
           : open.dirty
             ? ', not saved'
             : ''}</span
@@ -136,7 +136,7 @@
               onSelect={() =>
                 attempt(['books'], async () => {
                   open.body = split((await books.layOut(open.text)).text).body
-                })}>Lay it out</DropdownMenu.Item
+                })}>Format</DropdownMenu.Item
             >
             <DropdownMenu.Item onSelect={mirror}>Mirror</DropdownMenu.Item>
             <DropdownMenu.Item
@@ -287,7 +287,7 @@
     {problem.message}
     {#if problem.mend !== null && problem.mend !== undefined}
       <button class="underline underline-offset-3" onclick={() => editor?.apply(problem)}
-        >{problem.mend === '' ? 'Take it out' : `Write ${problem.mend}`}</button
+        >{problem.mend === '' ? 'Remove' : `Write ${problem.mend}`}</button
       >
     {/if}
   </p>

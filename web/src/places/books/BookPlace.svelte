@@ -87,7 +87,7 @@
       : watched.busy
         ? 'running'
         : reading.broken
-          ? 'to mend'
+          ? 'errors'
           : fresh && result
             ? 'run'
             : 'not run',
@@ -153,7 +153,7 @@
         role="group"
         aria-label="What to see"
       >
-        {#each [[true, 'The book'], [false, 'What it came to']] as const as [which, said] (which)}
+        {#each [[true, 'The book'], [false, 'Results']] as const as [which, said] (which)}
           <button
             aria-pressed={writing === which}
             class={writing === which
@@ -237,7 +237,7 @@
           {/await}
         {:else if !result}
           {#if !watched.busy && !watched.failed}
-            <p class="text-ink2">{reading.broken ? 'Mend the book, then run it.' : 'Not run yet.'}</p>
+            <p class="text-ink2">{reading.broken ? 'Fix the book, then run it.' : 'Not run yet.'}</p>
           {/if}
         {:else if watched.run}
           <div class:opacity-60={!opened && !(tab === 'sweep' || tab === 'walk' ? sameButDials : fresh)}>

@@ -53,7 +53,7 @@
                 are kept with the book.
               </AlertDialog.Description>
               <div class="mt-2 flex justify-end gap-3">
-                <AlertDialog.Cancel class="quiet">Leave it sealed</AlertDialog.Cancel>
+                <AlertDialog.Cancel class="quiet">Keep the seal</AlertDialog.Cancel>
                 <button class="act" onclick={breakIt}>Break the seal</button>
               </div>
             </AlertDialog.Content>

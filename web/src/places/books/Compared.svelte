@@ -16,12 +16,12 @@
       ? [
           ['Annual return', percent(found.first.annual), percent(found.second.annual)],
           ['Return', percent(found.first.total), percent(found.second.total)],
-          ['Worst fall', percent(found.first.worst_fall), percent(found.second.worst_fall)],
+          ['Max drawdown', percent(found.first.worst_fall), percent(found.second.worst_fall)],
           ['Return / fall', fixed(found.first.mar), fixed(found.second.mar)],
           ['Sharpe ratio', fixed(found.first.sharpe), fixed(found.second.sharpe)],
-          ['Invested', percent(found.first.exposure, 0, false), percent(found.second.exposure, 0, false)],
+          ['Exposure', percent(found.first.exposure, 0, false), percent(found.second.exposure, 0, false)],
           ['Trades', whole(found.first.trades), whole(found.second.trades)],
-          ['Won', percent(found.first.win_rate, 1, false), percent(found.second.win_rate, 1, false)],
+          ['Win rate', percent(found.first.win_rate, 1, false), percent(found.second.win_rate, 1, false)],
           ['Expectancy in R', fixed(found.first.expectancy_r), fixed(found.second.expectancy_r)],
           ['Bought a year, over equity', fixed(found.first.turnover, 1), fixed(found.second.turnover, 1)],
         ]

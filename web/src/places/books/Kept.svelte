@@ -53,7 +53,7 @@
         >
         <th scope="col" class="text-left font-semibold">Asked</th>
         <th scope="col" class="pl-4 text-left font-semibold">Text</th>
-        <th scope="col" class="pl-4 text-left font-semibold">What it came to</th>
+        <th scope="col" class="pl-4 text-left font-semibold">Result</th>
         <th scope="col" class="pl-4 text-right font-semibold">Took</th>
       </tr>
     </thead>

@@ -89,7 +89,7 @@
     class="h-[384px] w-full"
     role="img"
     aria-label="{found.beside ??
-      'No index'} and the breadth through time; the values are in the file, the passings in the table below"
+      'No index'} and the breadth through time; the values are in the file, the crossings in the table below"
   ></div>
   {#if found.beside}
     <span

@@ -33,16 +33,16 @@
       row.extreme,
       ...row.returns.flatMap((value, i) => [value, row.counted[i]!]),
     ])
-    download('passings.csv', csv(head, body))
+    download('crossings.csv', csv(head, body))
   }
 </script>
 
 <div class="mt-3 grid grid-cols-1 gap-x-10 gap-y-4 min-[1000px]:grid-cols-[minmax(0,640px)_minmax(0,1fr)]">
   <div class="min-w-0 overflow-x-auto">
     <h2 class="font-title text-[18px]">
-      {#if passings.days.length}After each of the {passings.days.length} passing{passings.days.length === 1
+      {#if passings.days.length}After each of the {passings.days.length} crossing{passings.days.length === 1
           ? ''
-          : 's'}, {beside}{:else}It never passed that level from {passings.way}{/if}
+          : 's'}, {beside}{:else}It never crossed that level from {passings.way}{/if}
     </h2>
     {#if passings.days.length}
       <table class="mt-1 w-full text-[13px]">
@@ -88,7 +88,7 @@
             <th
               scope="row"
               class="py-1 text-left font-normal"
-              title="95% interval of the mean, by Student’s t over the passings that count">interval</th
+              title="95% interval of the mean, by Student’s t over the crossings that count">interval</th
             >
             <td></td>
             {#each passings.after as a (a.horizon)}
@@ -108,7 +108,7 @@
             {#each passings.after as a (a.horizon)}<td class="num pl-3">{percent(a.any_median)}</td>{/each}
           </tr>
           <tr class="border-b border-hair text-ink3">
-            <th scope="row" class="py-1 text-left font-normal">passings that count</th>
+            <th scope="row" class="py-1 text-left font-normal">crossings that count</th>
             <td></td>
             {#each passings.after as a (a.horizon)}<td class="num pl-3">{a.count}</td>{/each}
           </tr>
@@ -132,7 +132,7 @@
                     ? 'Still to come'
                     : row.counted[i]
                       ? undefined
-                      : 'Not counted: the passing before it was still running'}
+                      : 'Not counted: the crossing before it was still running'}
                   >{value === null ? '…' : row.counted[i] ? percent(value) : `(${percent(value)})`}</td
                 >
               {/each}

@@ -25,7 +25,7 @@
     ><input type="checkbox" class="tick" bind:checked={text} /> bars as CSV too, instead of Parquet</label
   >
   <button class="quiet mt-2" disabled={writing.busy} onclick={() => writing.start(() => data.writeOut(text))}
-    >Write it</button
+    >Export</button
   >
   <div class="mt-3"><Progress watched={writing} /></div>
   {#if written?.file && writing.run}

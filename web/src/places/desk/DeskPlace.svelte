@@ -169,11 +169,11 @@
       <div class="min-w-0 px-5 pt-4 pb-10">
         <div class="flex flex-wrap items-baseline gap-x-3 gap-y-1">
           <h2 class="font-title text-[20px]">
-            Fresh {(desk.moment?.length ?? 0) > 10 ? 'at this minute' : 'this evening'}
+            New {(desk.moment?.length ?? 0) > 10 ? 'at this minute' : 'this evening'}
           </h2>
           {#if desk.watched.length}
             <span class="text-[13px] text-ink2"
-              >{desk.watched.length} watched rule{desk.watched.length === 1 ? '' : 's'}, {fresh.size} fresh of {whole(
+              >{desk.watched.length} watched rule{desk.watched.length === 1 ? '' : 's'}, {fresh.size} new of {whole(
                 all,
               )}
               hits{pending ? '; some are still being computed' : ''}</span
@@ -191,7 +191,7 @@
               >Rules</a
             >
             and choose <i>Watch it on the desk</i> under <i>More</i>: each evening its hits stand here, the
-            fresh ones by name.
+            new ones by name.
           </p>
         {:else if looking}
           {#await import('./Contact.svelte') then { default: Contact }}
@@ -203,9 +203,9 @@
               <thead>
                 <tr class="border-b border-hair text-ink2">
                   <th scope="col" class="py-1 text-left font-semibold">rule</th>
-                  <th scope="col" class="pl-3 text-right font-semibold">fresh</th>
+                  <th scope="col" class="pl-3 text-right font-semibold">new</th>
                   <th scope="col" class="pl-3 text-right font-semibold">all</th>
-                  <th scope="col" class="pl-4"><span class="sr-only">fresh among all</span></th>
+                  <th scope="col" class="pl-4"><span class="sr-only">new among all</span></th>
                   <th scope="col" class="pl-4 text-left font-semibold">names</th>
                   <th scope="col"><span class="sr-only">take off</span></th>
                 </tr>

@@ -65,7 +65,7 @@
     {/if}
     <button class="quiet">Set alert</button>
     <span class="ml-auto text-ink3"
-      >Prices and lines: <i>Tell me</i> on a chart. Rules on their own universe: under <i>More</i>. Breadths:
+      >Prices and lines: <i>Alert</i> on a chart. Rules on their own universe: under <i>More</i>. Breadths:
       <i>Watch this level</i>.</span
     >
   </form>

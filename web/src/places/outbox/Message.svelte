@@ -38,9 +38,7 @@
     <p class="mt-1 flex flex-wrap gap-x-4 text-[13px] text-ink2">
       <span>{longMoment(one.moment)}</span>
       <span>written {when(one.made)}{one.sent ? `, sent ${when(one.sent)}` : ''}</span>
-      {#if one.place}<button class="underline underline-offset-3" onclick={open}
-          >Open what it speaks of</button
-        >{/if}
+      {#if one.place}<button class="underline underline-offset-3" onclick={open}>Open chart</button>{/if}
       <a class="link" href="/api/outbox/{one.id}/eml" download>.eml</a>
       <button
         class="link"

@@ -108,7 +108,7 @@
     <p class="max-w-[64ch] p-6 text-[14px] text-ink2">
       {search
         ? `No message speaks of “${search}”.`
-        : 'Nothing was told yet. Set an alert on a chart (Tell me), under a rule’s More, or on a breadth; or let a rule run by itself after the close: each writes a message here when there is something to say.'}
+        : 'No messages yet. Set an alert on a chart (Alert), under a rule’s More, or on a breadth; or schedule a rule to run after the close: each writes a message here when there is something to say.'}
     </p>
   {:else}
     <div class="grid min-h-0 flex-1 grid-cols-1 min-[800px]:grid-cols-[380px_minmax(0,1fr)]">

@@ -170,7 +170,7 @@
       </div>
       <div class="min-h-0 px-5 pt-3 pb-10 min-[1000px]:overflow-auto" class:waits={counting}>
         {#if failed}<p role="alert" class="mb-2 text-loss">
-            {sentence(failed)} What stands below is of before.
+            {sentence(failed)} Figures below are not updated.
           </p>{/if}
         {#if found.results.length === 1}{@render verdict(found.results[0]!)}{/if}
         <div class="text-[13px] text-ink2">

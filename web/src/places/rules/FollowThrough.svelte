@@ -187,7 +187,7 @@
     {:else}
       <Progress {watched} onagain={() => start()} />
       {#if !study && !watched.busy && !watched.failed && !watched.run}
-        <p class="text-ink2">{broken ? 'Mend the rule, then measure.' : 'Not measured yet.'}</p>
+        <p class="text-ink2">{broken ? 'Fix the rule, then measure.' : 'Not measured yet.'}</p>
       {/if}
       {#if study && horizon}
         {#if kept}
@@ -232,7 +232,7 @@
           <Tries rule={rule.id} horizon={horizon.bars} />
           <SealedHalves {study} bars={horizon.bars} />
           {#if study.hits}
-            <h3 class="mt-4 font-title text-[16px]">The way there</h3>
+            <h3 class="mt-4 font-title text-[16px]">Average path</h3>
             {#if parts?.path.length}
               <p class="text-[13px] text-ink2">
                 From the hit’s close: <span class="font-semibold text-ember">mean</span> with its 95% band,

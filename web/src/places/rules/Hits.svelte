@@ -136,13 +136,13 @@
           href="/data">Bring some in</a
         >.
       {:else}
-        {counts.counting ? 'Counting …' : stale ? `Mend the rule to see its hits. ${why}` : ''}
+        {counts.counting ? 'Counting …' : stale ? `Fix the rule to see its hits. ${why}` : ''}
       {/if}
     </p>
   {:else}
     {#if counts.without.length}
       <p role="status" class="shrink-0 bg-glow px-4 py-0.5 text-[13px]">
-        Without {counts.without.length === 1 ? 'the line' : `the ${counts.without.length} lines`} to mend: these
+        Without {counts.without.length === 1 ? 'the line' : `the ${counts.without.length} lines`} with errors: these
         are the hits of the other lines.
       </p>
     {/if}
@@ -151,7 +151,7 @@
         bind:this={bar}
         {scan}
         {text}
-        name={counts.without.length ? `${name}, without the lines to mend` : name}
+        name={counts.without.length ? `${name}, without the lines that have errors` : name}
         {rows}
         columns={shown}
         {selected}

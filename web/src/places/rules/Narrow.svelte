@@ -48,7 +48,7 @@
 </script>
 
 <Popover.Root>
-  <Popover.Trigger class="link underline decoration-hair underline-offset-3">narrow it</Popover.Trigger>
+  <Popover.Trigger class="link underline decoration-hair underline-offset-3">basic filters</Popover.Trigger>
   <Popover.Portal>
     <Popover.Content align="start" sideOffset={4} class="pop w-[340px]">
       <p class="text-ink3">Each puts a line into the rule.</p>

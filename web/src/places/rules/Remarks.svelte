@@ -41,7 +41,7 @@
       {error.message}
       {#if error.mend !== null && error.mend !== undefined}
         <button class="underline underline-offset-3" onclick={() => onapply(error)}>
-          {error.mend === '' ? 'Take it out' : `Write ${error.mend}`}
+          {error.mend === '' ? 'Remove' : `Write ${error.mend}`}
         </button>
       {/if}
     </p>

@@ -133,7 +133,8 @@
       {#if first && !counts.counting}<button
           class="underline underline-offset-3"
           title="Go to the first"
-          onclick={() => online(first.line - offset)}>{counts.errors.length} to mend</button
+          onclick={() => online(first.line - offset)}
+          >{counts.errors.length} {counts.errors.length === 1 ? 'error' : 'errors'}</button
         >{/if}
     </span>
     {#if open.dirty}
@@ -152,7 +153,7 @@
       <DropdownMenu.Portal>
         <DropdownMenu.Content preventScroll={false} align="end" class="menu">
           <DropdownMenu.Item onSelect={() => (editingAbout = true)}>Describe it</DropdownMenu.Item>
-          <DropdownMenu.Item onSelect={layOut}>Lay it out</DropdownMenu.Item>
+          <DropdownMenu.Item onSelect={layOut}>Format</DropdownMenu.Item>
           <DropdownMenu.Item onSelect={watch}
             >{watched ? 'Take it off the desk' : 'Watch it on the desk'}</DropdownMenu.Item
           >
@@ -160,7 +161,7 @@
           <DropdownMenu.Item onSelect={() => go(`/outbox/schedules/${open.saved!.id}`)}
             >Schedule …</DropdownMenu.Item
           >
-          <DropdownMenu.Item onSelect={asBreadth}>Count it as a breadth</DropdownMenu.Item>
+          <DropdownMenu.Item onSelect={asBreadth}>Use as a breadth line</DropdownMenu.Item>
           {#if open.headers.decide === 'open' && (open.headers.bars ?? 'day') === 'day'}
             <DropdownMenu.Item onSelect={() => go(`/precedents/rule/${open.saved!.id}`)}
               >Its precedents</DropdownMenu.Item

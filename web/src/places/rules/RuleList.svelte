@@ -121,17 +121,17 @@
         onkeydown={found}
       />
       <label class="quiet cursor-pointer focus-within:outline-2 focus-within:outline-ember">
-        Bring in
+        Import
         <input
           type="file"
           accept=".rule,.txt,.zip,text/plain,application/zip"
-          aria-label="Bring in .rule files or a zip of them"
+          aria-label="Import .rule files or a zip of them"
           multiple
           class="sr-only"
           onchange={bring}
         />
       </label>
-      <button class="quiet" title="All rules as .rule files in one zip" onclick={zip}>Save all</button>
+      <button class="quiet" title="All rules as .rule files in one zip" onclick={zip}>Export all</button>
       <button class="act" onclick={write}>Write a rule</button>
     </div>
     {#if rules && (folders.length > 1 || tags.length)}

@@ -215,7 +215,7 @@
         <footer class="num flex gap-2 text-left text-[11.5px] text-ink2">
           <span>{column.shown === 'text' ? '' : `${column.label.toLowerCase()} ${column.show(hit)}`}</span>
           {#if away.has(hit.symbol)}<span class="ml-auto">dismissed</span>
-          {:else if hit.days === 1}<span class="ml-auto text-ember">fresh</span>{/if}
+          {:else if hit.days === 1}<span class="ml-auto text-ember">new</span>{/if}
         </footer>
       </article>
     {/each}

@@ -110,7 +110,7 @@
         role="group"
         aria-label="What to see"
       >
-        {#each [[true, 'The rule'], [false, counts.scan ? `What it leaves: ${counts.scan.hits_total}` : 'What it leaves']] as const as [which, said] (which)}
+        {#each [[true, 'The rule'], [false, counts.scan ? `Results: ${counts.scan.hits_total}` : 'Results']] as const as [which, said] (which)}
           <button
             aria-pressed={writing === which}
             class={writing === which
@@ -155,7 +155,7 @@
             {#if value === 'hits' && counts.scan}<span
                 class:waits={counts.counting}
                 aria-busy={counts.counting}
-                title={counts.without.length ? 'without the lines to mend' : undefined}
+                title={counts.without.length ? 'without the lines that have errors' : undefined}
                 >{counts.scan.hits_total}</span
               >{/if}
           </Tabs.Trigger>

@@ -110,9 +110,9 @@ export class Counts {
   }
 
   /** What the numbers on the page are: of the text as it stands, or still of the one before. */
-  state(text: string): 'counting' | 'to mend' | 'counted' {
+  state(text: string): 'counting' | 'errors' | 'counted' {
     if (this.counting) return 'counting'
-    if (this.stale) return 'to mend'
+    if (this.stale) return 'errors'
     return this.counted === text ? 'counted' : 'counting'
   }
 }

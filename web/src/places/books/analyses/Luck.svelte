@@ -52,7 +52,7 @@
   {@const paths = result.paths}
   <p class="max-w-[75ch] text-[13px] text-ink2">
     {whole(paths.paths)} paths of this run’s daily returns, drawn again in blocks of {paths.block} sessions in the
-    mean. A year makes {percent(paths.annual_low)} to {percent(paths.annual_high)}; the worst fall is {percent(
+    mean. A year makes {percent(paths.annual_low)} to {percent(paths.annual_high)}; the max drawdown is {percent(
       paths.fall_high,
     )} to
     {percent(paths.fall_low)}, {percent(paths.fall_median)} in the middle.
@@ -89,7 +89,7 @@
           class="pl-6 text-right font-semibold"
           title="95% interval of the difference, both drawn on the same days">Interval</th
         >
-        <th scope="col" class="pl-6 text-right font-semibold">Worst fall</th>
+        <th scope="col" class="pl-6 text-right font-semibold">Max drawdown</th>
         <th scope="col" class="pl-6 text-right font-semibold">Return / fall</th>
         <th scope="col" class="pl-6 text-right font-semibold">Trades</th>
       </tr>

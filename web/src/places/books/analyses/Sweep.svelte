@@ -23,7 +23,7 @@
   const found = $derived(watched.result as Schemas['BookSweepOut'] | null)
   const MEASURES = {
     annual: ['A year', (c: Schemas['BookCell']) => c.annual],
-    worst_fall: ['Worst fall', (c: Schemas['BookCell']) => c.worst_fall],
+    worst_fall: ['Max drawdown', (c: Schemas['BookCell']) => c.worst_fall],
     ratio: ['Return / fall', (c: Schemas['BookCell']) => c.ratio],
   } as const
   let by = $state<keyof typeof MEASURES>('annual')
@@ -50,7 +50,7 @@
     return `color-mix(in srgb, var(--${v > 0 || by === 'worst_fall' ? 'gain' : 'loss'}) ${Math.round(share * 65)}%, var(--paper))`
   }
   const told = (cell: Schemas['BookCell']) =>
-    `${found!.dials.map((name, i) => `${name} ${setting(name, cell.values[i]!)}`).join(', ')}: ${percent(cell.annual)} a year, worst fall ${percent(cell.worst_fall)}, ${whole(cell.trades)} trades${cell.floor === null ? '' : `, no neighbour under ${percent(cell.floor)}`}`
+    `${found!.dials.map((name, i) => `${name} ${setting(name, cell.values[i]!)}`).join(', ')}: ${percent(cell.annual)} a year, max drawdown ${percent(cell.worst_fall)}, ${whole(cell.trades)} trades${cell.floor === null ? '' : `, no neighbour under ${percent(cell.floor)}`}`
 
   const start = () => watched.start(() => books.startSweep(run, $state.snapshot(ranges.turns)))
   const set = (cell: Schemas['BookCell']) =>
@@ -65,7 +65,7 @@
           ...found.dials,
           'Trades',
           'A year',
-          'Worst fall',
+          'Max drawdown',
           'Return / fall',
           'Sharpe ratio',
           'Least beside it',
@@ -92,7 +92,7 @@
   <span class="ml-auto flex items-center gap-4">
     {#if found}<button class="link" onclick={save}>Save the cells</button>{/if}
     <span>{whole(ranges.total)} settings</span>
-    <button class="act" disabled={watched.busy || !(ranges.total >= 1)} onclick={start}>Turn</button>
+    <button class="act" disabled={watched.busy || !(ranges.total >= 1)} onclick={start}>Run sweep</button>
   </span>
 </div>
 <div class="mt-3"><Progress {watched} onagain={start} /></div>

@@ -8,7 +8,7 @@
 
 {#each ranges.turns as turn, i (i)}
   <span class="flex items-baseline gap-2">
-    {i ? 'and' : 'Turn'}
+    {i ? 'and' : 'Vary'}
     <select
       class="inline-pick font-mono text-ink"
       aria-label={i ? 'Second dial' : 'Dial'}

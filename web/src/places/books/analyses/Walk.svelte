@@ -100,7 +100,9 @@
   >
   <span class="ml-auto flex items-center gap-4">
     <span>{whole(ranges.total)} settings</span>
-    <button class="act" disabled={watched.busy || !(ranges.total >= 1)} onclick={start}>Walk</button>
+    <button class="act" disabled={watched.busy || !(ranges.total >= 1)} onclick={start}
+      >Run walk-forward</button
+    >
   </span>
 </div>
 <div class="mt-3"><Progress {watched} onagain={start} /></div>
@@ -120,7 +122,7 @@
     <thead>
       <tr class="border-b border-hair text-ink2">
         <th></th>
-        {#each ['A year', 'Worst fall', 'Return / fall', 'Sharpe'] as head (head)}<th
+        {#each ['Annual return', 'Max drawdown', 'Return / drawdown', 'Sharpe'] as head (head)}<th
             scope="col"
             class="pl-5 text-right font-semibold">{head}</th
           >{/each}
@@ -149,7 +151,7 @@
         <th
           scope="col"
           class="pl-5 text-right font-semibold"
-          title="Annual return over the worst fall on the days it was chosen on">Return / fall then</th
+          title="Annual return over the max drawdown on the days it was chosen on">Return / drawdown then</th
         >
         <th scope="col" class="pl-5 text-right font-semibold">Made</th>
         <th scope="col" class="pl-5 text-right font-semibold">Today’s dials</th>

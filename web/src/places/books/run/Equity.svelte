@@ -40,7 +40,7 @@
     },
     {
       name: 'worst_fall',
-      label: 'Worst fall',
+      label: 'Max drawdown',
       figure: percent(f.worst_fall),
       below: index
         ? `index ${percent(index.worst_fall)}`
@@ -52,10 +52,10 @@
       figure: fixed(f.mar),
       below: index ? `index ${fixed(index.mar)}` : '',
     },
-    { name: 'exposure', label: 'Invested', figure: percent(f.exposure, 0, false), below: 'of the time' },
+    { name: 'exposure', label: 'Exposure', figure: percent(f.exposure, 0, false), below: 'of the time' },
     {
       name: 'win_rate',
-      label: 'Won',
+      label: 'Win rate',
       figure: percent(f.win_rate, 1, false),
       below: `${whole(f.trades)} trades`,
     },
@@ -79,7 +79,7 @@
     ],
     ['sharpe', 'Sharpe ratio', fixed(f.sharpe), index ? fixed(index.sharpe) : ''],
     ['sortino', 'Sortino ratio', fixed(f.sortino), index ? fixed(index.sortino) : ''],
-    ['return_per_exposure', 'Return over what is invested', percent(f.return_per_exposure), ''],
+    ['return_per_exposure', 'Return over exposure', percent(f.return_per_exposure), ''],
     ['payoff', 'Payoff: mean gain over mean loss', fixed(f.payoff), ''],
     ['profit_factor', 'Profit factor', fixed(f.profit_factor), ''],
     ['mean_gain', 'Mean gain of a trade', percent(f.mean_gain, 2), ''],

@@ -27,7 +27,7 @@
           <thead>
             <tr class="border-b border-hair text-ink2">
               <th></th>
-              {#each ['Trades', 'Won', 'Mean', 'In R', 'Money'] as head (head)}<th
+              {#each ['Trades', 'Win rate', 'Mean', 'In R', 'Money'] as head (head)}<th
                   scope="col"
                   class="pl-3 text-right font-semibold">{head}</th
                 >{/each}

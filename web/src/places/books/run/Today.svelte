@@ -87,7 +87,7 @@
 </script>
 
 {#if broken}
-  <p class="text-ink2">Mend the book first.</p>
+  <p class="text-ink2">Fix the book first.</p>
 {:else if answer.error}
   <p role="alert" class="text-loss">{sentence(answer.error)}</p>
 {:else if !found}

@@ -4,8 +4,8 @@
 export const MEANS: Record<string, string> = {
   annual:
     'Growth of the account a year, by calendar days over 365.25; below it the 95% interval from 1,000 paths of its days drawn again in blocks',
-  worst_fall: 'The deepest fall of the equity from its highest so far, by closes',
-  mar: 'Annual return over the worst fall',
+  worst_fall: 'The deepest fall of the equity from its highest before it, by closes',
+  mar: 'Annual return over the max drawdown',
   exposure: 'The mean share of equity in positions',
   win_rate: 'Share of ended positions with a gain after costs; the interval draws whole days of entries',
   total: 'What was made over all the days, dividends and costs in it',

@@ -26,7 +26,7 @@
     <tr class="border-b border-hair text-ink2">
       <th scope="col" class="text-left font-semibold"><span class="sr-only">Group</span></th>
       <th scope="col" class="pl-3 text-right font-semibold">Hits</th>
-      <th scope="col" class="pl-3 text-right font-semibold">Won</th>
+      <th scope="col" class="pl-3 text-right font-semibold">Win rate</th>
       <th scope="col" class="pl-3 text-right font-semibold">Excess</th>
       <th scope="col" class="w-[112px]"><span class="sr-only">Excess with its interval</span></th>
     </tr>

@@ -205,7 +205,7 @@
           >
         </tr>
         <tr class="border-b border-hair text-ink2">
-          {#each ['Bars', 'Hits', 'Won', 'Excess', 'Hits', 'Won', 'Excess', 'Excess', '95% interval'] as head, i (i)}
+          {#each ['Bars', 'Hits', 'Win rate', 'Excess', 'Hits', 'Win rate', 'Excess', 'Excess', '95% interval'] as head, i (i)}
             <th scope="col" class="pl-3 text-right font-semibold">{head}</th>
           {/each}
         </tr>

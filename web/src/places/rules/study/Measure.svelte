@@ -27,7 +27,7 @@
     value={choice.repeats ?? 'fresh'}
     onchange={(event) => (choice.repeats = event.currentTarget.value as Choice['repeats'])}
   >
-    <option value="fresh">fresh hits</option>
+    <option value="fresh">new hits</option>
     <option value="every">every hit</option>
     <option value="apart">hits that do not overlap</option>
   </select></label

@@ -50,7 +50,7 @@
       'Group',
       'Hits',
       'Days',
-      'Won',
+      'Win rate',
       'Mean',
       'Median',
       'Excess',
@@ -71,7 +71,7 @@
       <h3 class="font-title text-[16px]">Hits through time</h3>
       <span class="ml-auto flex gap-4 text-[13px]">
         <button class="link" onclick={save}>Save breakdowns</button>
-        <button class="link" onclick={saveJson}>Save all as JSON</button>
+        <button class="link" onclick={saveJson}>Export all as JSON</button>
       </span>
     </div>
     <HitDays days={parts.days} {onday} />

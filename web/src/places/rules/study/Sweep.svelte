@@ -87,7 +87,7 @@
           ...found.dials,
           'Hits',
           'Days',
-          'Won',
+          'Win rate',
           'Mean',
           'Excess',
           'Excess from',
@@ -123,7 +123,7 @@
   <div class="flex flex-wrap items-center gap-x-4 gap-y-1.5 text-[13px] text-ink2">
     {#each turns as turn, i (i)}
       <span class="flex items-baseline gap-2">
-        {i ? 'and' : 'Turn'}
+        {i ? 'and' : 'Vary'}
         <select
           class="inline-pick font-mono text-ink"
           aria-label={i ? 'Second dial' : 'Dial'}
@@ -158,7 +158,7 @@
     <span class="ml-auto flex items-center gap-4">
       {#if found}<button class="link" onclick={save}>Save the cells</button>{/if}
       <span>{whole(total)} settings at {horizon} bars</span>
-      <button class="act" disabled={broken || watched.busy || total < 1} onclick={start}>Turn</button>
+      <button class="act" disabled={broken || watched.busy || total < 1} onclick={start}>Run sweep</button>
     </span>
   </div>
   <div class="mt-3"><Progress {watched} onagain={start} /></div>
@@ -174,7 +174,7 @@
       <table class="mt-2 w-full text-[13px]">
         <thead>
           <tr class="border-b border-hair text-ink2">
-            {#each [found.dials[0]!, 'Hits', 'Days', 'Won', 'Excess', '95% interval', 'Least beside it', ''] as head (head)}
+            {#each [found.dials[0]!, 'Hits', 'Days', 'Win rate', 'Excess', '95% interval', 'Least beside it', ''] as head (head)}
               <th scope="col" class="pl-3 text-right font-semibold">{head}</th>
             {/each}
           </tr>
