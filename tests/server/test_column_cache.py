@@ -153,7 +153,8 @@ DAMAGE = (
     COMPARE.split("room = ")[0]
     + """
 from upperwick.data.models import DataIssue
-from upperwick.market import checksums, load
+from upperwick.market import load
+from upperwick.market.columns import checksums
 from upperwick.market.columns.watch import compare_all
 
 columns = Path(settings.DATA_DIR) / "columns"
