@@ -61,16 +61,16 @@ def web_imports() -> dict[str, set[str]]:
     files = {str(file.relative_to(source)): file for end in ("*.ts", "*.svelte") for file in source.rglob(end)}
     files = {name: file for name, file in files.items() if not name.endswith((".test.ts", ".d.ts"))}
 
-    def resolved(file: Path, said: str) -> str | None:
-        base = source / "lib" / said.removeprefix("$lib/") if said.startswith("$lib") else file.parent / said
+    def resolved(file: Path, path: str) -> str | None:
+        base = source / "lib" / path.removeprefix("$lib/") if path.startswith("$lib") else file.parent / path
         names = [os.path.relpath(os.path.normpath(f"{base}{end}"), source) for end in ("", ".ts", "/index.ts")]
         return next((name for name in names if name in files), None)
 
-    found = {}
+    imports = {}
     for name, file in files.items():
-        said = [path or lazy for types, path, lazy in IMPORT.findall(file.read_text(encoding="utf-8")) if not types]
-        found[name] = {other for each in said if each[0] in "$." and (other := resolved(file, each)) and other != name}
-    return found
+        paths = [path or lazy for types, path, lazy in IMPORT.findall(file.read_text(encoding="utf-8")) if not types]
+        imports[name] = {other for each in paths if each[0] in "$." and (other := resolved(file, each)) and other != name}
+    return imports
 
 
 def circles(graph: dict[str, set[str]]) -> list[list[str]]:
@@ -119,21 +119,21 @@ def main() -> int:
     web = web_imports()
     web_folders: dict[str, set[str]] = {}
     for name, used in web.items():
-        own = str(Path(name).parent)
-        web_folders.setdefault(own, set()).update({str(Path(other).parent) for other in used} - {own})
-    found = {
+        folder = str(Path(name).parent)
+        web_folders.setdefault(folder, set()).update({str(Path(other).parent) for other in used} - {folder})
+    result = {
         "files": circles(files),
         "folders": circles(folders),
         "files of the interface": circles(web),
         "folders of the interface": circles(web_folders),
     }
-    for kind, groups in found.items():
+    for kind, groups in result.items():
         print(f"{len(groups)} circles of {kind}.")
         for group in groups:
             print("  " + ", ".join(group))
     new = [
         group
-        for kind, groups in found.items()
+        for kind, groups in result.items()
         for group in groups
         if not any(set(group) <= allowed for allowed in ALLOWED.get(kind, []))
     ]

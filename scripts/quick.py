@@ -33,8 +33,8 @@ def tests_of(files: list[str]) -> list[str]:
     wanted = {dotted[file] for file in files if file in dotted}
     tests = {str(path.relative_to(ROOT)): path for path in (ROOT / "tests").rglob("test_*.py") if "browser" not in path.parts}
     uses = {name: imports_of(path, set(known)) for name, path in tests.items()}
-    found = [name for name in tests if name in files or uses[name] & wanted]
-    return sorted(found, key=lambda name: (name not in files, len(uses[name]), name))
+    chosen = [name for name in tests if name in files or uses[name] & wanted]
+    return sorted(chosen, key=lambda name: (name not in files, len(uses[name]), name))
 
 
 def main() -> int:

@@ -133,19 +133,19 @@ def calendar_of(columns: Columns, holidays: frozenset[int]) -> Calendar:
 
 def by_instrument(model: Any, column: str) -> Events:
     """Its dated rows by instrument, ascending."""
-    found: dict[int, list[tuple[int, float]]] = defaultdict(list)
+    result: dict[int, list[tuple[int, float]]] = defaultdict(list)
     for owner, day, value in model.objects.order_by("instrument_id", "day").values_list("instrument_id", "day", column):
-        found[owner].append((to_day(day), value))
-    return found
+        result[owner].append((to_day(day), value))
+    return result
 
 
 def _listed(instruments: list[Instrument], tables: tuple[Bars, ...]) -> Any:
     """The day each was listed: as it was said, and by its first bar at the latest."""
-    found = np.array([to_day(i.listed) if i.listed else np.iinfo(np.int32).max for i in instruments], np.int32)
+    result = np.array([to_day(i.listed) if i.listed else np.iinfo(np.int32).max for i in instruments], np.int32)
     for bars in tables:
         some = np.flatnonzero(np.diff(bars.offsets) > 0)
-        found[some] = np.minimum(found[some], bars.days[bars.offsets[:-1][some]])
-    return found
+        result[some] = np.minimum(result[some], bars.days[bars.offsets[:-1][some]])
+    return result
 
 
 def _delisted(instruments: list[Instrument]) -> Any:
@@ -162,24 +162,24 @@ def _ragged(rows: list[list[tuple[int, float]]]) -> tuple[Any, Any, Any]:
 
 
 def _universes(number: dict[int, int]) -> dict[str, Membership]:
-    found: dict[str, list[tuple[int, int, int]]] = defaultdict(list)
+    result: dict[str, list[tuple[int, int, int]]] = defaultdict(list)
     rows = Member.objects.order_by("universe__name", "instrument__symbol", "first")
     for name, owner, first, last in rows.values_list("universe__name", "instrument_id", "first", "last"):
         if owner in number:
-            found[name].append((number[owner], to_day(first), to_day(last)))
+            result[name].append((number[owner], to_day(first), to_day(last)))
     return {
         name: Membership(
             *(np.array(column, kind) for column, kind in zip(zip(*rows, strict=True), (np.int64, np.int32, np.int32), strict=True))
         )
-        for name, rows in found.items()
+        for name, rows in result.items()
     }
 
 
 def _events() -> dict[str, Any]:
-    found: dict[str, list[int]] = defaultdict(list)
+    result: dict[str, list[int]] = defaultdict(list)
     for name, day in CalendarEvent.objects.filter(kind=ANNOUNCEMENT.name).order_by("day").values_list("name", "day"):
-        found[name].append(to_day(day))
-    return {name: np.array(days, np.int32) for name, days in found.items()}
+        result[name].append(to_day(day))
+    return {name: np.array(days, np.int32) for name, days in result.items()}
 
 
 def _own(instruments: list[Instrument]) -> dict[str, Dated]:

@@ -208,8 +208,8 @@ class Bars:
         """A table of some instruments, in the order of their numbers, with their bars."""
         offsets, rows = ragged_rows(self.offsets, numbers)
         cut = self.taken(rows, offsets)
-        told = self.before
-        before = None if told is None else lambda frame: told(frame)[numbers]
+        counts = self.before
+        before = None if counts is None else lambda frame: counts(frame)[numbers]
         return replace(cut, symbols=tuple(self.symbols[k] for k in numbers), before=before)
 
 

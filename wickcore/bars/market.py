@@ -169,9 +169,9 @@ class Market:
 
     def only(self, numbers: Sequence[int] | Ints) -> "Market":
         """A market of some instruments alone, in the order of their numbers, with all that is known of them."""
-        kept = np.asarray(numbers, np.int64)
-        cut = layout.cut_fields(self, kept)
-        return replace(self, **{**cut, "version": f"{self.version} only {crc32(kept.tobytes()):08x}"})
+        chosen = np.asarray(numbers, np.int64)
+        cut = layout.cut_fields(self, chosen)
+        return replace(self, **{**cut, "version": f"{self.version} only {crc32(chosen.tobytes()):08x}"})
 
     @cached_property
     def latest(self) -> Moment:

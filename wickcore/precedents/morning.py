@@ -75,7 +75,9 @@ def morning(market: Market, session: int, stage: Stage, symbols: Sequence[str], 
     """The morning of a session for a few indices. whole: all instruments are kept, for lines that look across them."""
     small = replace(market, tables=(market.bars,))
     if not whole:
-        small = small.only([k for k, s in enumerate(market.bars.symbols) if s in symbols or s == market.benchmark])
+        # Lines of indices alone ask for neither facts nor members; those that do are laid out whole (`needs_all`).
+        bare = replace(small, facts=None, dividends=None, universes={})
+        small = bare.only([k for k, s in enumerate(market.bars.symbols) if s in symbols or s == market.benchmark])
     bars = _laid(market, small.bars, session, stage, symbols)
     night = session if stage == "evening" else session + 1
     laid = replace(
@@ -90,9 +92,9 @@ def morning(market: Market, session: int, stage: Stage, symbols: Sequence[str], 
 
 def _before(of: Dated, until: int) -> Dated:
     """The values that were given before a day."""
-    kept = of.days < until
-    offsets = np.concatenate([[0], np.cumsum(kept)])[of.offsets].astype(np.int64)
-    return Dated(offsets, of.days[kept], of.values[kept])
+    before = of.days < until
+    offsets = np.concatenate([[0], np.cumsum(before)])[of.offsets].astype(np.int64)
+    return Dated(offsets, of.days[before], of.values[before])
 
 
 def _laid(market: Market, small: Bars, session: int, stage: Stage, symbols: Sequence[str]) -> Bars:

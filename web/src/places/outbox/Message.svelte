@@ -11,6 +11,12 @@
   const answer = query(() => ask.message(id))
   const one = $derived(answer.data ?? null)
   let marked = $state(0)
+  /** A message leads to a chart, a rule, the bench, the data: the button says which. */
+  const TARGETS: Record<string, string> = { symbol: 'chart', rules: 'rule', books: 'book' }
+  const target = $derived.by(() => {
+    const room = one?.place.split(/[/?]/)[1] ?? ''
+    return TARGETS[room] ?? room
+  })
 
   $effect(() => {
     if (!one || one.read || marked === one.id) return
@@ -38,7 +44,7 @@
     <p class="mt-1 flex flex-wrap gap-x-4 text-[13px] text-ink2">
       <span>{longMoment(one.moment)}</span>
       <span>written {when(one.made)}{one.sent ? `, sent ${when(one.sent)}` : ''}</span>
-      {#if one.place}<button class="underline underline-offset-3" onclick={open}>Open chart</button>{/if}
+      {#if one.place}<button class="underline underline-offset-3" onclick={open}>Open {target}</button>{/if}
       <a class="link" href="/api/outbox/{one.id}/eml" download>.eml</a>
       <button
         class="link"
