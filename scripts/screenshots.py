@@ -80,7 +80,7 @@ def sweep(page: Page) -> None:
     measured(page, BREAKOUT)
     page.get_by_role("group", name="What to look at").get_by_role("button", name="sweep").click()
     page.get_by_label("by", exact=True).fill("30")
-    page.get_by_role("button", name="Turn", exact=True).click()
+    page.get_by_role("button", name="Run sweep", exact=True).click()
     page.get_by_role("heading", name=re.compile("settings tried at 5 bars")).wait_for(timeout=LONG)
 
 

@@ -70,7 +70,7 @@ def test_a_stranger_s_file_is_asked_about_once_and_nothing_is_taken_meanwhile(pa
     look = page.get_by_role("article", name="k.csv")
     expect(look.get_by_role("group", name="What is Turnover (shares)?")).to_be_visible()
     expect(look.get_by_role("combobox", name="AsOf is taken as")).to_have_value("date")
-    expect(page.get_by_role("region", name="Bring data in").get_by_role("button", name="Import", exact=True)).to_be_disabled()
+    expect(page.get_by_role("region", name="Import data").get_by_role("button", name="Import", exact=True)).to_be_disabled()
     look.get_by_label("shares traded").check()
     expect(page.get_by_role("button", name="Import 3 rows")).to_be_enabled()
     look.get_by_role("combobox", name="Final is taken as").select_option("")

@@ -61,7 +61,7 @@ def test_a_file_is_looked_at_before_it_is_taken(page: Page) -> None:
     expect(there).to_contain_text(re.compile("Nothing looks wrong|being looked through"))
     rows = "symbol;date;open;high;low;close;volume\nISTYAR;03/07/2024;55,1;56,2;54,9;56,0;1000\nISTYAR;04/07/2024;56,0;55,0;54,0;54,5;900\n"
     page.get_by_label("Files to bring in").set_input_files({"name": "mine.csv", "mimeType": "text/csv", "buffer": rows.encode()})
-    bring = page.get_by_role("region", name="Bring data in")
+    bring = page.get_by_role("region", name="Import data")
     expect(bring).to_contain_text("Which day is 03/07/2024?")
     take = bring.get_by_role("button", name=re.compile(r"^Import( \d+ rows?)?$"))
     expect(take).to_be_disabled()

@@ -37,6 +37,9 @@ REPLACED = {
     "let go of what is drawn": "deselect drawing",
     "Begin one from the rule": "New book from rule",
     "Bring in": "Import",
+    "Bring data in": "Import data",
+    "Take everything out": "Export everything",
+    "Return / fall": "Return / drawdown",
 }
 SHOWN = re.compile(r">([^<>{}]+)[<{]|'((?:[^'\\\n]|\\.)*)'|`([^`\n]*)`|(?:title|label|aria-label|name|placeholder)=\"([^\"]*)\"")
 FILES = sorted(

@@ -17,7 +17,7 @@
           ['Annual return', percent(found.first.annual), percent(found.second.annual)],
           ['Return', percent(found.first.total), percent(found.second.total)],
           ['Max drawdown', percent(found.first.worst_fall), percent(found.second.worst_fall)],
-          ['Return / fall', fixed(found.first.mar), fixed(found.second.mar)],
+          ['Return / drawdown', fixed(found.first.mar), fixed(found.second.mar)],
           ['Sharpe ratio', fixed(found.first.sharpe), fixed(found.second.sharpe)],
           ['Exposure', percent(found.first.exposure, 0, false), percent(found.second.exposure, 0, false)],
           ['Trades', whole(found.first.trades), whole(found.second.trades)],

@@ -114,7 +114,7 @@
 
 <section
   class="mt-5 border-t border-hair pt-3"
-  aria-label="Bring data in"
+  aria-label="Import data"
   ondragover={(event) => {
     event.preventDefault()
     over = true
@@ -127,7 +127,7 @@
   }}
 >
   <div class="flex flex-wrap items-baseline gap-x-5 gap-y-2">
-    <h2 class="font-title text-[19px]">Bring data in</h2>
+    <h2 class="font-title text-[19px]">Import data</h2>
     <button
       class={first && !asked ? 'act' : 'quiet'}
       disabled={sending || taking.busy}
@@ -150,7 +150,7 @@
     >
   </div>
   <details class="mt-2 text-[13px]">
-    <summary class="text-ink2">What can be brought, and its columns</summary>
+    <summary class="text-ink2">What can be imported, and its columns</summary>
     <dl class="mt-1 grid gap-x-8 gap-y-2 min-[900px]:grid-cols-2">
       {#each tables as table (table.name)}
         <div>

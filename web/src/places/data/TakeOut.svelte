@@ -16,7 +16,7 @@
 </script>
 
 <div>
-  <h2 class="font-title text-[19px]">Take everything out</h2>
+  <h2 class="font-title text-[19px]">Export everything</h2>
   <p class="mt-1 text-[13px] text-ink2">
     One zip of open tables with their schema (a data package): bars, instruments, facts, membership, calendar.
     It comes in again as the same market.

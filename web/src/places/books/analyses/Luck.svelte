@@ -90,7 +90,7 @@
           title="95% interval of the difference, both drawn on the same days">Interval</th
         >
         <th scope="col" class="pl-6 text-right font-semibold">Max drawdown</th>
-        <th scope="col" class="pl-6 text-right font-semibold">Return / fall</th>
+        <th scope="col" class="pl-6 text-right font-semibold">Return / drawdown</th>
         <th scope="col" class="pl-6 text-right font-semibold">Trades</th>
       </tr>
     </thead>

@@ -24,7 +24,7 @@
   const MEASURES = {
     annual: ['A year', (c: Schemas['BookCell']) => c.annual],
     worst_fall: ['Max drawdown', (c: Schemas['BookCell']) => c.worst_fall],
-    ratio: ['Return / fall', (c: Schemas['BookCell']) => c.ratio],
+    ratio: ['Return / drawdown', (c: Schemas['BookCell']) => c.ratio],
   } as const
   let by = $state<keyof typeof MEASURES>('annual')
   const value = $derived(MEASURES[by][1])
@@ -66,7 +66,7 @@
           'Trades',
           'A year',
           'Max drawdown',
-          'Return / fall',
+          'Return / drawdown',
           'Sharpe ratio',
           'Least beside it',
           'Holds',

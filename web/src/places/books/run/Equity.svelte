@@ -48,7 +48,7 @@
     },
     {
       name: 'mar',
-      label: 'Return / fall',
+      label: 'Return / drawdown',
       figure: fixed(f.mar),
       below: index ? `index ${fixed(index.mar)}` : '',
     },

@@ -40,10 +40,10 @@
     role="img"
     aria-label="Equity of the book{result.benchmark
       ? ` beside ${result.benchmark.symbol}`
-      : ''}, its falls from the peak, and what was invested; the values are in the tables below"
+      : ''}, its drawdowns, and its exposure; the values are in the tables below"
   ></div>
   <span class="pointer-events-none absolute top-[316px] left-3 text-[11px] text-ink3">drawdown</span>
   <span class="pointer-events-none absolute top-[332px] left-3 text-[10.5px] leading-none text-ink3"
-    >invested</span
+    >exposure</span
   >
 </div>
