@@ -37,7 +37,7 @@ class Slow(Forms, Sessions):
         rows: list[tuple[int, int, int | None, float, dict[str, float]]] = []
         for name in ("day", *(t.frame for t in market.tables if t.frame != "day")):
             bars = market.table(name)
-            self.opens = bars.calendar.opens
+            self.opens, self.closes = bars.calendar.opens, bars.calendar.closes
             for i in range(int(bars.offsets[self.k]), int(bars.offsets[self.k + 1])):
                 minute = None if bars.minute is None else int(bars.minute[i])
                 factor = float(bars.factor[i])
@@ -57,12 +57,19 @@ class Slow(Forms, Sessions):
         self.prior: tuple[Value, int | None] | None = None
         self.others: dict[str, Slow] = {}
         self.pattern_bars: dict[Any, tuple] = {}  # see slow_patterns
+        self.at_open = False  # whether what is asked decides at the open
 
     def expression(self, text: str, frame: str, at: Iterable[int] | None = None) -> list[Value]:
         """The expression on every bar of the table, or on those at some places; numbers on the continuous scale."""
         node = parse_expression(text)
         self._nodes.append(node)  # kept alive, so that the memo's ids stay its own
         return [self.value(node, frame, p)[0] for p in (self.own if at is None else [self.own[i] for i in at])]
+
+    def known_day(self, p: int) -> int:
+        """The last day whose reports are known at the bar: its own from its session's close on."""
+        minute = self.minute[p]
+        within = minute is not None and minute + 5 < self.closes
+        return self.days[p] - (1 if within or self.at_open else 0)
 
     def _period_of(self, p: int, frame: str) -> Any:
         return period(self.days[p], frame, self.minute[p], self.opens)
@@ -126,7 +133,7 @@ class Slow(Forms, Sessions):
                 return None, None
             value, degree = self.value(node, frame, inner[-1])
             return value, degree
-        key = (id(node), frame, p)
+        key = (id(node), frame, p, self.at_open)
         if key not in self._memo:
             self._memo[key] = getattr(self, "_" + type(node).__name__.lower())(node, frame, p)
         return self._memo[key]
@@ -334,7 +341,12 @@ class Slow(Forms, Sessions):
         ends = self.ends(frame, p)
         n = int(self._amount(node.count))
         _, degree = self.value(node.value, frame, p)
-        return (self.value(node.value, frame, ends[-1 - n])[0], degree) if n < len(ends) else (None, degree)
+        if n >= len(ends):
+            return None, degree
+        before, self.at_open = self.at_open, self.at_open and not n
+        value = self.value(node.value, frame, ends[-1 - n])[0]
+        self.at_open = before
+        return value, degree
 
     def _amount(self, count: tree.Count) -> float:
         assert isinstance(count.amount, float)

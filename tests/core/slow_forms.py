@@ -106,7 +106,7 @@ class Forms:
         named, facts = node.arguments[0].value, self.market.facts
         assert isinstance(named, tree.Name)
         n = int(self.value(node.arguments[1].value, frame, p)[0]) if len(node.arguments) > 1 else 1
-        known = [r for r in range(int(facts.offsets[self.k]), int(facts.offsets[self.k + 1])) if facts.days[r] <= self.days[p]]
+        known = [r for r in range(int(facts.offsets[self.k]), int(facts.offsets[self.k + 1])) if facts.days[r] <= self.known_day(p)]
         reports = [r for r in known if facts.is_report[r]]
         if len(reports) <= n:
             return None, 0

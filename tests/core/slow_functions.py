@@ -114,7 +114,7 @@ def _text(slow: Any, name: str, p: int) -> Any:
 def _fact(slow: Any, name: str, p: int) -> Any:
     facts, day = slow.market.facts, slow.days[p]
     rows = range(int(facts.offsets[slow.k]), int(facts.offsets[slow.k + 1]))
-    known = [r for r in rows if facts.days[r] <= day]
+    known = [r for r in rows if facts.days[r] <= slow.known_day(p)]
     when = date(1970, 1, 1) + timedelta(days=int(day))
     if name in ("month", "day_of_month"):
         return float(when.month if name == "month" else when.day)

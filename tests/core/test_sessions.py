@@ -1,12 +1,15 @@
 """What only sessions have, worked by hand on a few bars; the slow comparison over made markets stands in test_intraday."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from tests import made
+from tests.core.slow import Slow
 from wickcore.bars.bars import build_bars
 from wickcore.bars.calendar import Calendar
-from wickcore.bars.market import Market, nights
+from wickcore.bars.market import Dated, Facts, Market, nights
 from wickcore.language.check import check_expression, check_rule
 from wickcore.language.problems import RuleError
 from wickcore.measures.frame import FALSE, TRUE, UNKNOWN
@@ -105,3 +108,30 @@ def test_a_plain_vwap_on_days_says_where_it_could_begin() -> None:
 def test_minutes_are_counted_in_fives() -> None:
     with pytest.raises(RuleError, match="5, 10, 15"):
         check_rule("close > opening_range(12).high", base="5min")
+
+
+def test_a_report_counts_as_known_from_its_days_close() -> None:
+    """Its day is told and not its hour; most reports come outside the session (common practice), many of them after it."""
+    columns = {"eps": np.array([1.0, -2.0]), "eps_surprise": np.array([0.1, -0.3]), "shares": np.array([9.0, 9.0])}
+    told = replace(
+        market(), facts=Facts(np.array([0, 2]), DAYS[:2].astype(np.int32), np.ones(2, np.bool_), columns),
+        own={"tone": Dated(np.array([0, 1]), DAYS[1:2].astype(np.int32), np.array([5.0]))},
+    )  # fmt: skip
+    assert column("eps", told) == [NAN] * 5 + [1] * 6 + [-2]
+    assert column("days_since_report", told)[5:] == [0] + [float(DAYS[1] - DAYS[0])] * 5 + [0]
+    assert column("at_report(eps, 1)", told)[-2:] == [NAN, 1]
+    assert column("own.tone", told)[-2:] == [NAN, 5]
+
+
+def test_a_rule_that_decides_at_the_open_does_not_know_the_report_of_that_day() -> None:
+    traded = made.market(11, count=3, length=90)
+    for text in ("eps", "eps_growth", "eps_surprise", "days_since_report", "days_to_report", "shares_outstanding", "at_report(eps, 1)",
+                 "eps 1 ago", "days_to_dividend", "count(days_since_report == 1, 3)", "days_since_report 1 ago"):  # fmt: skip
+        op = check_rule(f"decide: open\nopen > 0\n{text} == 0").lines[-1].op.args[0]
+        for symbol in traded.bars.symbols:
+            slow = Slow(traded, symbol)
+            slow.at_open = True
+            wanted = [np.nan if v is None else float(v) for v in slow.expression(text, "day")]
+            np.testing.assert_allclose(np.asarray(Evaluator(traded).rows([op], symbol)[0], float), wanted, rtol=1e-12)
+    (said,) = check_rule("decide: open\nopen > 1\ndays_since_report == 0").advice
+    assert "a report of the same day is not known yet" in said.message

@@ -6,7 +6,7 @@ from typing import Any
 
 from wickcore.language import advice, tree
 from wickcore.language.lint import of_closes
-from wickcore.language.operations import Op, constant, each, every
+from wickcore.language.operations import AT_OPEN, Op, constant, each, every
 from wickcore.language.rule import Overlay, Pair, Value
 from wickcore.language.scope import Scope
 from wickcore.language.tree import Span
@@ -131,7 +131,10 @@ def _look_at(e: Scope, left_node: tree.Node, left: Value, operator: str, right_n
     if found is not None:
         whole = Span(left_node.span.start, right_node.span.end)
         text = e.source_at(whole)
-        e.advise(whole, f"`{text}` {'always holds' if found else 'can never hold'}, whatever prices do.", None)
+        reason = ""
+        if any(v.op.params == ("days_since_report", AT_OPEN) for v in (left, right)):
+            reason = " At the open, a report of the same day is not known yet: it may come after the close."
+        e.advise(whole, f"`{text}` {'always holds' if found else 'can never hold'}, whatever prices do.{reason}", None)
 
 
 def _averages_volume(op: Op) -> bool:

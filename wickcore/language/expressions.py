@@ -98,7 +98,7 @@ class Expressions(Scope):
         if node.name in OWN:
             if node.arguments:
                 self.fail(node.span, f"`{name}` takes no brackets.", name)
-            return Value(Op("fact", (), (name,), "day", "number"), "number", 0)
+            return Value(Op("fact", (), (name, *self.known_when()), "day", "number"), "number", 0)
         if name in CATALOGUE:
             return self._use(CATALOGUE[name], tree.Call(name, node.arguments, node.span, node.span))
         known = [n for n in CATALOGUE.entries if n.startswith(node.name + ".")]
@@ -130,7 +130,8 @@ class Expressions(Scope):
             return value
         if entry.name == "breadth":  # what it shows is its own
             return value
-        return replace(value, bounds=entry.bounds, fraction=entry.fraction)
+        bounds = (1.0, math.inf) if entry.name == "days_since_report" and self.known_when() else entry.bounds
+        return replace(value, bounds=bounds, fraction=entry.fraction)
 
     def _used(self, entry: Entry, node: tree.Call) -> Value:
         if entry.kind in ("field", "fact", "text"):

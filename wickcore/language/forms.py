@@ -229,7 +229,13 @@ def at_report(e: Scope, node: tree.Call) -> Value:
         e.fail(named.span, f"`{e.source(named)}` is nothing that a report says: did you mean `{near}`?" if near else hint, near)
     n = e.bar_count(node.arguments[1].value, 0, "The number of reports of `at_report`") if len(node.arguments) > 1 else 1
     entry = CATALOGUE[named.name]
-    return Value(Op("at_report", (), (named.name, float(n)), "day"), "number", 0, bounds=entry.bounds, fraction=entry.fraction)
+    return Value(
+        Op("at_report", (), (named.name, float(n), *e.known_when()), "day"),
+        "number",
+        0,
+        bounds=entry.bounds,
+        fraction=entry.fraction,
+    )
 
 
 def event(e: Scope, node: tree.Call) -> Value:

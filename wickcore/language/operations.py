@@ -10,8 +10,8 @@ from typing import Literal
 Result = Literal["number", "condition", "text"]
 Scalar = float | str
 
-
 MANY = 64
+AT_OPEN = "at open"  # the last param of what reads facts at the open, when those dated that day are not known yet
 
 
 class Op:

@@ -12,7 +12,7 @@ from wickcore.language.definitions import definition_of
 from wickcore.language.entry import YES_OR_NO, Entry, Parameter
 from wickcore.language.foreign_scale import degrees, lent_to, settled
 from wickcore.language.named_texts import universe_said
-from wickcore.language.operations import Op, constant
+from wickcore.language.operations import AT_OPEN, Op, constant
 from wickcore.language.rule import Overlay, Pair, Value
 from wickcore.language.tree import Span
 
@@ -126,6 +126,10 @@ class Scope:
             self.fail(node.span, f"A number is needed here, but `{self.source(node)}` is {what}.")
         return value
 
+    def known_when(self) -> tuple[str, ...]:
+        """The last param of an operation that reads facts: at the open, those dated that day are not known yet."""
+        return (AT_OPEN,) if self.decide == "open" and not self.earlier else ()
+
     def column(self, entry: Entry, span: Span) -> Value:
         if self.decide == "open" and not self.earlier and (entry.kind == "field" or entry.uses_close) and entry.name != "open":
             self.fail(
@@ -134,7 +138,13 @@ class Scope:
                 f"({self.source_at(self.inside or span)} 1 ago)",
             )
         frame = self.frame if entry.kind == "field" else "day"
-        op = Op(entry.kind, (), (entry.name,), frame, entry.result)
+        op = Op(
+            entry.kind,
+            (),
+            (entry.name, *(self.known_when() if entry.kind == "fact" and entry.family != "calendar" else ())),
+            frame,
+            entry.result,
+        )
         weight = 1.0 if entry.kind == "field" and entry.name != "volume" else None
         return Value(op, entry.result, entry.degree, None, weight)
 

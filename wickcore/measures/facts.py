@@ -1,4 +1,8 @@
-"""Facts as known on each bar: a step function of what had been published by that day."""
+"""Facts as known on each bar: a step function of what had been published by then.
+
+A report has a day and no hour, and many come after the close. So it counts as known from the close of its day: a bar within the session, and
+a rule that decides at the open, know what came before the day.
+"""
 
 import numpy as np
 from numba import njit
@@ -50,14 +54,24 @@ def _trailing(offsets: Ints, days: Days, pay_offsets: Ints, pay_days: Days, paid
 
 
 class FactReader:
-    """Facts of the instruments first:last of a market, one float64 a bar of one of its tables."""
+    """Facts of the instruments first:last of a market, one float64 a bar of one of its tables.
 
-    def __init__(self, market: Market, bars: Bars, first: int, last: int) -> None:
+    at_open: as known at the open of each bar's session, without what is dated that day.
+    """
+
+    def __init__(self, market: Market, bars: Bars, first: int, last: int, at_open: bool = False) -> None:
         self.market, self.bars, self.first, self.last = market, bars, first, last
         self.begin, self.end = int(bars.offsets[first]), int(bars.offsets[last])
         self.offsets = bars.offsets[first : last + 1] - self.begin
         self.days = bars.days[self.begin : self.end]
         self.owner = bars.owner[self.begin : self.end]
+        # The last day whose facts are known on each bar.
+        self.known_days = self.days - 1 if at_open else self.days
+        if bars.minute is not None and not at_open:
+            hours = bars.calendar
+            self.known_days = np.where(self._minute() < hours.closes - hours.opens, self.days - 1, self.days).astype(
+                self.days.dtype
+            )
 
     def read(self, name: str) -> Floats:
         """The fact by its name in the catalogue; NaN where not yet known."""
@@ -124,7 +138,7 @@ class FactReader:
             return self._unknown()
         row = np.empty(len(self.days), np.int64)
         every = np.ones(len(dated.days), np.bool_)
-        _latest(self.offsets, self.days, dated.offsets[self.first : self.last + 1], dated.days, every, row)
+        _latest(self.offsets, self.known_days, dated.offsets[self.first : self.last + 1], dated.days, every, row)
         at = np.maximum(row, 0)
         found = (self.days - dated.days[at]).astype(np.float64) if age else dated.values[at]
         return np.where(row >= 0, found, np.nan)
@@ -179,7 +193,8 @@ class FactReader:
             return np.full(len(self.days), NONE, np.int64)
         out = np.empty(len(self.days), np.int64)
         wanted = facts.is_report if reports_only else np.ones(len(facts.days), np.bool_)
-        kernel(self.offsets, self.days, facts.offsets[self.first : self.last + 1], facts.days, wanted, out)  # type: ignore[operator]
+        days = self.known_days if kernel is _latest else self.days
+        kernel(self.offsets, days, facts.offsets[self.first : self.last + 1], facts.days, wanted, out)  # type: ignore[operator]
         return out
 
     def _published(self, column: str) -> Floats:

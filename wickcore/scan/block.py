@@ -199,7 +199,8 @@ class Block:
         return so_far(scaled, name, rows.bars, rows.period(op.frame), self.first, self.last)
 
     def _fact(self, op: Op, table: str) -> Floats:
-        return FactReader(self.market, self.rows(table).bars, self.first, self.last).read(str(op.params[0]))
+        name, *at_open = op.params
+        return FactReader(self.market, self.rows(table).bars, self.first, self.last, bool(at_open)).read(str(name))
 
     def _overnight(self, op: Op, table: str) -> Column:
         rows, part = self.rows(table), str(op.params[0])
@@ -220,7 +221,8 @@ class Block:
         return sessions.pace(volume, int(op.params[0]), rows.offsets, days, begins // STEP, slots)
 
     def _at_report(self, op: Op, table: str) -> Floats:
-        return FactReader(self.market, self.rows(table).bars, self.first, self.last).earlier(str(op.params[0]), int(op.params[1]))
+        name, n, *at_open = op.params
+        return FactReader(self.market, self.rows(table).bars, self.first, self.last, bool(at_open)).earlier(str(name), int(n))
 
     def _text_in(self, op: Op, table: str) -> Column:
         name = str(op.args[0].params[0])
