@@ -65,7 +65,7 @@ bench: check-tools .stamps/dev ## time the core side by side with general-purpos
 	@$(PY) benchmarks/run.py
 	@$(PY) benchmarks/books.py
 	@$(PY) benchmarks/whole.py
-	@$(PY) benchmarks/keeping.py --data .stamps/large
+	@$(PY) benchmarks/evening_look.py --data .stamps/large
 	@$(PY) benchmarks/evening.py --data .stamps/large
 	@$(PY) benchmarks/files.py
 	@$(PY) benchmarks/beside.py

@@ -37,14 +37,14 @@ INSTALLED_APPS = [
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "upperwick.accounts",
+    "upperwick.alerts",
     "upperwick.bench",
     "upperwick.books",
-    "upperwick.whole",
     "upperwick.data",
     "upperwick.events",
     "upperwick.jobs",
-    "upperwick.keeping",
     "upperwick.market",
+    "upperwick.precedents",
     "upperwick.rules",
     "upperwick.studies",
 ]
@@ -116,7 +116,7 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
 DATA_UPLOAD_MAX_NUMBER_FILES = 2_000
 
 # Messages are kept in the outbox; with a mail server they are also sent, to the address that an account has.
-EMAIL_BACKEND = "upperwick.keeping.mail.Outbox"
+EMAIL_BACKEND = "upperwick.outbox.mail.Outbox"
 DEFAULT_FROM_EMAIL = os.environ.get("UPPERWICK_MAIL_FROM", "outbox@upperwick.invalid")
 SMTP_HOST = os.environ.get("UPPERWICK_SMTP_HOST", "")
 EMAIL_HOST, EMAIL_PORT = SMTP_HOST or "localhost", int(os.environ.get("UPPERWICK_SMTP_PORT", "25"))

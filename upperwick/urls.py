@@ -11,22 +11,22 @@ from upperwick.accounts.api import people
 from upperwick.accounts.api import router as session
 from upperwick.accounts.preferences import router as preferences
 from upperwick.base.problem_documents import problem
-from upperwick.bench.api import router as lists
+from upperwick.bench.lists_api import router as lists
 from upperwick.books.api import router as books
+from upperwick.breadth.api import router as breadths
 from upperwick.charts.api import router as charts
 from upperwick.data.api import router as data
+from upperwick.desk.api import router as desk
 from upperwick.events.views import events
-from upperwick.keeping.api import router as keeping
-from upperwick.keeping.bench_api import router as bench
 from upperwick.market.api import router as market
+from upperwick.positions.api import router as bench
+from upperwick.precedents.api import router as precedents
 from upperwick.problems import install
 from upperwick.rules.api import router as rules
 from upperwick.rules.language import router as language
 from upperwick.rules.scan_api import router as scans
 from upperwick.settings import WEB_DIST
 from upperwick.studies.api import router as studies
-from upperwick.whole.api import mornings
-from upperwick.whole.api import router as breadths
 
 api = NinjaAPI(title="Upper Wick", version="1", auth=django_auth, docs_url=None, urls_namespace="api")
 api.add_router("/session", session)
@@ -41,8 +41,8 @@ api.add_router("/language", language)
 api.add_router("/studies", studies)
 api.add_router("/books", books)
 api.add_router("/breadths", breadths)
-api.add_router("/precedents", mornings)
-api.add_router("", keeping)
+api.add_router("/precedents", precedents)
+api.add_router("", desk)
 api.add_router("/bench", bench)
 api.add_router("/data", data)
 install(api)

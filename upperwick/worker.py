@@ -1,4 +1,4 @@
-"""The background worker, and the keeping of it: one a data folder, started with the server and again should it be ended."""
+"""The background worker: one a data folder, started with the server and again should it be ended."""
 
 import fcntl
 import signal
@@ -22,12 +22,12 @@ class AlreadyRunning(RuntimeError):
 
 def work() -> None:
     """Takes work from the queue until it is told to end, or the server that started it is gone. Raises AlreadyRunning."""
+    from upperwick.alerts.look import keep_sending, keep_telling
     from upperwick.data.drop_folder import keep_watch
     from upperwick.data.feed import keep_feeding
     from upperwick.data.quality.findings import keep_looking
     from upperwick.jobs.lanes import lanes
     from upperwick.jobs.services import interrupt_all
-    from upperwick.keeping.look import keep_sending, keep_telling
     from upperwick.market.columns.watch import keep_comparing
     from upperwick.market.load import evaluator
 
@@ -42,7 +42,7 @@ def work() -> None:
         threading.Thread(target=keep_feeding, args=(ending,), daemon=True, name="feed"),
         threading.Thread(target=keep_looking, args=(ending,), daemon=True, name="findings"),
         threading.Thread(target=keep_comparing, args=(ending,), daemon=True, name="columns"),
-        threading.Thread(target=keep_telling, args=(ending,), daemon=True, name="keeping"),
+        threading.Thread(target=keep_telling, args=(ending,), daemon=True, name="alerts"),
         threading.Thread(target=keep_sending, args=(ending,), daemon=True, name="mail"),
         *lanes(ending),
     ]

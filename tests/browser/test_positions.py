@@ -6,8 +6,8 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.states import counted, undo
+from tests.browser.test_desk import settled
 from tests.browser.test_evening import serious
-from tests.browser.test_keeping import settled
 from tests.browser.test_rules import open_rule
 
 pytestmark = pytest.mark.browser

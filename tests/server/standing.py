@@ -1,4 +1,4 @@
-"""The whole application on an evening of the past: what the tests of keeping look at session by session."""
+"""The whole application on an evening of the past: what the tests of the evening look at session by session."""
 
 from collections.abc import Callable
 
@@ -7,9 +7,9 @@ import pytest
 from django.contrib.auth import get_user_model
 
 from tests.core.test_laws import cut_market
-from upperwick.keeping import look
-from upperwick.keeping.models import Message
+from upperwick.alerts import look
 from upperwick.market import load, services
+from upperwick.outbox.models import Message
 from upperwick.rules.checking import prepared
 from wickcore.bars.moment import Moment
 from wickcore.scan.evaluate import Evaluator
@@ -31,7 +31,7 @@ def stand(monkeypatch: pytest.MonkeyPatch, db: None) -> Stand:
             made[back] = Evaluator(cut_market(whole, day))
         for module in (look, services):
             monkeypatch.setattr(module, "evaluator", lambda: made[back])
-        monkeypatch.setattr("upperwick.keeping.desk.evaluator", lambda: made[back])
+        monkeypatch.setattr("upperwick.desk.desk.evaluator", lambda: made[back])
         return Moment(day)
 
     return to

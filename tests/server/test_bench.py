@@ -5,10 +5,10 @@ from bisect import bisect_left
 import pytest
 
 from tests.server.conftest import Api
-from upperwick.keeping.bench_schemas import BenchItemOut, PlanOut, StateOut
 from upperwick.market.load import evaluator
 from upperwick.market.models import Split
 from upperwick.market.services import open_market
+from upperwick.positions.schemas import BenchItemOut, PlanOut, StateOut
 from wickcore.bars.moment import iso
 from wickcore.language.check import check_expression
 from wickcore.scan.scan import values_at

@@ -4,10 +4,10 @@ import pytest
 
 from tests.server.conftest import Api
 from tests.server.standing import Stand, bars_of, in_days, messages
+from upperwick.alerts import look
 from upperwick.bench.models import BenchItem
-from upperwick.keeping import look
-from upperwick.keeping.bench_schemas import PositionOut
-from upperwick.keeping.schemas import DeskOut
+from upperwick.desk.schemas import DeskOut
+from upperwick.positions.schemas import PositionOut
 from wickcore.bars.moment import iso
 
 pytestmark = pytest.mark.django_db

@@ -7,9 +7,9 @@ from django.contrib.auth import get_user_model
 
 from tests.server.conftest import Api
 from tests.server.standing import RULE, Stand, hits_of, messages
-from upperwick.keeping import look, scheduled_scans
-from upperwick.keeping.models import Watched
-from upperwick.keeping.schemas import DeskOut
+from upperwick.alerts import look, scheduled_scans
+from upperwick.alerts.models import Watched
+from upperwick.desk.schemas import DeskOut
 from upperwick.market import load
 from upperwick.market.models import CalendarEvent
 from wickcore.bars.moment import to_date, to_day

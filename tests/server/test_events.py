@@ -11,12 +11,13 @@ import pytest
 from django.contrib.auth import get_user_model
 from django.test import Client
 
+from upperwick.alerts.models import Alert, Watched
 from upperwick.bench.models import BenchEvent, BenchItem
 from upperwick.events import bus, kinds, views, watch
 from upperwick.events.models import Told
 from upperwick.jobs.models import Job
-from upperwick.keeping.models import Alert, Message, Watched
 from upperwick.market.models import DataVersion
+from upperwick.outbox.models import Message
 from upperwick.rules.models import Rule
 
 pytestmark = pytest.mark.django_db
@@ -90,13 +91,13 @@ def test_each_account_is_told_of_what_it_keeps_and_of_its_bench_alone(told):
     )  # as by another process
     watched.look()
     watched.look()
-    assert told == [("keeping", one.pk, {}), ("keeping", two.pk, {}), ("bench", two.pk, {})]
+    assert told == [("alerts", one.pk, {}), ("alerts", two.pk, {}), ("bench", two.pk, {})]
     told.clear()
     Alert.objects.filter(id=alert.id).update(armed=False)
     rule = Rule.objects.create(owner=two, name="A", text="close > 1")
     Watched.objects.create(rule=rule, since="2024-06-28")
     watched.look()
-    assert [(what, owner) for what, owner, _ in told if what == "keeping"] == [("keeping", one.pk), ("keeping", two.pk)]
+    assert [(what, owner) for what, owner, _ in told if what == "alerts"] == [("alerts", one.pk), ("alerts", two.pk)]
 
 
 def test_what_was_told_as_it_was_written_is_not_told_again(told, django_capture_on_commit_callbacks):

@@ -5,8 +5,8 @@ import pytest
 
 from tests.server.conftest import Api
 from tests.server.standing import in_days
-from upperwick.keeping.mail import last_days
 from upperwick.market import load
+from upperwick.outbox.mail import last_days
 from wickcore.bars.moment import read_moment
 
 AT, DAY, MINUTE = "2024-06-28T10:35", "2024-06-28", 10 * 60 + 35

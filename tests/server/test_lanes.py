@@ -10,14 +10,15 @@ from django.contrib.auth import get_user_model
 
 from tests.server.conftest import Api
 from tests.server.standing import Stand, bars_of
+from upperwick.alerts import look, missed_evenings
+from upperwick.alerts.models import Alert, Schedule
 from upperwick.jobs import lanes as jobs_lanes
 from upperwick.jobs.lanes import Lane
 from upperwick.jobs.models import Job
 from upperwick.jobs.registry import KINDS, LANES, register
 from upperwick.jobs.services import NO_MEMORY, carry_out
-from upperwick.keeping import look, missed_evenings
-from upperwick.keeping.models import Alert, Message, Schedule
 from upperwick.market import load
+from upperwick.outbox.models import Message
 from wickcore.bars.moment import iso
 
 pytestmark = pytest.mark.django_db

@@ -8,10 +8,12 @@ from django.db import connection
 
 from tests.server.conftest import Api
 from tests.server.standing import RULE, Stand, bars_of, in_days, messages
+from upperwick.alerts import look
+from upperwick.alerts.models import Alert, Schedule
 from upperwick.bench.models import BenchEvent, BenchItem, Fill, PositionNotice
-from upperwick.keeping import look, notices, paper_clock
-from upperwick.keeping.models import Alert, Message, Schedule
 from upperwick.market import services
+from upperwick.outbox.models import Message
+from upperwick.positions import notices, paper_clock
 from wickcore.bars.moment import iso
 
 pytestmark = pytest.mark.django_db

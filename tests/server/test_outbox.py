@@ -11,9 +11,10 @@ from aiosmtpd.controller import Controller
 
 from tests.server.conftest import Api
 from tests.server.standing import RULE, Stand, messages
-from upperwick.keeping import look, mail
-from upperwick.keeping.models import Message
+from upperwick.alerts import look
 from upperwick.market import load
+from upperwick.outbox import mail
+from upperwick.outbox.models import Message
 
 pytestmark = pytest.mark.django_db
 

@@ -18,13 +18,13 @@ from tests.server.strangers import hostile
 from tests.server.test_data import ended, sent_files
 from tests.server.test_position_watch import QUIET, bring, hold, plan
 from tests.server.test_studies import measured
+from upperwick.alerts.look import look
 from upperwick.base.outgoing import in_csv, in_header
 from upperwick.data.importing import uploads
 from upperwick.data.reading.symbols import wrong_symbol
-from upperwick.keeping.look import look
-from upperwick.keeping.mail import tell
-from upperwick.keeping.models import Message
 from upperwick.market.models import Instrument
+from upperwick.outbox.mail import tell
+from upperwick.outbox.models import Message
 
 MARKUP = "<img src=x onerror=alert(1)>"
 FORMULA = '=HYPERLINK("http://x","y")'

@@ -8,6 +8,7 @@ from django.contrib.auth import get_user_model
 
 from tests.made import weekdays
 from tests.server.conftest import Api
+from upperwick.alerts.look import look, tell_issues
 from upperwick.bench.models import BenchItem, PositionNotice
 from upperwick.books.services import text_from_rule
 from upperwick.data.importing.import_service import take
@@ -15,10 +16,9 @@ from upperwick.data.importing.nights import check_nights
 from upperwick.data.models import DataIssue, Import
 from upperwick.data.reading.bars import PriceTables
 from upperwick.data.reading.batch import Read
-from upperwick.keeping.look import look, tell_issues
-from upperwick.keeping.models import Message
 from upperwick.market.models import Instrument, Split
 from upperwick.market.store import another_version
+from upperwick.outbox.models import Message
 from wickcore.bars.moment import iso, to_date
 
 pytestmark = pytest.mark.usefixtures("empty_market")

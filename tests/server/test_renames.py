@@ -9,6 +9,7 @@ import pytest
 
 from tests.server.test_imports import bring, contents, write
 from upperwick.accounts.services import add_account
+from upperwick.alerts.models import Alert
 from upperwick.bench.models import BenchItem, BenchList
 from upperwick.data.importing.import_service import count
 from upperwick.data.importing.package import write_package
@@ -18,7 +19,6 @@ from upperwick.data.quality.findings import look_through, settle
 from upperwick.data.reading.answers import Answers
 from upperwick.data.reading.batch import read_all
 from upperwick.data.reading.source import PriceFileError
-from upperwick.keeping.models import Alert
 from upperwick.market.load import load_market
 from upperwick.market.models import DataVersion, Drawing, Finding, Instrument, Rename
 

@@ -1,1 +1,1 @@
-"""Lists of instruments: saved from hits, brought in, and used as universes."""
+"""Lists of instruments, and the bench's items and stages."""

@@ -31,9 +31,9 @@ STAGES = ("shortlisted", "planned", "holding", "closed")
 
 class BenchItem(models.Model):
     """An instrument on the bench. stage: one of STAGES. rule_name, version: which rule brought it, where one did; rule: its number, which may be
-    gone. since, moved: moments of the market. plan: as keeping.plan keeps it, prices on the continuous scale. first_stop: the plan's when the
+    gone. since, moved: moments of the market. plan: as positions.plans keeps it, prices on the continuous scale. first_stop: the plan's when the
     position was entered, on that scale: what R is measured by. paper: how far the clock has come with the plan, None where it was not left to
-    it. watch: how far what is held was watched (see keeping.position_watch). `deleted` is set while it can still be brought back."""
+    it. watch: how far what is held was watched (see positions.position_watch). `deleted` is set while it can still be brought back."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="bench")
     symbol = models.CharField(max_length=32)

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from upperwick.bench.services import universe_key
+from upperwick.bench.lists import universe_key
 from upperwick.books.models import BookSeal
 from upperwick.books.services import rules_for
 from upperwick.jobs.services import digest_of

@@ -1,14 +1,14 @@
 """The kinds of events that are told to open pages, each with the queries of the interface whose answers it makes stale."""
 
 STALE: dict[str, tuple[str, ...]] = {
-    "market": ("market", "catalogue", "bars", "rules", "data", "keeping", "bench"),  # new prices or facts
+    "market": ("market", "catalogue", "bars", "rules", "data", "alerts", "bench"),  # new prices or facts
     "compiling": ("market",),  # the kernels are being compiled, or are ready
     "rules": ("rules",),
     "books": ("books",),
     "lists": ("lists", "bars"),
     "data": ("data",),  # imports, findings, the drop folder
     "breadths": ("breadths", "bars", "rules"),  # rules that name a breadth count otherwise when it is another
-    "keeping": ("keeping",),  # messages, alerts, schedules
+    "alerts": ("alerts",),  # messages, alerts, schedules
     "bench": ("bench",),
 }
 JOB = "job"  # a job moved: only those who watch it, or list it, ask again

@@ -10,6 +10,7 @@ from typing import Any
 from django.db import connection
 from django.db.models import Count, Max, Q, Sum
 
+from upperwick.alerts.models import Alert, Watched
 from upperwick.base.kernels import missing
 from upperwick.base.processes import processes
 from upperwick.bench.models import BenchEvent, PositionNotice
@@ -21,8 +22,8 @@ from upperwick.events.bus import PROCESS, heard, owners, tell_here
 from upperwick.events.kinds import EVERYTHING, JOB
 from upperwick.events.models import Told
 from upperwick.jobs.models import UNFINISHED, Job
-from upperwick.keeping.models import Alert, Message, Watched
 from upperwick.market.load import data_version
+from upperwick.outbox.models import Message
 
 LOOK_SECONDS = 0.2
 SHOWN = ("id", "owner_id", "kind", "subject_kind", "subject_id", "state", "stage", "share", "detail")
@@ -73,7 +74,7 @@ class Watch:
 
     def __init__(self) -> None:
         self._version, self._compiling, self._data = data_version(), missing(), self._of_data()
-        self._kept = self._of_keeping()
+        self._kept = self._of_alerts()
         self._message, self._bench = (model.objects.aggregate(latest=Max("id"))["latest"] or 0 for model in (Message, BenchEvent))
         self._notice = PositionNotice.objects.aggregate(latest=Max("id"))["latest"] or 0
         self._issues = self._of_issues()
@@ -88,7 +89,7 @@ class Watch:
         found = DataIssue.objects.order_by().aggregate(latest=Max("id"), open=Count("id", filter=Q(settled__isnull=True)))
         return tuple(found.values())
 
-    def _of_keeping(self) -> dict[int, list[Any]]:
+    def _of_alerts(self) -> dict[int, list[Any]]:
         """By account: what the desk's rules have found, which alerts are armed."""
         found: dict[int, list[Any]] = defaultdict(list)
         armed = Alert.objects.filter(armed=True, deleted__isnull=True).order_by().values("owner_id")
@@ -100,26 +101,26 @@ class Watch:
             found[owner].append(told)
         return dict(found)
 
-    def _look_at_keeping(self) -> None:
+    def _look_at_alerts(self) -> None:
         """Tells each account of its own: what is kept is nobody else's. What about the data has to be known stands on everybody's desk."""
         issues = self._of_issues()
         if issues != self._issues:
             self._issues = issues
-            tell_here("keeping")
+            tell_here("alerts")
             tell_here("data")
-        kept, before = self._of_keeping(), self._kept
+        kept, before = self._of_alerts(), self._kept
         moved = {owner for owner in {*kept, *before} if kept.get(owner) != before.get(owner)}
         self._kept = kept
         for number, owner in Message.objects.filter(id__gt=self._message).order_by("id").values_list("id", "owner_id"):
             self._message = number
             moved.add(owner)
         for owner in sorted(moved):
-            tell_here("keeping", owner)
+            tell_here("alerts", owner)
         played: set[int] = set()  # by the clock, in another process
         for number, owner in PositionNotice.objects.filter(id__gt=self._notice).order_by("id").values_list("id", "item__owner_id"):
             self._notice = number
             played.add(owner)
-            tell_here("keeping", owner)
+            tell_here("alerts", owner)
         for number, owner in BenchEvent.objects.filter(id__gt=self._bench).order_by("id").values_list("id", "item__owner_id"):
             self._bench = number
             if not heard(number):
@@ -138,7 +139,7 @@ class Watch:
         if (version, compiling) != (self._version, self._compiling):
             tell_here("market" if version != self._version else "compiling")
             self._version, self._compiling = version, compiling
-        self._look_at_keeping()
+        self._look_at_alerts()
         if (data := self._of_data()) != self._data:
             tell_here("data")
             self._data = data

@@ -6,7 +6,7 @@ from functools import lru_cache
 from typing import Any
 
 from upperwick.base.errors import Refused
-from upperwick.bench.services import universe_key
+from upperwick.bench.lists import universe_key
 from upperwick.market.services import as_of_moment, members_of, open_market
 from upperwick.rules.naming import header_in
 from upperwick.rules.services import parts_for

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** A position on one line: stop, entry, now and the last target; what lies between entry and now is filled. */
   import { price } from './format'
-  import type { Rail } from './keeping'
+  import type { Rail } from './desk'
 
   const { rail }: { rail: Rail } = $props()
   const WIDTH = 190

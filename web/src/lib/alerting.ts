@@ -1,21 +1,21 @@
 /** Setting and deleting alerts, wherever that is offered. */
 import { attempt, undoable } from './mutation'
-import { keeping, type Alert } from './keeping'
+import { deskApi, type Alert } from './desk'
 import { tell } from './notice.svelte'
 import { go } from './router.svelte'
 
 /** Sets it, and says what it waits for, or why it cannot be set. `done`: what else is to happen once it is. */
-export function setAlert(asked: Parameters<typeof keeping.setAlert>[0], done?: () => void): Promise<boolean> {
-  return attempt(['keeping'], async () => {
-    const { words } = await keeping.setAlert(asked)
+export function setAlert(asked: Parameters<typeof deskApi.setAlert>[0], done?: () => void): Promise<boolean> {
+  return attempt(['alerts'], async () => {
+    const { words } = await deskApi.setAlert(asked)
     done?.()
     tell(`You are told when ${words}.`, { label: 'All alerts', run: () => go('/outbox/alerts') })
   })
 }
 
 export function removeAlert(one: Alert): Promise<boolean> {
-  return attempt(['keeping'], async () => {
-    await keeping.removeAlert(one.id)
-    undoable(`“${one.words}” is deleted.`, ['keeping'], () => keeping.restoreAlert(one.id))
+  return attempt(['alerts'], async () => {
+    await deskApi.removeAlert(one.id)
+    undoable(`“${one.words}” is deleted.`, ['alerts'], () => deskApi.restoreAlert(one.id))
   })
 }

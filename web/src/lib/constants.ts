@@ -71,7 +71,7 @@ export const STALE_AFTER = {
     "bars",
     "rules",
     "data",
-    "keeping",
+    "alerts",
     "bench"
   ],
   "compiling": [
@@ -95,13 +95,14 @@ export const STALE_AFTER = {
     "bars",
     "rules"
   ],
-  "keeping": [
-    "keeping"
+  "alerts": [
+    "alerts"
   ],
   "bench": [
     "bench"
   ],
   "everything": [
+    "alerts",
     "bars",
     "bench",
     "books",
@@ -109,7 +110,6 @@ export const STALE_AFTER = {
     "catalogue",
     "data",
     "jobs",
-    "keeping",
     "lists",
     "market",
     "rules"

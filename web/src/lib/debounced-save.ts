@@ -4,11 +4,11 @@ const waiting = new Map<string, ReturnType<typeof setTimeout>>()
 let busy = 0
 
 function say(): void {
-  document.documentElement.dataset.choices = waiting.size || busy ? 'keeping' : 'kept'
+  document.documentElement.dataset.choices = waiting.size || busy ? 'alerts' : 'kept'
 }
 
 /** Keeps one kind of choice by an act of its own; a later change of that kind takes the place of one still waiting. */
-export function keeping(kind: string, act: () => Promise<unknown>): void {
+export function saveLater(kind: string, act: () => Promise<unknown>): void {
   clearTimeout(waiting.get(kind))
   waiting.set(
     kind,
@@ -25,7 +25,7 @@ export function keeping(kind: string, act: () => Promise<unknown>): void {
 }
 
 /** What still waits is not to be kept: another account is here. */
-export function forgetKeeping(): void {
+export function forgetPendingSaves(): void {
   for (const timer of waiting.values()) clearTimeout(timer)
   waiting.clear()
 }

@@ -54,18 +54,18 @@ export function take(event: Event): void {
   // What this page has never heard of comes from a newer server: nothing on show is to be relied on.
   const kind: Kind = event.what in STALE_AFTER ? event.what : 'everything'
   forget(...STALE_AFTER[kind])
-  if (kind === 'keeping' || kind === 'everything') for (const tell of keepingWatchers) tell()
+  if (kind === 'alerts' || kind === 'everything') for (const tell of alertWatchers) tell()
   if (kind !== 'everything') return
   // A stream that begins has missed whatever came before it. What was asked in vain while the server was away is asked again.
   void client.refetchQueries({ type: 'active', predicate: (asked) => asked.state.status === 'error' })
   for (const { tell } of [...watchers]) tell(null)
 }
 
-const keepingWatchers = new Set<() => void>()
+const alertWatchers = new Set<() => void>()
 /** Calls back whenever there may be another message. Returns how to end that. */
 export function watchKeeping(tell: () => void): () => void {
-  keepingWatchers.add(tell)
-  return () => keepingWatchers.delete(tell)
+  alertWatchers.add(tell)
+  return () => alertWatchers.delete(tell)
 }
 
 /** begun: called with its first word, or once none is to be waited for. */

@@ -1,7 +1,7 @@
 /** The instrument in view, wherever that is, and the rule it is looked at through: `s` puts it on the bench. */
 import { type Schemas } from './api'
 import { attempt, undoable } from './mutation'
-import { bench } from './keeping'
+import { bench } from './desk'
 import { market } from './market.svelte'
 import { tell } from './notice.svelte'
 

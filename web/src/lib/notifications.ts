@@ -1,5 +1,5 @@
 /** Messages as the browser's own notifications: one a message whatever the tabs, none after signing out. */
-import { keeping } from './keeping'
+import { deskApi } from './desk'
 import { listenWhileHidden, watchKeeping } from './invalidation'
 import { preferences } from './preferences.svelte'
 import { go } from './router.svelte'
@@ -21,7 +21,7 @@ export function notifyOfMessages(who: string): () => void {
   let over = false
   async function look(): Promise<void> {
     if (over || !preferences.now.notify || !allowed()) return
-    const { messages } = await keeping.outbox('')
+    const { messages } = await deskApi.outbox('')
     if (over) return
     const show = () => {
       const known = localStorage.getItem(key)

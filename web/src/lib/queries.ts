@@ -1,7 +1,7 @@
 /** Everything that is fetched: one cache, under one name for each question. Nothing asks again by a clock: what moved is told (moved.ts). */
 import { createQuery, keepPreviousData, QueryClient, queryOptions } from '@tanstack/svelte-query'
 import { api, books, data, Problem, type Asked, type ChartChoice, type Drawn, type Schemas } from './api'
-import { bench, keeping as kept } from './keeping'
+import { bench, deskApi } from './desk'
 import { breadths, precedents } from './whole'
 
 const AWAY = [0, 502, 504] // no answer: asked until there is one
@@ -108,7 +108,7 @@ export const ask = {
   bookVersions: (id: number) =>
     queryOptions({ queryKey: ['books', 'versions', id], queryFn: () => books.versions(id) }),
   bookSeal: (id: number) => queryOptions({ queryKey: ['books', 'seal', id], queryFn: () => books.seal(id) }),
-  desk: () => queryOptions({ queryKey: ['keeping', 'desk'], queryFn: kept.desk, staleTime: 0 }),
+  desk: () => queryOptions({ queryKey: ['alerts', 'desk'], queryFn: deskApi.desk, staleTime: 0 }),
   bench: (asOf: string | null) =>
     queryOptions({ queryKey: ['bench', 'all', asOf], queryFn: () => bench.all(asOf) }),
   plan: (id: number, body: Schemas['PlanTried']) =>
@@ -125,16 +125,16 @@ export const ask = {
   technicalState: (symbol: string, asOf: string | null) =>
     queryOptions({ queryKey: ['bars', 'state', symbol, asOf], queryFn: () => bench.state(symbol, asOf) }),
   alerts: (symbol?: string) =>
-    queryOptions({ queryKey: ['keeping', 'alerts', symbol ?? ''], queryFn: () => kept.alerts(symbol) }),
-  schedules: () => queryOptions({ queryKey: ['keeping', 'schedules'], queryFn: kept.schedules }),
+    queryOptions({ queryKey: ['alerts', 'alerts', symbol ?? ''], queryFn: () => deskApi.alerts(symbol) }),
+  schedules: () => queryOptions({ queryKey: ['alerts', 'schedules'], queryFn: deskApi.schedules }),
   outbox: (search: string) =>
-    queryOptions({ queryKey: ['keeping', 'outbox', search], queryFn: () => kept.outbox(search) }),
+    queryOptions({ queryKey: ['alerts', 'outbox', search], queryFn: () => deskApi.outbox(search) }),
   message: (id: number) =>
-    queryOptions({ queryKey: ['keeping', 'message', id], queryFn: () => kept.message(id) }),
+    queryOptions({ queryKey: ['alerts', 'message', id], queryFn: () => deskApi.message(id) }),
   find: (q: string) =>
     queryOptions({
       queryKey: ['find', q],
-      queryFn: ({ signal }) => kept.find(q, signal),
+      queryFn: ({ signal }) => deskApi.find(q, signal),
       gcTime: SHORT,
       staleTime: SHORT,
     }),
@@ -212,7 +212,7 @@ export const query = ((options: Parameters<typeof createQuery>[0]) =>
   createQuery(options, () => client)) as typeof createQuery
 
 /** As `query`, going on showing the last answer until the next is there. */
-export const keeping = { placeholderData: keepPreviousData } as const
+export const keepPrevious = { placeholderData: keepPreviousData } as const
 
 /** Makes void what was fetched about one thing or more; what is on show is asked anew. */
 export async function forget(...about: string[]): Promise<void> {

@@ -189,7 +189,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Lists
+         * All Lists
          * @description The account's lists by name.
          */
         get: operations["lists"];
@@ -2222,6 +2222,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bench/state/{symbol}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Technical State
+         * @description An instrument's technical state, and what the watched rules say of it.
+         */
+        get: operations["technical_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench": {
         parameters: {
             query?: never;
@@ -2285,26 +2305,6 @@ export interface paths {
          * @description Takes the fills of one file back.
          */
         delete: operations["undo_fills"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/bench/state/{symbol}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * State
-         * @description An instrument's technical state, and what the watched rules say of it.
-         */
-        get: operations["technical_state"];
-        put?: never;
-        post?: never;
-        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -7035,7 +7035,7 @@ export interface components {
         };
         /**
          * AlertIn
-         * @description kind says which of the others are meant; see keeping.alerts.
+         * @description kind says which of the others are meant; see alerts.kinds.
          */
         AlertIn: {
             /**
@@ -7213,6 +7213,56 @@ export interface components {
             more: string;
             /** Place */
             place: string;
+        };
+        /** RuleSays */
+        RuleSays: {
+            /** Rule */
+            rule: number;
+            /** Name */
+            name: string;
+            /** Hit */
+            hit: boolean;
+            /** Fresh */
+            fresh: boolean;
+        };
+        /** StateOut */
+        StateOut: {
+            /** Symbol */
+            symbol: string;
+            /** Day */
+            day: string;
+            /** Trend */
+            trend: string;
+            /** Close */
+            close: number | null;
+            /** Change */
+            change: number | null;
+            /** Off High */
+            off_high: number | null;
+            /** Above Low */
+            above_low: number | null;
+            /** Strength */
+            strength: number | null;
+            /** Sma20 */
+            sma20: number | null;
+            /** Sma50 */
+            sma50: number | null;
+            /** Sma200 */
+            sma200: number | null;
+            /** Adr */
+            adr: number | null;
+            /** Atr */
+            atr: number | null;
+            /** Squeeze */
+            squeeze: number | null;
+            /** Report */
+            report: number | null;
+            /** Rel Volume */
+            rel_volume: number | null;
+            /** Rules */
+            rules: components["schemas"]["RuleSays"][];
+            /** Alerts */
+            alerts: number;
         };
         /**
          * BenchItemOut
@@ -7408,56 +7458,6 @@ export interface components {
             name: string;
             /** Fills */
             fills: number;
-        };
-        /** RuleSays */
-        RuleSays: {
-            /** Rule */
-            rule: number;
-            /** Name */
-            name: string;
-            /** Hit */
-            hit: boolean;
-            /** Fresh */
-            fresh: boolean;
-        };
-        /** StateOut */
-        StateOut: {
-            /** Symbol */
-            symbol: string;
-            /** Day */
-            day: string;
-            /** Trend */
-            trend: string;
-            /** Close */
-            close: number | null;
-            /** Change */
-            change: number | null;
-            /** Off High */
-            off_high: number | null;
-            /** Above Low */
-            above_low: number | null;
-            /** Strength */
-            strength: number | null;
-            /** Sma20 */
-            sma20: number | null;
-            /** Sma50 */
-            sma50: number | null;
-            /** Sma200 */
-            sma200: number | null;
-            /** Adr */
-            adr: number | null;
-            /** Atr */
-            atr: number | null;
-            /** Squeeze */
-            squeeze: number | null;
-            /** Report */
-            report: number | null;
-            /** Rel Volume */
-            rel_volume: number | null;
-            /** Rules */
-            rules: components["schemas"]["RuleSays"][];
-            /** Alerts */
-            alerts: number;
         };
         /** BenchEventOut */
         BenchEventOut: {
@@ -11568,6 +11568,30 @@ export interface operations {
             };
         };
     };
+    technical_state: {
+        parameters: {
+            query?: {
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                symbol: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StateOut"];
+                };
+            };
+        };
+    };
     bench: {
         parameters: {
             query?: {
@@ -11701,30 +11725,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-        };
-    };
-    technical_state: {
-        parameters: {
-            query?: {
-                as_of?: string | null;
-            };
-            header?: never;
-            path: {
-                symbol: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StateOut"];
-                };
             };
         };
     };

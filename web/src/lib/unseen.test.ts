@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import type { MessageRow } from './keeping'
+import type { MessageRow } from './desk'
 import { unseen } from './unseen'
 
 const row = (id: number, kind = 'position', read = false) => ({ id, kind, read }) as MessageRow

@@ -1,5 +1,5 @@
 /** Which messages no page of this browser has notified of yet. */
-import type { MessageRow } from './keeping'
+import type { MessageRow } from './desk'
 
 /** What is worth a notification: not the mail of a schedule, which is read when there is time. */
 const KINDS = new Set(['position', 'alert', 'paper', 'data'])

@@ -3,7 +3,7 @@
   import { Command, Dialog } from 'bits-ui'
   import { sentence } from '$lib/api'
   import { setAlert } from '$lib/alerting'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { PLACES } from './places'
   import { acts, near, recent, remember, type Item } from './finding'
@@ -11,7 +11,7 @@
   let { open = $bindable() }: { open: boolean } = $props()
   let wanted = $state('')
   const asked = $derived(wanted.trim())
-  const answer = query(() => ({ ...ask.find(asked), ...keeping, enabled: open && asked !== '' }))
+  const answer = query(() => ({ ...ask.find(asked), ...keepPrevious, enabled: open && asked !== '' }))
   const waiting = $derived(asked !== '' && (answer.isFetching || answer.isPlaceholderData))
   const places = PLACES.filter((place) => place.strip).map((place): Item => ({
     kind: 'place',

@@ -13,7 +13,7 @@
   import { market, standOn } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import { preferences } from '$lib/preferences.svelte'
-  import { ask, client, keeping, query } from '$lib/queries'
+  import { ask, client, keepPrevious, query } from '$lib/queries'
   import BarsTable from './BarsTable.svelte'
   import ChartTools, { type Aside } from './ChartTools.svelte'
   import { Drawings } from './drawings.svelte'
@@ -75,7 +75,7 @@
       panes: choice.panes ?? [],
       all_patterns: aside === 'patterns',
     })
-  const answer = query(() => ({ ...asked(symbol), ...keeping }))
+  const answer = query(() => ({ ...asked(symbol), ...keepPrevious }))
   const data = $derived(answer.data ?? null)
   const failed = $derived(answer.error ? sentence(answer.error) : '')
 

@@ -5,7 +5,7 @@
   import { setAlert, removeAlert } from '$lib/alerting'
   import { attempt, once } from '$lib/mutation'
   import { price } from '$lib/format'
-  import { keeping as kept } from '$lib/keeping'
+  import { deskApi } from '$lib/desk'
   import NumberField from '$lib/NumberField.svelte'
   import { ask, query } from '$lib/queries'
 
@@ -100,7 +100,7 @@
               <span class="min-w-0 flex-1 {one.armed ? '' : 'text-ink3'}"
                 >{one.words}{one.armed ? '' : one.fired ? ', fired' : ', disarmed'}</span
               >
-              <button class="link" onclick={() => attempt(['keeping'], () => kept.arm(one.id, !one.armed))}
+              <button class="link" onclick={() => attempt(['alerts'], () => deskApi.arm(one.id, !one.armed))}
                 >{one.armed ? 'disarm' : 'arm'}</button
               >
               <button class="link" aria-label="Delete: {one.words}" onclick={() => removeAlert(one)}>✕</button

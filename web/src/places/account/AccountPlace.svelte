@@ -2,7 +2,7 @@
   /** One's own account; for staff also everybody's. */
   import { api, sentence } from '$lib/api'
   import { copy } from '$lib/csv'
-  import { keeping } from '$lib/keeping'
+  import { deskApi } from '$lib/desk'
   import { tell } from '$lib/notice.svelte'
   import PasswordField from '$lib/PasswordField.svelte'
   import { ask, query } from '$lib/queries'
@@ -89,8 +89,8 @@
       signing in: who knows it sees them. It ends with this account, and when you sign out everywhere.
     </p>
     <p class="mt-2 flex gap-3 text-[13px]">
-      <button class="quiet" disabled={busy} onclick={() => calendar(keeping.calendar)}>Copy address</button>
-      <button class="quiet" disabled={busy} onclick={() => calendar(keeping.endCalendar)}
+      <button class="quiet" disabled={busy} onclick={() => calendar(deskApi.calendar)}>Copy address</button>
+      <button class="quiet" disabled={busy} onclick={() => calendar(deskApi.endCalendar)}
         >End it, and copy a new one</button
       >
     </p>

@@ -15,7 +15,7 @@
   function set(change: Partial<Account>, changes = ''): void {
     choose({ account: { ...preferences.now.account, ...change } })
     if (changes) tell(changes)
-    setTimeout(() => void forget('bench', 'keeping'), 400) // once it is kept
+    setTimeout(() => void forget('bench', 'alerts'), 400) // once it is kept
   }
   const share = (value: number) => Number((value * 100).toFixed(4))
   /** Each share of the account: its field, what it bounds, what changing it changes. */
@@ -41,7 +41,7 @@
     set({ deposits: [...deposits, one].sort((a, b) => a.day.localeCompare(b.day)), size })
     undoable(
       `${amount > 0 ? 'Deposit' : 'Withdrawal'} of ${money(Math.abs(amount))}: the account’s size is ${money(size)} now.`,
-      ['bench', 'keeping'],
+      ['bench', 'alerts'],
       async () => choose({ account: before }),
     )
     amount = null
@@ -50,12 +50,12 @@
   function remove(i: number): void {
     const one = deposits[i]!
     const before = $state.snapshot(account) as Account
-    void attempt(['bench', 'keeping'], async () => {
+    void attempt(['bench', 'alerts'], async () => {
       set({
         deposits: deposits.filter((_, at) => at !== i),
         size: Math.max(1, (account.size ?? one.amount) - one.amount),
       })
-      undoable('The deposit is removed, and the account’s size without it.', ['bench', 'keeping'], async () =>
+      undoable('The deposit is removed, and the account’s size without it.', ['bench', 'alerts'], async () =>
         choose({ account: before }),
       )
     })

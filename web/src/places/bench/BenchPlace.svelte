@@ -5,10 +5,10 @@
   import { commandIn } from '$lib/commands'
   import { copy, csv, download } from '$lib/csv'
   import { longMoment } from '$lib/format'
-  import { bench, type BenchItem, type Stage } from '$lib/keeping'
+  import { bench, type BenchItem, type Stage } from '$lib/desk'
   import { latest, market } from '$lib/market.svelte'
   import { hush, tell } from '$lib/notice.svelte'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import Sizes from '$lib/ui/Sizes.svelte'
   import ChartPane from '$lib/chart-pane/ChartPane.svelte'
@@ -28,7 +28,7 @@
   }
   const { stage = 'shortlisted', named = null }: Props = $props()
   const STAGES: Stage[] = ['shortlisted', 'planned', 'holding', 'closed']
-  const answer = query(() => ({ ...ask.bench(market.asOf), ...keeping }))
+  const answer = query(() => ({ ...ask.bench(market.asOf), ...keepPrevious }))
   const all = $derived(answer.data ?? null)
   /** Items whose way off this stage is asked for: gone from view at once, before the server has answered. */
   let leaving = $state.raw<number[]>([])

@@ -8,7 +8,7 @@
   import { sentence } from '$lib/api'
   import { attempt } from '$lib/mutation'
   import { fixed, moment, percent, price } from '$lib/format'
-  import { bench, type BenchItem, type Position } from '$lib/keeping'
+  import { bench, type BenchItem, type Position } from '$lib/desk'
   import { market } from '$lib/market.svelte'
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'

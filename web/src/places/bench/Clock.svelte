@@ -2,7 +2,7 @@
   /** Under the plan: whether the clock has it, what waits, what is held and what a stop may follow to. */
   import { attempt } from '$lib/mutation'
   import { fixed, moment, money, percent, price, tone, whole } from '$lib/format'
-  import { bench, type BenchItem, type Position } from '$lib/keeping'
+  import { bench, type BenchItem, type Position } from '$lib/desk'
   import { market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
   import Rail from '$lib/Rail.svelte'
@@ -23,7 +23,7 @@
   async function clock(on: boolean, leaves: boolean, said: string): Promise<void> {
     busy = true
     const asked = { on, leaves, as_of: market.asOf }
-    if (await attempt(['bench', 'keeping'], () => bench.clock(item.id, asked), 'shown')) tell(said)
+    if (await attempt(['bench', 'alerts'], () => bench.clock(item.id, asked), 'shown')) tell(said)
     busy = false
   }
 

@@ -5,7 +5,7 @@
   import { hush } from '$lib/notice.svelte'
   import { attempt, once, undoable } from '$lib/mutation'
   import { moment, price, whole } from '$lib/format'
-  import { bench, type BenchItem, type FillIn, type Position } from '$lib/keeping'
+  import { bench, type BenchItem, type FillIn, type Position } from '$lib/desk'
   import { market } from '$lib/market.svelte'
   import NumberField from '$lib/NumberField.svelte'
   import { forget } from '$lib/queries'
@@ -18,7 +18,7 @@
   }
   let { item, position, entering = $bindable() }: Props = $props()
   const held = $derived(position.holding && position.holding.shares > 0 ? position.holding : null)
-  const ABOUT = ['bench', 'keeping']
+  const ABOUT = ['bench', 'alerts']
   const WORDS: Record<string, string> = {
     buy: 'bought',
     sell: 'sold',

@@ -5,12 +5,12 @@
   import FileColumns from '$lib/FileColumns.svelte'
   import FileQuestions from '$lib/FileQuestions.svelte'
   import { day, price, when, whole } from '$lib/format'
-  import { bench } from '$lib/keeping'
+  import { bench } from '$lib/desk'
   import { ask, query } from '$lib/queries'
 
   const { onclose }: { onclose: () => void } = $props()
   type Said = Schemas['AnswersIn']
-  const ABOUT = ['bench', 'keeping']
+  const ABOUT = ['bench', 'alerts']
   const KNOWN = ['symbol', 'day', 'action', 'shares', 'price', 'cost', 'reference'].map((name) => ({ name }))
   const before = query(() => ask.fillImports())
   let file = $state.raw<File | null>(null)

@@ -3,7 +3,7 @@
   import type { Chart } from '$lib/api'
   import type { View } from '$lib/charts/PriceChart.svelte'
   import { day, price, whole } from '$lib/format'
-  import type { Position } from '$lib/keeping'
+  import type { Position } from '$lib/desk'
 
   const { chart, view, fills }: { chart: Chart; view: View; fills: Position['fills'] } = $props()
   const IN = new Set(['buy', 'short'])

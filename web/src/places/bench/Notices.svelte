@@ -2,14 +2,14 @@
   /** What of a position wants to be dealt with. */
   import { attempt, undoable } from '$lib/mutation'
   import { moment } from '$lib/format'
-  import { bench, type Notice } from '$lib/keeping'
+  import { bench, type Notice } from '$lib/desk'
 
   const { notices }: { notices: Notice[] } = $props()
 
   function dismiss(one: Notice): void {
-    void attempt(['bench', 'keeping'], async () => {
+    void attempt(['bench', 'alerts'], async () => {
       await bench.dismissNotice(one.id)
-      undoable(`Dismissed: ${one.text}.`, ['bench', 'keeping'], () => bench.restoreNotice(one.id))
+      undoable(`Dismissed: ${one.text}.`, ['bench', 'alerts'], () => bench.restoreNotice(one.id))
     })
   }
 </script>

@@ -3,7 +3,7 @@
   import { frozen, keptApart } from '$lib/charts/scale'
   import type { View } from '$lib/charts/PriceChart.svelte'
   import { fixed, percent, price } from '$lib/format'
-  import type { Plan } from '$lib/keeping'
+  import type { Plan } from '$lib/desk'
 
   type Name = 'entry' | 'stop' | `target${number}`
   interface Props {

@@ -1,7 +1,7 @@
 import { fireEvent, render, screen } from '@testing-library/svelte'
 import { beforeEach, expect, it, vi } from 'vitest'
 import type { View } from '$lib/charts/PriceChart.svelte'
-import type { Plan } from '$lib/keeping'
+import type { Plan } from '$lib/desk'
 import PlanLayer from './PlanLayer.svelte'
 
 /** A plain scale: 100 at the top of 400 pixels, 60 at their foot; ten pixels a unit of price. */

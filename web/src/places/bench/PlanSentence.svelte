@@ -4,7 +4,7 @@
   import { setAlert } from '$lib/alerting'
   import DayPick from '$lib/DayPick.svelte'
   import { fixed, percent, price, whole } from '$lib/format'
-  import { type PlanIn } from '$lib/keeping'
+  import { type PlanIn } from '$lib/desk'
   import { market } from '$lib/market.svelte'
   import NumberField from '$lib/NumberField.svelte'
   import PlanTargets from './PlanTargets.svelte'

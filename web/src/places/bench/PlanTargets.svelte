@@ -1,6 +1,6 @@
 <script lang="ts">
   /** The part of the plan's sentence that says where something is taken off, and what the stop follows. */
-  import type { PlanIn } from '$lib/keeping'
+  import type { PlanIn } from '$lib/desk'
   import NumberField from '$lib/NumberField.svelte'
   import type { Planning } from './planning.svelte'
 

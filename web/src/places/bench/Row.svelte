@@ -1,7 +1,7 @@
 <script lang="ts">
   /** An item in the list of its stage: who, and how it stands. */
   import { fixed, moment, percent, price, tone, whole } from '$lib/format'
-  import type { BenchItem } from '$lib/keeping'
+  import type { BenchItem } from '$lib/desk'
   import Rail from '$lib/Rail.svelte'
 
   const { one }: { one: BenchItem } = $props()

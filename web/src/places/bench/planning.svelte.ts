@@ -1,15 +1,15 @@
 /** The plan of the item in view: proposed, kept, or with levels being tried. */
 import { sentence, type Schemas } from '$lib/api'
 import { attempt, undoable } from '$lib/mutation'
-import { bench, type Plan, type PlanIn } from '$lib/keeping'
+import { bench, type Plan, type PlanIn } from '$lib/desk'
 import { market } from '$lib/market.svelte'
 import { tell } from '$lib/notice.svelte'
-import { ask, keeping, query } from '$lib/queries'
+import { ask, keepPrevious, query } from '$lib/queries'
 
 type Target = NonNullable<PlanIn['targets']>[number]
 
 const asked = (id: () => number | null, body: () => Schemas['PlanTried']) =>
-  query(() => ({ ...ask.plan(id() ?? 0, body()), ...keeping, enabled: id() !== null }))
+  query(() => ({ ...ask.plan(id() ?? 0, body()), ...keepPrevious, enabled: id() !== null }))
 
 export class Planning {
   readonly #id: () => number | null
@@ -94,7 +94,7 @@ export class Planning {
   async keep(symbol: string): Promise<void> {
     const [id, plan, tried] = [this.#id(), this.levels, this.tried]
     if (id === null || !plan) return
-    await attempt(['bench', 'keeping'], async () => {
+    await attempt(['bench', 'alerts'], async () => {
       await bench.keepPlan(id, plan, market.asOf)
       if (this.tried === tried) this.tried = null // what was changed since, here or of another item, is tried still
       tell(`The plan for ${symbol} is saved.`)

@@ -2,14 +2,14 @@
   /** Two kept runs side by side. */
   import { sentence } from '$lib/api'
   import { fixed, percent, whole } from '$lib/format'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
 
   interface Props {
     first: { id: number; label: string }
     second: { id: number; label: string }
   }
   const { first, second }: Props = $props()
-  const answer = query(() => ({ ...ask.bookComparison(first.id, second.id), ...keeping }))
+  const answer = query(() => ({ ...ask.bookComparison(first.id, second.id), ...keepPrevious }))
   const found = $derived(answer.data ?? null)
   const rows = $derived(
     found

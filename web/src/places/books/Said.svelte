@@ -1,7 +1,7 @@
 <script lang="ts">
   /** The book in plain sentences. */
   import { sentence } from '$lib/api'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
 
   interface Props {
     text: string
@@ -9,7 +9,7 @@
     onclose: () => void
   }
   const { text, offset, onclose }: Props = $props()
-  const answer = query(() => ({ ...ask.bookAloud(text), ...keeping }))
+  const answer = query(() => ({ ...ask.bookAloud(text), ...keepPrevious }))
 </script>
 
 <div class="bg-paper2 px-4 py-2 text-[14px]">

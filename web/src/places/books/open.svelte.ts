@@ -1,7 +1,7 @@
 /** A book that is open, and what its text says as it is typed. */
 import { Problem, books, sentence, type BookDetail, type RuleProblem, type Schemas } from '$lib/api'
 import { OpenText, type Kind } from '$lib/open/open.svelte'
-import { ask, keeping, query } from '$lib/queries'
+import { ask, keepPrevious, query } from '$lib/queries'
 import { join, lifted, offsetOf, split, type BookHeader } from './head'
 
 const BOOK: Kind<BookDetail, BookHeader> = {
@@ -29,7 +29,11 @@ export class OpenBook extends OpenText<BookDetail, BookHeader> {
 export class Reading {
   #text = $state('')
   readonly #wanted: () => string
-  readonly #answer = query(() => ({ ...ask.bookCheck(this.#text), enabled: this.#text !== '', ...keeping }))
+  readonly #answer = query(() => ({
+    ...ask.bookCheck(this.#text),
+    enabled: this.#text !== '',
+    ...keepPrevious,
+  }))
   /** Of the latest text that could be read; it stays while another is read or mended. */
   said = $state.raw<Schemas['BookChecked'] | null>(null)
   errors = $state.raw<RuleProblem[]>([])

@@ -11,7 +11,7 @@
   import { longDay, whole } from '$lib/format'
   import { dayOf, market, standOn } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { breadths, type Breadth } from '$lib/whole'
   import BreadthChart from './BreadthChart.svelte'
@@ -74,7 +74,7 @@
   })
   const answer = query(() => ({
     ...ask.breadth(asked ?? question),
-    ...keeping,
+    ...keepPrevious,
     enabled: asked !== null,
   }))
   const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
@@ -93,7 +93,7 @@
       level: open.look.level,
       way: open.look.way,
     } as Parameters<typeof ask.passings>[0]),
-    ...keeping,
+    ...keepPrevious,
     enabled: asked !== null && open.look.level !== null && !answer.error,
   }))
   const passings = $derived(

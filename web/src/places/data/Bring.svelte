@@ -100,7 +100,7 @@
       const said = taking.run?.headline ?? ''
       asked = null
       tell(`Imported: ${said}`)
-      await forget('data', 'market', 'bars', 'keeping')
+      await forget('data', 'market', 'bars', 'alerts')
     }
   }
   /** What was said of a file; then it is looked at again. */
@@ -179,7 +179,7 @@
       >
       <button
         class="link ml-3"
-        onclick={() => void attempt(['data', 'keeping'], async () => void (await data.discardAsked()))}
+        onclick={() => void attempt(['data', 'alerts'], async () => void (await data.discardAsked()))}
         >Refuse {waiting.length === 1 ? 'it' : 'them'}</button
       >
     </p>

@@ -7,9 +7,9 @@
   const { issues }: { issues: DataThere['issues'] } = $props()
 
   function dismiss(id: number): void {
-    void attempt(['data', 'keeping'], async () => {
+    void attempt(['data', 'alerts'], async () => {
       await data.dismissIssue(id)
-      undoable('Dismissed.', ['data', 'keeping'], () => data.restoreIssue(id))
+      undoable('Dismissed.', ['data', 'alerts'], () => data.restoreIssue(id))
     })
   }
 </script>

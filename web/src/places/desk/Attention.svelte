@@ -3,10 +3,10 @@
   import { data } from '$lib/api'
   import { attempt, undoable } from '$lib/mutation'
   import { moment, when } from '$lib/format'
-  import { bench, type Desk } from '$lib/keeping'
+  import { bench, type Desk } from '$lib/desk'
 
   const { desk, link }: { desk: Desk; link: (place: string) => (event: MouseEvent) => void } = $props()
-  const ABOUT = ['keeping', 'bench', 'data']
+  const ABOUT = ['alerts', 'bench', 'data']
 
   function dismiss(text: string, work: () => Promise<unknown>, back: () => Promise<unknown>): void {
     void attempt(ABOUT, async () => {

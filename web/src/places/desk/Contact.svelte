@@ -2,7 +2,7 @@
   /** Small charts of all that is fresh, each name once, with the rules that brought it. */
   import { sentence } from '$lib/api'
   import MiniChart from '$lib/charts/MiniChart.svelte'
-  import type { Desk } from '$lib/keeping'
+  import type { Desk } from '$lib/desk'
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
 

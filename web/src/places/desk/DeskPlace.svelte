@@ -5,7 +5,7 @@
   import EChart from '$lib/charts/EChart.svelte'
   import { MONO } from '$lib/charts/echarts'
   import { longMoment, percent, shortDay, whole } from '$lib/format'
-  import { keeping } from '$lib/keeping'
+  import { deskApi } from '$lib/desk'
   import { latest, market } from '$lib/market.svelte'
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
@@ -29,9 +29,9 @@
   }
 
   async function unwatch(rule: number, name: string): Promise<void> {
-    await attempt(['keeping'], async () => {
-      await keeping.watch(rule, false)
-      undoable(`“${name}” is off the desk.`, ['keeping'], () => keeping.watch(rule, true))
+    await attempt(['alerts'], async () => {
+      await deskApi.watch(rule, false)
+      undoable(`“${name}” is off the desk.`, ['alerts'], () => deskApi.watch(rule, true))
     })
   }
 

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** What is held, each on its rail, and the orders for the next session. */
   import { fixed, money, percent, price, tone } from '$lib/format'
-  import type { Desk } from '$lib/keeping'
+  import type { Desk } from '$lib/desk'
   import Rail from '$lib/Rail.svelte'
 
   const { desk, link }: { desk: Desk; link: (place: string) => (event: MouseEvent) => void } = $props()

@@ -4,7 +4,7 @@
   import { removeAlert, setAlert } from '$lib/alerting'
   import { attempt, once } from '$lib/mutation'
   import { day, moment } from '$lib/format'
-  import { keeping as kept, scopeName, STAGES } from '$lib/keeping'
+  import { deskApi, scopeName, STAGES } from '$lib/desk'
   import { market } from '$lib/market.svelte'
   import NumberField from '$lib/NumberField.svelte'
   import { ask, query } from '$lib/queries'
@@ -106,7 +106,7 @@
                 <button
                   class="link"
                   aria-label="{one.armed ? 'Disarm' : 'Arm again'}: {one.words}"
-                  onclick={() => attempt(['keeping'], () => kept.arm(one.id, !one.armed))}
+                  onclick={() => attempt(['alerts'], () => deskApi.arm(one.id, !one.armed))}
                   >{one.armed ? 'Disarm' : 'Arm again'}</button
                 >
                 <button class="link ml-3" aria-label="Delete: {one.words}" onclick={() => removeAlert(one)}

@@ -2,7 +2,7 @@
   /** One message: read once it is opened. */
   import { sentence } from '$lib/api'
   import { longMoment, when } from '$lib/format'
-  import { keeping as kept } from '$lib/keeping'
+  import { deskApi } from '$lib/desk'
   import { standOn } from '$lib/market.svelte'
   import { ask, forget, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
@@ -21,7 +21,7 @@
   $effect(() => {
     if (!one || one.read || marked === one.id) return
     marked = one.id
-    void kept.mark(one.id, true).then(() => forget('keeping'))
+    void deskApi.mark(one.id, true).then(() => forget('alerts'))
   })
 
   function open(): void {
@@ -50,7 +50,7 @@
         class="link"
         onclick={() => {
           marked = one!.id
-          void kept.mark(one!.id, false).then(() => forget('keeping'))
+          void deskApi.mark(one!.id, false).then(() => forget('alerts'))
         }}>Mark unread</button
       >
       <button class="link" title="Del" onclick={ondelete}>Delete</button>

@@ -4,10 +4,10 @@
   import { attempt, undoable } from '$lib/mutation'
   import { copy } from '$lib/csv'
   import { longMoment } from '$lib/format'
-  import { keeping as kept } from '$lib/keeping'
+  import { deskApi } from '$lib/desk'
   import { commandIn } from '$lib/commands'
   import { tell } from '$lib/notice.svelte'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import Alerts from './Alerts.svelte'
   import Message from './Message.svelte'
@@ -26,21 +26,21 @@
     ['schedules', 'Schedules', '/outbox/schedules'],
   ] as const
   let search = $state('')
-  const answer = query(() => ({ ...ask.outbox(search.trim()), ...keeping }))
+  const answer = query(() => ({ ...ask.outbox(search.trim()), ...keepPrevious }))
   const found = $derived(answer.data ?? null)
 
   const remove = (id: number) =>
-    attempt(['keeping'], async () => {
+    attempt(['alerts'], async () => {
       const at = found?.messages.findIndex((one) => one.id === id) ?? -1
       const next = found?.messages[at + 1] ?? found?.messages[at - 1]
-      await kept.removeMessage(id)
+      await deskApi.removeMessage(id)
       go(next ? `/outbox/${next.id}` : '/outbox')
-      undoable('The message is deleted.', ['keeping'], () => kept.restoreMessage(id))
+      undoable('The message is deleted.', ['alerts'], () => deskApi.restoreMessage(id))
     })
 
   const calendar = () =>
-    attempt(['keeping'], async () => {
-      const { address } = await kept.calendar()
+    attempt(['alerts'], async () => {
+      const { address } = await deskApi.calendar()
       tell(
         (await copy(address))
           ? 'The calendar’s address is on the clipboard: subscribe to it.'
@@ -85,7 +85,7 @@
           aria-label="Search the messages"
           bind:value={search}
         />
-        <button class="link" disabled={!found?.unread} onclick={() => attempt(['keeping'], kept.readAll)}
+        <button class="link" disabled={!found?.unread} onclick={() => attempt(['alerts'], deskApi.readAll)}
           >Mark all read</button
         >
       {/if}

@@ -4,7 +4,7 @@
   import { sentence, type Schemas } from '$lib/api'
   import { attempt, once, undoable } from '$lib/mutation'
   import { hits, moment } from '$lib/format'
-  import { keeping as kept, scopeName, STAGES, type Schedule } from '$lib/keeping'
+  import { deskApi, scopeName, STAGES, type Schedule } from '$lib/desk'
   import { market } from '$lib/market.svelte'
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
@@ -40,7 +40,7 @@
   let editing = $state<number | null>(null)
   let times = $state('')
 
-  const ABOUT = ['keeping', 'lists']
+  const ABOUT = ['alerts', 'lists']
 
   const body = (): Schemas['ScheduleIn'] => ({
     ...form,
@@ -58,7 +58,7 @@
   const set = once(async () => {
     const [asked, typed] = [body(), JSON.stringify([form, times, editing])]
     await attempt(ABOUT, async () => {
-      await (editing === null ? kept.setSchedule(asked) : kept.changeSchedule(editing, asked))
+      await (editing === null ? deskApi.setSchedule(asked) : deskApi.changeSchedule(editing, asked))
       if (JSON.stringify([form, times, editing]) !== typed) return // what was typed since is for the next one
       form = { ...USUAL }
       times = ''
@@ -85,7 +85,7 @@
   const change = (one: Schedule, on: boolean) =>
     attempt(ABOUT, () => {
       const { rule, universe, weekdays, mails, only_new, puts } = one
-      return kept.changeSchedule(one.id, {
+      return deskApi.changeSchedule(one.id, {
         rule,
         universe,
         weekdays,
@@ -99,8 +99,8 @@
 
   const remove = (one: Schedule) =>
     attempt(ABOUT, async () => {
-      await kept.removeSchedule(one.id)
-      undoable(`“${one.rule_name}” is no longer scheduled.`, ABOUT, () => kept.restoreSchedule(one.id))
+      await deskApi.removeSchedule(one.id)
+      undoable(`“${one.rule_name}” is no longer scheduled.`, ABOUT, () => deskApi.restoreSchedule(one.id))
     })
 
   const saidDays = (days: number[]) =>

@@ -8,7 +8,7 @@
   import NumberField from '$lib/NumberField.svelte'
   import { dayOf, market } from '$lib/market.svelte'
   import { tell } from '$lib/notice.svelte'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import type { Morning, MorningResult } from '$lib/whole'
   import DotPanel from './DotPanel.svelte'
@@ -26,7 +26,7 @@
   const written = query(() => ({ ...ask.rule(rule ?? 0), enabled: rule !== null }))
   const base = $derived(rule === null ? '' : (written.data?.text ?? null))
   const question = $derived(choice.asked(market.asOf, base ?? ''))
-  const answer = query(() => ({ ...ask.precedents(question), ...keeping, enabled: base !== null }))
+  const answer = query(() => ({ ...ask.precedents(question), ...keepPrevious, enabled: base !== null }))
   /** The last answer: it stays, and is said to be of before, where the next is a problem. */
   let last = $state.raw<Morning | null>(null)
   $effect(() => {

@@ -2,7 +2,7 @@
   /** One session in five-minute bars, the night before it faint. */
   import { sentence } from '$lib/api'
   import { longDay, percent, price } from '$lib/format'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
 
   interface Props {
     symbol: string
@@ -11,7 +11,7 @@
     onstep: (by: 1 | -1) => void
   }
   const { symbol, day, onclose, onstep }: Props = $props()
-  const answer = query(() => ({ ...ask.sessionChart(symbol, day), ...keeping }))
+  const answer = query(() => ({ ...ask.sessionChart(symbol, day), ...keepPrevious }))
   const found = $derived(answer.data)
   const WIDTH = 760
   const HEIGHT = 300

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { untrack } from 'svelte'
   import { sentence } from '$lib/api'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
 
   interface Props {
     text: string
@@ -16,7 +16,7 @@
     const timer = setTimeout(() => (asked = next), 200)
     return () => clearTimeout(timer)
   })
-  const read = query(() => ({ ...ask.aloud(asked), ...keeping }))
+  const read = query(() => ({ ...ask.aloud(asked), ...keepPrevious }))
   const notes = $derived(read.data ?? [])
   const trouble = $derived(read.error ? sentence(read.error) : '')
 </script>

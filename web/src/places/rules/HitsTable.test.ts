@@ -2,7 +2,7 @@ import { fireEvent, render, screen, waitFor } from '@testing-library/svelte'
 import { SvelteSet } from 'svelte/reactivity'
 import { afterEach, beforeEach, expect, it, vi } from 'vitest'
 import type { Hit, RuleDetail, Scan } from '$lib/api'
-import { forgetKeeping } from '$lib/debounced-save'
+import { forgetPendingSaves } from '$lib/debounced-save'
 import { columns, ofRule, ordered, sortBy } from './hits.svelte'
 import HitsTable from './HitsTable.svelte'
 
@@ -24,7 +24,7 @@ const scan = {
 
 let rules = 0
 
-afterEach(forgetKeeping) // a choice that was about to be kept does not outlive its test's document
+afterEach(forgetPendingSaves) // a choice that was about to be kept does not outlive its test's document
 
 beforeEach(() => {
   const table = {

@@ -7,7 +7,7 @@
   import { download } from '$lib/csv'
   import { whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
-  import { keeping } from '$lib/keeping'
+  import { deskApi } from '$lib/desk'
   import { tell } from '$lib/notice.svelte'
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
@@ -45,10 +45,10 @@
 
   async function watch(): Promise<void> {
     const [id, on] = [open.saved!.id, !watched]
-    await attempt(['keeping'], async () => {
-      await keeping.watch(id, on)
-      undoable(on ? 'The desk shows its hits from now on.' : 'It is off the desk.', ['keeping'], () =>
-        keeping.watch(id, !on),
+    await attempt(['alerts'], async () => {
+      await deskApi.watch(id, on)
+      undoable(on ? 'The desk shows its hits from now on.' : 'It is off the desk.', ['alerts'], () =>
+        deskApi.watch(id, !on),
       )
     })
   }

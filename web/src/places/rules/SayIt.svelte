@@ -1,7 +1,7 @@
 <script lang="ts">
   import PencilLine from '@lucide/svelte/icons/pencil-line'
   import { sentence } from '$lib/api'
-  import { ask, client, keeping, query } from '$lib/queries'
+  import { ask, client, keepPrevious, query } from '$lib/queries'
 
   interface Props {
     oninsert: (lines: string[]) => void
@@ -14,7 +14,7 @@
     const timer = setTimeout(() => (asked = phrase), phrase ? 140 : 0)
     return () => clearTimeout(timer)
   })
-  const answer = query(() => ({ ...ask.phrase(asked), enabled: asked !== '', ...keeping }))
+  const answer = query(() => ({ ...ask.phrase(asked), enabled: asked !== '', ...keepPrevious }))
   const lines = $derived(asked ? (answer.data?.lines ?? []) : [])
   const unknown = $derived(asked ? (answer.data?.unknown ?? []) : [])
   let failed = $state('')

@@ -2,7 +2,7 @@
 import { MOST_COLUMNS } from '$lib/constants'
 import { api, sentence, type Hit, type RuleDetail, type Scan, type Shown, type TableChoice } from '$lib/api'
 import { read } from '$lib/format'
-import { keeping } from '$lib/debounced-save'
+import { saveLater } from '$lib/debounced-save'
 import { tell } from '$lib/notice.svelte'
 import { choose, preferences } from '$lib/preferences.svelte'
 import { ask, client } from '$lib/queries'
@@ -77,7 +77,7 @@ export function keepOwn(next: TableChoice | null): void {
   own.table = next
   const mine = { rule, table: $state.snapshot(next) as TableChoice | null }
   pending = [mine, ...pending.filter((one) => one.rule !== rule)]
-  keeping(`table ${rule}`, async () => {
+  saveLater(`table ${rule}`, async () => {
     try {
       const found = await api.keepTable(rule, mine.table)
       // What was asked before this was kept would answer with what was there before.

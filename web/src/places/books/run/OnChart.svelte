@@ -5,7 +5,7 @@
   import { commandIn } from '$lib/commands'
   import { fixed, moment, percent, price, tone, whole } from '$lib/format'
   import { market } from '$lib/market.svelte'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
 
   interface Props {
     run: number
@@ -18,7 +18,7 @@
   const { run, number, part, place, onstep, onclose }: Props = $props()
   const AFTER = 12
   const BEFORE = 60
-  const answer = query(() => ({ ...ask.bookTrade(run, number, part), ...keeping }))
+  const answer = query(() => ({ ...ask.bookTrade(run, number, part), ...keepPrevious }))
   const found = $derived(answer.data ?? null)
   const trade = $derived(found?.trade ?? null)
   const until = $derived.by(() => {
@@ -39,7 +39,7 @@
       all_patterns: false,
     }),
     enabled: trade !== null,
-    ...keeping,
+    ...keepPrevious,
   }))
   const data = $derived(drawn.data ?? null)
   const failed = $derived.by(() => {

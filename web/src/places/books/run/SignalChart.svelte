@@ -5,7 +5,7 @@
   import { commandIn } from '$lib/commands'
   import { day as said } from '$lib/format'
   import { market } from '$lib/market.svelte'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
 
   interface Props {
     symbol: string
@@ -29,7 +29,7 @@
       panes: [],
       all_patterns: false,
     }),
-    ...keeping,
+    ...keepPrevious,
   }))
   const data = $derived(drawn.data ?? null)
   const hit = $derived(data ? data.days.indexOf(day) : -1)

@@ -2,7 +2,7 @@
   /** Signals that came to the same, the latest first; each opens the chart as it stood that evening. */
   import { sentence } from '$lib/api'
   import { day, whole } from '$lib/format'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
   import { OUTCOMES } from '$lib/constants'
   import SignalChart from './SignalChart.svelte'
 
@@ -15,7 +15,7 @@
   const PAGE = 200
   let offset = $state(0)
   let looked = $state<{ symbol: string; day: string; rule: string } | null>(null)
-  const answer = query(() => ({ ...ask.bookSignals(run, outcome, offset), ...keeping }))
+  const answer = query(() => ({ ...ask.bookSignals(run, outcome, offset), ...keepPrevious }))
   const found = $derived(answer.data ?? null)
   $effect(() => {
     void outcome

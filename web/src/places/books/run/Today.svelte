@@ -5,7 +5,7 @@
   import { csv, download } from '$lib/csv'
   import { day, percent, price, tone, whole } from '$lib/format'
   import { tell } from '$lib/notice.svelte'
-  import { bench } from '$lib/keeping'
+  import { bench } from '$lib/desk'
   import { ask, query } from '$lib/queries'
   import { go } from '$lib/router.svelte'
   import { REASONS } from '$lib/constants'

@@ -6,7 +6,7 @@
   import { day, percent, price } from '$lib/format'
   import { commandIn } from '$lib/commands'
   import { market } from '$lib/market.svelte'
-  import { ask, keeping, query } from '$lib/queries'
+  import { ask, keepPrevious, query } from '$lib/queries'
 
   interface Props {
     run: number
@@ -21,7 +21,7 @@
   }
   const { run, text, symbol, on, horizon, place, onstep, onstand, onclose }: Props = $props()
   const AFTER = 12
-  const traded = query(() => ({ ...ask.trade(run, symbol, on, horizon), ...keeping }))
+  const traded = query(() => ({ ...ask.trade(run, symbol, on, horizon), ...keepPrevious }))
   const trade = $derived(traded.data ?? null)
   const to = $derived.by(() => {
     if (!trade) return null
@@ -40,7 +40,7 @@
       all_patterns: false,
     }),
     enabled: trade !== null,
-    ...keeping,
+    ...keepPrevious,
   }))
   const data = $derived(drawn.data ?? null)
   const failed = $derived.by(() => {

@@ -1,0 +1,1 @@
+"""Alerts, schedules and watched rules: what is looked at whenever the moment moves."""

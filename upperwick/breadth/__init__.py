@@ -1,0 +1,1 @@
+"""Breadths as the interface asks for them."""

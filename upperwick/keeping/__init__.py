@@ -1,1 +1,0 @@
-"""Keeping: what is watched, what is told, and the desk."""

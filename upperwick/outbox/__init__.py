@@ -1,0 +1,1 @@
+"""Messages as mail, and report dates as a calendar."""

@@ -1,0 +1,1 @@
+"""Precedents of a morning as the interface asks for them."""

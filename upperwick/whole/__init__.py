@@ -1,1 +1,0 @@
-"""The market as a whole: breadth and precedents."""
