@@ -4,7 +4,6 @@ import hashlib
 from typing import Any
 
 from django.db import transaction
-from django.utils import timezone
 
 from upperwick.base.errors import Refused
 from upperwick.bench.models import STAGES, BenchItem, BenchList
@@ -12,21 +11,12 @@ from upperwick.market.services import no_universe
 from wickcore.bars.market import Market
 from wickcore.bars.universe import UnknownUniverse, read_universe
 
-MOST_LISTS, MOST_SYMBOLS = 500, 10_000
+MOST_SYMBOLS = 10_000
 LIST_KEY = "~"  # what the core calls a list begins so, and no name of a list or universe does
 
 
-def lists_of(owner: Any) -> Any:
-    """The owner's lists that are not deleted."""
-    return BenchList.objects.filter(owner=owner, deleted__isnull=True)
-
-
-def find(owner: Any, list_id: int, deleted: bool = False) -> BenchList:
-    """One list of the owner. Raises Refused (404) for another's or none."""
-    found = BenchList.objects.filter(owner=owner, id=list_id, deleted__isnull=not deleted).first()
-    if found is None:
-        raise Refused("There is no such list.", 404)
-    return found
+lists_of = BenchList.of
+find = BenchList.find
 
 
 @transaction.atomic
@@ -48,8 +38,8 @@ def keep(owner: Any, market: Market, name: str, symbols: list[str]) -> BenchList
     unknown = [s for s in unique if s not in market.bars.number]
     if unknown:
         raise Refused(f"The market holds no instrument {', '.join(unknown[:5])}{' …' if len(unknown) > 5 else ''}.", 422)
-    if lists_of(owner).exclude(name=name).count() >= MOST_LISTS:
-        raise Refused(f"An account holds at most {MOST_LISTS} lists; delete some first.", 422)
+    if lists_of(owner).exclude(name=name).count() >= BenchList.most:
+        raise Refused(f"An account holds at most {BenchList.most} lists; delete some first.", 422)
     kept = lists_of(owner).filter(name=name).first()
     replaced = kept.symbols if kept else None
     kept = kept or BenchList(owner=owner, name=name)
@@ -60,17 +50,12 @@ def keep(owner: Any, market: Market, name: str, symbols: list[str]) -> BenchList
 
 def delete(found: BenchList) -> None:
     """Puts the list away; `restore` brings it back."""
-    found.deleted = timezone.now()
-    found.save(update_fields=["deleted"])
+    found.put_away()
 
 
 def restore(found: BenchList) -> BenchList:
     """Brings a deleted list back, under a free name."""
-    taken = set(lists_of(found.owner).values_list("name", flat=True))
-    name, number = found.name, 2
-    while name in taken:
-        name, number = f"{found.name[:70]} {number}", number + 1
-    found.name, found.deleted = name, None
+    found.name, found.deleted = BenchList.free_name(found.owner, found.name), None
     found.save()
     return found
 

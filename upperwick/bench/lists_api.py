@@ -7,6 +7,7 @@ from ninja import Router, Schema, Status
 from pydantic import Field
 
 from upperwick.bench import lists
+from upperwick.bench.models import BenchList
 from upperwick.market.services import open_market
 
 router = Router(tags=["lists"])
@@ -31,7 +32,7 @@ class ListIn(Schema):
 @router.get("", response=list[ListOut], operation_id="lists")
 def all_lists(request: HttpRequest):
     """The account's lists by name."""
-    return list(lists.lists_of(request.user)[: lists.MOST_LISTS])
+    return list(lists.lists_of(request.user)[: BenchList.most])
 
 
 @router.post("", response=KeptListOut, operation_id="keep_list")

@@ -1,18 +1,18 @@
 """What an account keeps instruments in."""
 
-from django.conf import settings
 from django.db import models
 
+from upperwick.base.named import Named, owner
 
-class BenchList(models.Model):
-    """A named list of symbols in the order they were put in. `deleted` is set while a deletion can still be undone."""
 
+class BenchList(Named):
+    """A named list of symbols in the order they were put in."""
+
+    word, most = "list", 500
     replaced: list[str] | None = None  # what it held before it was kept just now; not stored
-    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="lists")
+    owner = owner("lists")
     name = models.CharField(max_length=80)
     symbols = models.JSONField(default=list)
-    saved = models.DateTimeField(auto_now=True)
-    deleted = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering = ["name"]
@@ -21,9 +21,6 @@ class BenchList(models.Model):
                 fields=["owner", "name"], condition=models.Q(deleted__isnull=True), name="one_list_a_name_and_owner"
             )
         ]
-
-    def __str__(self) -> str:
-        return self.name
 
 
 STAGES = ("shortlisted", "planned", "holding", "closed")
@@ -35,7 +32,7 @@ class BenchItem(models.Model):
     position was entered, on that scale: what R is measured by. paper: how far the clock has come with the plan, None where it was not left to
     it. watch: how far what is held was watched (see positions.position_watch). `deleted` is set while it can still be brought back."""
 
-    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="bench")
+    owner = owner("bench")
     symbol = models.CharField(max_length=32)
     stage = models.CharField(max_length=12, choices=[(s, s) for s in STAGES], default="shortlisted")
     rule = models.PositiveIntegerField(null=True, blank=True)
@@ -78,7 +75,7 @@ class BenchEvent(models.Model):
 class FillImport(models.Model):
     """Fills that came in one file of a broker. made: the numbers of the items that it put on the bench. undone: when it was."""
 
-    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="fill_imports")
+    owner = owner("fill_imports")
     at = models.DateTimeField(auto_now_add=True)
     name = models.CharField(max_length=200)
     made = models.JSONField(default=list)

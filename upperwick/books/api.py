@@ -1,12 +1,11 @@
 """Routes of books and of their runs."""
 
-import json
 from dataclasses import asdict
 from typing import Annotated, Literal
 
 from django.http import HttpRequest, HttpResponse
 from django.utils.http import content_disposition_header
-from ninja import Router, Status
+from ninja import Router
 from pydantic import Field
 
 from upperwick.base.errors import Refused
@@ -34,18 +33,17 @@ from upperwick.books.schemas import (
     BookRunOut,
     BookSealOut,
     BookSummary,
-    BookTextIn,
     BookTriesOut,
-    BookVersionOut,
     LuckAsked,
-    NewBook,
     PositionNameOut,
     SweepAsked,
     WalkAsked,
 )
 from upperwick.jobs import services as jobs
+from upperwick.jobs.answers import with_answer
 from upperwick.jobs.models import Job
 from upperwick.rules.language import MirrorOut, NoteOut, TextIn, TextOut
+from upperwick.rules.text_api import add_text_routes
 from wickcore.book.loss_sizes import SLOTS, STOPS, sizes
 from wickcore.language.book_layout import format_book, mirror_book, read_book_aloud
 from wickcore.language.positions import POSITION_NAMES
@@ -60,11 +58,6 @@ Limit = Annotated[int, Field(ge=1, le=500)]
 def books(request: HttpRequest):
     """The account's books by name."""
     return services.listed(request.user)
-
-
-@router.post("", response=BookDetail, operation_id="create_book")
-def create(request: HttpRequest, body: NewBook):
-    return services.detail(services.create(request.user, body.text, body.name))
 
 
 @router.post("/from-rule/{rule_id}", response=BookDetail, operation_id="book_from_rule")
@@ -116,10 +109,7 @@ def aloud(request: HttpRequest, body: TextIn):
 
 
 def _run(run: Job) -> HttpResponse:
-    """The run with its answer as it was kept."""
-    answer = jobs.answer_of(run) or b"null"
-    body = json.dumps(runs.told(run), ensure_ascii=False).encode()[:-1] + b',"result":' + answer + b"}"
-    return HttpResponse(body, content_type="application/json")
+    return with_answer(run, runs.told(run))
 
 
 @router.post("/runs", response=BookRunWhole, operation_id="start_book")
@@ -244,57 +234,26 @@ def report(request: HttpRequest, run_id: int):
     return answer
 
 
-@router.get("/{book_id}", response=BookDetail, operation_id="book")
-def one(request: HttpRequest, book_id: int):
-    return services.detail(services.find(request.user, book_id))
+@router.patch("/{number}", response=BookDetail, operation_id="rename_book")
+def rename(request: HttpRequest, number: int, body: BookName):
+    return services.detail(services.rename(services.find(request.user, number), body.name))
 
 
-@router.put("/{book_id}", response=BookDetail, operation_id="save_book")
-def save(request: HttpRequest, book_id: int, body: BookTextIn):
-    """Saves the text as the next version. Where another was saved since the one in `seen`, nothing is: 409, with that book as
-    `theirs`."""
-    return services.detail(services.save(services.find(request.user, book_id), body.text, body.seen))
+@router.get("/{number}/seal", response=BookSealOut, operation_id="book_seal")
+def seal(request: HttpRequest, number: int):
+    return runs.seal_of(request.user, number)
 
 
-@router.patch("/{book_id}", response=BookDetail, operation_id="rename_book")
-def rename(request: HttpRequest, book_id: int, body: BookName):
-    return services.detail(services.rename(services.find(request.user, book_id), body.name))
-
-
-@router.delete("/{book_id}", response={204: None}, operation_id="delete_book")
-def delete(request: HttpRequest, book_id: int):
-    services.delete(services.find(request.user, book_id))
-    return Status(204, None)
-
-
-@router.post("/{book_id}/restore", response=BookDetail, operation_id="restore_book")
-def restore(request: HttpRequest, book_id: int):
-    """Undoes a deletion."""
-    return services.detail(services.restore(services.find(request.user, book_id, deleted=True)))
-
-
-@router.post("/{book_id}/duplicate", response=BookDetail, operation_id="duplicate_book")
-def duplicate(request: HttpRequest, book_id: int):
-    return services.detail(services.duplicate(services.find(request.user, book_id)))
-
-
-@router.get("/{book_id}/versions", response=list[BookVersionOut], operation_id="book_versions")
-def versions(request: HttpRequest, book_id: int):
-    return list(services.find(request.user, book_id).versions.order_by("-number")[:500])
-
-
-@router.get("/{book_id}/seal", response=BookSealOut, operation_id="book_seal")
-def seal(request: HttpRequest, book_id: int):
-    return runs.seal_of(request.user, book_id)
-
-
-@router.post("/{book_id}/seal", response=BookSealOut, operation_id="break_book_seal")
-def break_seal(request: HttpRequest, book_id: int):
+@router.post("/{number}/seal", response=BookSealOut, operation_id="break_book_seal")
+def break_seal(request: HttpRequest, number: int):
     """Opens a book's sealed days, once and for good."""
-    return runs.break_seal(request.user, book_id)
+    return runs.break_seal(request.user, number)
 
 
-@router.get("/{book_id}/tries", response=BookTriesOut, operation_id="book_tries")
-def tries_of(request: HttpRequest, book_id: int):
+@router.get("/{number}/tries", response=BookTriesOut, operation_id="book_tries")
+def tries_of(request: HttpRequest, number: int):
     """What a book has tried, and how good the best of so many would look by luck."""
-    return multiple_testing.judged(services.find(request.user, book_id))
+    return multiple_testing.judged(services.find(request.user, number))
+
+
+add_text_routes(router, services, BookDetail, "book")

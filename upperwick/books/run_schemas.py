@@ -5,47 +5,27 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field
 
+from upperwick.base.schemas import fields_of
 from upperwick.books.schemas import BookRunIn, BookRunOut
+from wickcore.book.figures import Curve, Fall, Figures
+from wickcore.book.luck import Luck
+from wickcore.book.orders import Order
+from wickcore.book.sweep import Setting, Stretch, Turned, Walk
+from wickcore.book.whatif import Variant
 
 
+@fields_of(Curve)
 class CurveOut(Schema):
     """Under a year nothing is annualised: annual and what hangs on it are None."""
-
-    annual: float | None
-    total: float
-    worst_fall: float
-    volatility: float | None
-    sharpe: float | None
-    sortino: float | None
-    mar: float | None
 
 
 class IndexOut(CurveOut):
     symbol: str
 
 
-class BookFigures(CurveOut):
-    exposure: float
-    return_per_exposure: float | None
-    end: float
-    trades: int
-    win_rate: float | None
-    win_rate_low: float | None
-    win_rate_high: float | None
-    payoff: float | None
-    profit_factor: float | None
-    expectancy_r: float | None
-    expectancy_r_low: float | None
-    expectancy_r_high: float | None
-    mean_gain: float | None
-    bars_held: float | None
-    turnover: float | None
-    costs: float
-    dividends: float
-    interest: float
-    borrow: float
-    worst_cases: int
-    ruined: bool
+@fields_of(Figures)
+class BookFigures(Schema):
+    pass
 
 
 class LossOut(Schema):
@@ -90,12 +70,9 @@ class YearOut(Schema):
     whole: float | None
 
 
+@fields_of(Fall)
 class FallOut(Schema):
-    began: str
-    bottom: str
-    recovered: str | None
-    depth: float
-    days: int
+    pass
 
 
 class DayValue(Schema):
@@ -159,16 +136,12 @@ class OpenPosition(Schema):
     gain: float
 
 
+@fields_of(Order)
 class OrderOut(Schema):
     """at: `open`, or the price at which it rests."""
 
-    symbol: str
     action: Literal["buy", "short", "sell", "cover"]
-    shares: float
     at: float | Literal["open"]
-    why: str
-    stop: float | None
-    bars: int | None
 
 
 class SizeRowOut(Schema):
@@ -215,17 +188,8 @@ class BookRunWhole(BookRunOut):
     result: BookResult | None
 
 
+@fields_of(Luck)
 class LuckOut(Schema):
-    picks: int
-    annual: list[float]
-    fall: list[float]
-    own: float
-    own_fall: float
-    low: float
-    high: float
-    median: float
-    below: float | None
-    crowded: int
     verdict: str
 
 
@@ -233,15 +197,9 @@ class BookLuckRun(BookRunOut):
     result: LuckOut | None
 
 
+@fields_of(Variant)
 class VariantOut(Schema):
-    key: str
-    label: str
-    trades: int
     curve: CurveOut | None
-    difference: float | None
-    low: float | None
-    high: float | None
-    note: str
 
 
 class WhatIfOut(Schema):
@@ -253,26 +211,14 @@ class BookWhatIfRun(BookRunOut):
     result: WhatIfOut | None
 
 
+@fields_of(Setting)
 class BookCell(Schema):
-    values: list[float]
-    trades: int
-    annual: float
-    worst_fall: float
-    ratio: float | None
-    sharpe: float | None
-    floor: float | None
-    holds: bool
+    pass
 
 
+@fields_of(Turned)
 class BookSweepOut(Schema):
-    dials: list[str]
-    values: list[list[float]]
     cells: list[BookCell]
-    peak: int | None
-    plateau: int | None
-    luck: float | None
-    deflated: float | None
-    overfit: float | None
     verdict: str
 
 
@@ -280,25 +226,16 @@ class BookSweepRun(BookRunOut):
     result: BookSweepOut | None
 
 
+@fields_of(Stretch)
 class StretchOut(Schema):
-    train: str
-    first: str
-    last: str
-    values: list[float]
-    chosen_on: float
-    made: float
-    favourite: float
+    pass
 
 
+@fields_of(Walk)
 class WalkOut(Schema):
-    dials: list[str]
     stretches: list[StretchOut]
-    days: list[str]
-    equity: list[float]
-    favourite: list[float]
     walked: CurveOut
     stayed: CurveOut
-    changed: int
     verdict: str
 
 

@@ -51,7 +51,7 @@ def _ask(owner: Any, kind: str, question: dict[str, Any], book: Any, again: bool
     run: Question = question.get("run", question)
     return jobs.ask(
         owner, kind, question, name=book.name if book else "A book that is not kept", subject=("book", book.id if book else None),
-        note={"version": services.version_of(book, run["text"]) if book else None}, again=again,
+        note={"version": book.version_of(run["text"]) if book else None}, again=again,
         small=kind == "book" and len(open_market().market.bars) <= SMALL_BARS,
     )  # fmt: skip
 

@@ -7,10 +7,9 @@ from ninja import Schema
 from pydantic import Field
 
 from upperwick.rules.scan_api import DialOut, ProblemOut
+from upperwick.rules.text_api import TEXT
 from wickcore.book.settings import BookChoice
-from wickcore.language.parser import MAX_CHARACTERS, MAX_UNIVERSE
-
-TEXT = Field(max_length=MAX_CHARACTERS + 1)
+from wickcore.language.parser import MAX_UNIVERSE
 
 
 class BookSummary(Schema):
@@ -33,25 +32,8 @@ class BookDetail(BookSummary):
     mark: str
 
 
-class NewBook(Schema):
-    text: str = TEXT
-    name: str = Field("", max_length=120)
-
-
-class BookTextIn(Schema):
-    text: str = TEXT
-    seen: str | None = Field(None, max_length=32)
-
-
 class BookName(Schema):
     name: str = Field(max_length=120)
-
-
-class BookVersionOut(Schema):
-    number: int
-    name: str
-    text: str
-    saved: datetime
 
 
 class BookAsked(Schema):

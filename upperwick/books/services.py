@@ -6,37 +6,25 @@ from typing import Any
 
 from django.db import transaction
 from django.db.models import Count
-from django.utils import timezone
 
 from upperwick.accounts.preferences import account_choice
 from upperwick.base.errors import Refused
-from upperwick.books.models import Book, BookVersion
+from upperwick.books.models import Book
 from upperwick.market.starters import at_home
 from upperwick.rules import services as rules
 from upperwick.rules.naming import cleaned, header_in
 from wickcore.language.book_check import check_book
 from wickcore.language.book_text import read_book_head
 from wickcore.language.named_texts import key_of, named_in, renamed_in
-from wickcore.language.parser import MAX_CHARACTERS
 from wickcore.language.problems import RuleError
 
 STARTERS = Path(__file__).parent / "starters"
-MOST_BOOKS = 500
 _NAME = re.compile(r"^[ \t]*name[ \t]*:.*$", re.MULTILINE | re.IGNORECASE)
 _ENTER = re.compile(r'^[ \t]*enter[ \t]+"([^"\n]+)"', re.MULTILINE)
 
 
-def books_of(owner: Any) -> Any:
-    """The owner's books that are not deleted."""
-    return Book.objects.filter(owner=owner, deleted__isnull=True)
-
-
-def find(owner: Any, book_id: int, deleted: bool = False) -> Book:
-    """One book of the owner. Raises Refused (404) for another's or none."""
-    book = Book.objects.filter(owner=owner, id=book_id, deleted__isnull=not deleted).first()
-    if book is None:
-        raise Refused("There is no such book.", 404)
-    return book
+books_of = Book.of
+find = Book.find
 
 
 def entered(text: str) -> list[str]:
@@ -65,12 +53,11 @@ def with_name(text: str, name: str) -> str:
 @transaction.atomic
 def create(owner: Any, text: str, name: str = "") -> Book:
     """Keeps a new book as version 1. A taken name gets a number behind it."""
-    _check_size(text)
-    if books_of(owner).count() >= MOST_BOOKS:
-        raise Refused(f"An account holds at most {MOST_BOOKS:,} books; delete some first.")
-    name = _free_name(owner, cleaned(name) or cleaned(read_book_head(text).get("name", "")) or "Untitled book")
+    Book.check_size(text)
+    Book.check_room(owner)
+    name = Book.free_name(owner, cleaned(name) or cleaned(read_book_head(text).get("name", "")) or "Untitled book")
     book = Book.objects.create(owner=owner, name=name, text=with_name(text, name))
-    BookVersion.objects.create(book=book, number=1, name=name, text=book.text)
+    book.add_version()
     return book
 
 
@@ -81,22 +68,21 @@ def save(book: Book, text: str, seen: str | None = None) -> Book:
     wrote is refused. seen: the mark of the text on which the new one builds; raises Refused (409), with the book as it is now,
     where
     another was saved since."""
-    _check_size(text)
+    Book.check_size(text)
     book = Book.objects.select_for_update().get(id=book.id)
     name = cleaned(read_book_head(text).get("name", "")) or book.name
     text = with_name(text, name)
     if text == book.text:
         return book
-    if seen is not None and seen != rules.mark_of(book.text):
+    if seen is not None and seen != book.mark:
         raise Refused("This book was saved elsewhere while you were writing.", 409, theirs=detail(book))
     if name != book.name:
-        _check_name_free(book, name)
+        book.check_name_free(name)
     if with_name(text, "-") == with_name(book.text, "-"):
         return rename(book, name)
     book.name, book.text = name, text
     book.save()
-    latest = book.versions.last()
-    BookVersion.objects.create(book=book, number=latest.number + 1 if latest else 1, name=name, text=text)
+    book.add_version()
     return book
 
 
@@ -106,18 +92,11 @@ def rename(book: Book, name: str) -> Book:
     name = cleaned(name)
     if not name:
         raise Refused("A book needs a name.")
-    _check_name_free(book, name)
+    book.check_name_free(name)
     book.name, book.text = name, with_name(book.text, name)
     book.save()
-    _latest_says(book)
+    book.reword_latest()
     return book
-
-
-def _latest_says(book: Book) -> None:
-    latest = book.versions.last()
-    if latest:
-        latest.name, latest.text = book.name, book.text
-        latest.save(update_fields=["name", "text"])
 
 
 def duplicate(book: Book) -> Book:
@@ -126,14 +105,13 @@ def duplicate(book: Book) -> Book:
 
 def delete(book: Book) -> None:
     """Puts the book away; `restore` brings it back with all its versions."""
-    book.deleted = timezone.now()
-    book.save(update_fields=["deleted"])
+    book.put_away()
 
 
 @transaction.atomic
 def restore(book: Book) -> Book:
     """Brings a deleted book back, under a free name."""
-    name = _free_name(book.owner, book.name)
+    name = Book.free_name(book.owner, book.name)
     book.deleted, book.name, book.text = None, name, with_name(book.text, name)
     book.save()
     return book
@@ -144,7 +122,7 @@ def rule_renamed(owner: Any, was: str, name: str) -> None:
     for book in books_of(owner).filter(text__contains=f'enter "{was}"'):
         book.text = book.text.replace(f'enter "{was}"', f'enter "{name}"').replace(f'== "{was}"', f'== "{name}"')
         book.save()
-        _latest_says(book)
+        book.reword_latest()
 
 
 def breadth_renamed(owner: Any, was: str, name: str) -> None:
@@ -153,7 +131,7 @@ def breadth_renamed(owner: Any, was: str, name: str) -> None:
         if key_of(was) in named_in(book.text):
             book.text = renamed_in(book.text, was, name)
             book.save()
-            _latest_says(book)
+            book.reword_latest()
 
 
 def text_from_rule(owner: Any, rule_id: int) -> str:
@@ -189,12 +167,6 @@ def text_from_rule(owner: Any, rule_id: int) -> str:
     return "\n".join(line for i, line in enumerate(lines) if line or (i and lines[i - 1])) + "\n"
 
 
-def version_of(book: Book, text: str) -> int | None:
-    """The number of the latest saved version that reads so, None for a text that is not saved."""
-    found = book.versions.filter(text=text).last()
-    return found.number if found else None
-
-
 def summary(book: Book, mine: dict[str, str]) -> dict[str, Any]:
     """What the list of books shows of one; reading it never fails on a book with errors."""
     head = read_book_head(book.text)
@@ -212,7 +184,7 @@ def summary(book: Book, mine: dict[str, str]) -> dict[str, Any]:
 
 def detail(book: Book) -> dict[str, Any]:
     """A book as it is opened."""
-    return {**summary(book, rules.parts_of(book.owner)), "text": book.text, "mark": rules.mark_of(book.text)}
+    return {**summary(book, rules.parts_of(book.owner)), "text": book.text, "mark": book.mark}
 
 
 def listed(owner: Any) -> list[dict[str, Any]]:
@@ -227,21 +199,3 @@ def add_starters(owner: Any) -> None:
     with transaction.atomic():
         for path in sorted(STARTERS.glob("*.book")):
             create(owner, at_home(path.read_text(encoding="utf-8")))
-
-
-def _check_size(text: str) -> None:
-    if len(text) > MAX_CHARACTERS:
-        raise Refused(f"A book is at most {MAX_CHARACTERS:,} characters; this one has {len(text):,}.")
-
-
-def _check_name_free(book: Book, name: str) -> None:
-    if books_of(book.owner).filter(name=name).exclude(id=book.id).exists():
-        raise Refused(f"You have another book named “{name}”; choose another name.", 409)
-
-
-def _free_name(owner: Any, wanted: str) -> str:
-    taken = set(books_of(owner).values_list("name", flat=True))
-    name, number = wanted, 2
-    while name in taken:
-        name, number = f"{wanted[:110]} {number}", number + 1
-    return name

@@ -8,6 +8,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.utils.http import content_disposition_header
 from ninja import Router, Status
 
+from upperwick.base.named import mark_of
 from upperwick.base.outgoing import in_csv
 from upperwick.breadth import breadth as service
 from upperwick.breadth.schemas import (
@@ -20,7 +21,6 @@ from upperwick.breadth.schemas import (
 )
 from upperwick.rules import breadths
 from upperwick.rules.models import Breadth
-from upperwick.rules.services import mark_of
 from wickcore.language.ready_breadths import READY
 
 router = Router(tags=["breadth"])
@@ -56,7 +56,7 @@ def as_csv(request: HttpRequest, body: BreadthIn):
 
 def _kept(found: Breadth) -> dict[str, Any]:
     return {
-        "id": found.id, "name": found.name, "text": found.text, "look": found.look, "mark": mark_of(found.text), "saved": found.saved,
+        "id": found.id, "name": found.name, "text": found.text, "look": found.look, "mark": found.mark, "saved": found.saved,
         "named_by": breadths.named_by(found),
     }  # fmt: skip
 

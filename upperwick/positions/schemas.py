@@ -6,7 +6,10 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import AfterValidator, ConfigDict, Field
 
+from upperwick.base.schemas import fields_of
 from upperwick.data.schemas import HeadingOut, QuestionOut
+from wickcore.plan.holdings import Holding
+from wickcore.plan.levels import Choice, Proposal, Sized
 from wickcore.plan.paper_orders import MOST_TARGETS
 
 MOST_FOLLOW = 200
@@ -192,27 +195,14 @@ class PlanKept(Schema):
     as_of: str | None = None
 
 
+@fields_of(Proposal)
 class ProposalOut(Schema):
-    side: Side
-    close: float
-    entry: float
-    entry_why: str
-    stop: float
-    stop_why: str
-    target: float | None
-    target_why: str
-    atr: float
+    pass
 
 
+@fields_of(Sized)
 class SizedOut(Schema):
-    shares: int
-    limit: str
-    money: float
-    share: float
-    lost: float
-    lost_share: float
-    of_day: float | None
-    rs: list[float]
+    pass
 
 
 class TogetherOut(Schema):
@@ -225,10 +215,9 @@ class TogetherOut(Schema):
     foreign: list[str]
 
 
+@fields_of(Choice)
 class ChoiceOut(Schema):
-    level: Literal["entry", "stop", "target"]
-    price: float
-    why: str
+    pass
 
 
 class FollowOut(Schema):
@@ -294,23 +283,11 @@ class ProposedStop(Schema):
     why: str
 
 
+@fields_of(Holding)
 class HoldingOut(Schema):
     """What fills come to; see wickcore.plan.holdings."""
 
-    side: Side
-    shares: float
-    entry: float
-    close: float
-    realised: float
-    unrealised: float
-    costs: float
-    received: float
-    invested: float
-    risk: float | None
-    r: float | None
-    result_r: float | None
     first_day: str
-    sessions: int
 
 
 class RuleToday(Schema):

@@ -5,7 +5,9 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import ConfigDict, Field
 
+from upperwick.base.schemas import fields_of
 from wickcore.language.parser import MAX_CHARACTERS
+from wickcore.precedents.outcomes import Dots, Outcome
 from wickcore.trade.defaults import INDEX_COST
 
 Text = Annotated[str, Field(max_length=MAX_CHARACTERS + 1)]
@@ -55,28 +57,14 @@ class MorningLine(Schema):
     number: int
 
 
+@fields_of(Dots)
 class DotsOut(Schema):
-    reach: float
-    up: list[int]
-    down: list[int]
+    pass
 
 
+@fields_of(Outcome)
 class PanelOut(Schema):
     symbol: str
-    count: int
-    up: int
-    share: float | None
-    low: float | None
-    high: float | None
-    any_count: int
-    any_share: float | None
-    mean: float | None
-    median: float | None
-    mean_up: float | None
-    mean_down: float | None
-    best: float | None
-    worst: float | None
-    luck: float | None
     few: bool
     dots: DotsOut
 

@@ -4,11 +4,12 @@ from datetime import datetime
 from typing import Annotated
 
 from django.http import HttpRequest, HttpResponse
-from ninja import File, Router, Schema, Status, UploadedFile
+from ninja import File, Router, Schema, UploadedFile
 from pydantic import Field
 
 from upperwick.accounts.preferences import TableChoice
 from upperwick.rules import library, services
+from upperwick.rules.text_api import add_text_routes
 from wickcore.language.parser import MAX_CHARACTERS
 
 router = Router(tags=["rules"])
@@ -39,18 +40,6 @@ class RuleDetail(RuleSummary):
     share: str | None
     mark: str
     table: TableChoice | None
-
-
-class NewRule(Schema):
-    text: str = TEXT
-    name: str = Field("", max_length=120)
-
-
-class RuleText(Schema):
-    """seen: the mark of the text that this one was written over; without it nothing is compared."""
-
-    text: str = TEXT
-    seen: str | None = Field(None, max_length=32)
 
 
 class RuleChange(Schema):
@@ -90,22 +79,10 @@ class BroughtOut(Schema):
     problems: list[str]
 
 
-class VersionOut(Schema):
-    number: int
-    name: str
-    text: str
-    saved: datetime
-
-
 @router.get("", response=list[RuleSummary], operation_id="rules")
 def rules(request: HttpRequest, offset: Offset = 0, limit: Limit = 500):
     """The account's rules by name."""
     return services.listed(request.user, offset, limit)
-
-
-@router.post("", response=RuleDetail, operation_id="create_rule")
-def create(request: HttpRequest, body: NewRule):
-    return services.detail(services.create(request.user, body.text, body.name))
 
 
 @router.get("/zip", operation_id="rules_as_zip", response={200: None})
@@ -133,21 +110,10 @@ def copy_shared(request: HttpRequest, token: str):
     return {**services.detail(rule), "kept": kept}
 
 
-@router.get("/{rule_id}", response=RuleDetail, operation_id="rule")
-def one(request: HttpRequest, rule_id: int):
-    return services.detail(services.find(request.user, rule_id))
-
-
-@router.put("/{rule_id}", response=RuleDetail, operation_id="save_rule")
-def save(request: HttpRequest, rule_id: int, body: RuleText):
-    """Saves the text as the next version. Where another was saved since the one in `seen`, nothing is: 409, with that rule as `theirs`."""
-    return services.detail(services.save(services.find(request.user, rule_id), body.text, body.seen))
-
-
-@router.patch("/{rule_id}", response=RuleDetail, operation_id="change_rule")
-def change(request: HttpRequest, rule_id: int, body: RuleChange):
+@router.patch("/{number}", response=RuleDetail, operation_id="change_rule")
+def change(request: HttpRequest, number: int, body: RuleChange):
     """Renames a rule, or puts it into a folder or under tags."""
-    rule = services.find(request.user, rule_id)
+    rule = services.find(request.user, number)
     if body.name is not None:
         rule = services.rename(rule, body.name)
     if body.folder is not None or body.tags is not None:
@@ -155,48 +121,29 @@ def change(request: HttpRequest, rule_id: int, body: RuleChange):
     return services.detail(rule)
 
 
-@router.put("/{rule_id}/table", response=RuleDetail, operation_id="keep_rule_table")
-def keep_table(request: HttpRequest, rule_id: int, body: RuleTable):
+@router.put("/{number}/table", response=RuleDetail, operation_id="keep_rule_table")
+def keep_table(request: HttpRequest, number: int, body: RuleTable):
     """Keeps columns and order of the rule's own."""
-    rule = services.find(request.user, rule_id)
+    rule = services.find(request.user, number)
     rule.table = body.table.model_dump() if body.table else None
     rule.save(update_fields=["table"])
     return services.detail(rule)
 
 
-@router.delete("/{rule_id}", response={204: None}, operation_id="delete_rule")
-def delete(request: HttpRequest, rule_id: int):
-    services.delete(services.find(request.user, rule_id))
-    return Status(204, None)
-
-
-@router.post("/{rule_id}/restore", response=RuleDetail, operation_id="restore_rule")
-def restore(request: HttpRequest, rule_id: int):
-    """Undoes a deletion."""
-    return services.detail(services.restore(services.find(request.user, rule_id, deleted=True)))
-
-
-@router.post("/{rule_id}/duplicate", response=RuleDetail, operation_id="duplicate_rule")
-def duplicate(request: HttpRequest, rule_id: int):
-    return services.detail(services.duplicate(services.find(request.user, rule_id)))
-
-
-@router.post("/{rule_id}/share", response=RuleDetail, operation_id="share_rule")
-def share(request: HttpRequest, rule_id: int):
+@router.post("/{number}/share", response=RuleDetail, operation_id="share_rule")
+def share(request: HttpRequest, number: int):
     """Makes the link under which any account of this server can read and copy the rule."""
-    return services.detail(library.share(services.find(request.user, rule_id)))
+    return services.detail(library.share(services.find(request.user, number)))
 
 
-@router.delete("/{rule_id}/share", response=RuleDetail, operation_id="unshare_rule")
-def unshare(request: HttpRequest, rule_id: int):
+@router.delete("/{number}/share", response=RuleDetail, operation_id="unshare_rule")
+def unshare(request: HttpRequest, number: int):
     """Makes the link void."""
-    return services.detail(library.unshare(services.find(request.user, rule_id)))
-
-
-@router.get("/{rule_id}/versions", response=list[VersionOut], operation_id="rule_versions")
-def versions(request: HttpRequest, rule_id: int):
-    return list(services.find(request.user, rule_id).versions.order_by("-number")[:500])
+    return services.detail(library.unshare(services.find(request.user, number)))
 
 
 def _file(content: bytes, name: str, kind: str) -> HttpResponse:
     return HttpResponse(content, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+add_text_routes(router, services, RuleDetail, "rule")

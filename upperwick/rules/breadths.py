@@ -3,39 +3,24 @@
 from typing import Any
 
 from django.db import transaction
-from django.utils import timezone
 
 from upperwick.base.errors import Refused
 from upperwick.rules.models import Breadth, Rule
 from upperwick.rules.naming import cleaned
-from upperwick.rules.services import mark_of, read_again_for, rules_of
+from upperwick.rules.services import read_again_for, rules_of
 from upperwick.rules.signals import breadth_renamed
 from wickcore.language.named_texts import key_of, named_in, renamed_in
-from wickcore.language.parser import MAX_CHARACTERS
 from wickcore.language.ready_breadths import READY
 
-MOST = 300
-
-
-def breadths_of(owner: Any) -> Any:
-    """The owner's breadths that are not deleted."""
-    return Breadth.objects.filter(owner=owner, deleted__isnull=True)
-
-
-def find(owner: Any, breadth_id: int, deleted: bool = False) -> Breadth:
-    """One breadth of the owner. Raises Refused (404) for another's or none."""
-    found = Breadth.objects.filter(owner=owner, id=breadth_id, deleted__isnull=not deleted).first()
-    if found is None:
-        raise Refused("There is no such breadth.", 404)
-    return found
+breadths_of = Breadth.of
+find = Breadth.find
 
 
 @transaction.atomic
 def create(owner: Any, name: str, text: str, look: dict[str, Any]) -> Breadth:
     """Keeps a breadth under a name that is free. Raises Refused."""
-    _check_size(text)
-    if breadths_of(owner).count() >= MOST:
-        raise Refused(f"An account keeps at most {MOST} breadths; delete some first.")
+    Breadth.check_size(text)
+    Breadth.check_room(owner)
     name = cleaned(name)
     if not name:
         raise Refused("A breadth needs a name.", 422)
@@ -49,9 +34,9 @@ def create(owner: Any, name: str, text: str, look: dict[str, Any]) -> Breadth:
 def change(found: Breadth, text: str, look: dict[str, Any], seen: str | None = None) -> Breadth:
     """Keeps another text and look under the same name. seen: the mark of the text on which the new one builds. Raises Refused (409) where
     another was kept since."""
-    _check_size(text)
+    Breadth.check_size(text)
     found = Breadth.objects.select_for_update().get(id=found.id)
-    if seen is not None and seen != mark_of(found.text) and text != found.text:
+    if seen is not None and seen != found.mark and text != found.text:
         raise Refused("This breadth was kept elsewhere while you were at it; keep yours under another name, or open it again.", 409)
     found.text, found.look = text, look
     found.save()
@@ -86,18 +71,14 @@ def rename(found: Breadth, name: str) -> Breadth:
 @transaction.atomic
 def delete(found: Breadth) -> None:
     """Puts the breadth away; `restore` brings it back."""
-    found.deleted = timezone.now()
-    found.save(update_fields=["deleted"])
+    found.put_away()
     read_again_for(found.owner, found.name)
 
 
 @transaction.atomic
 def restore(found: Breadth) -> Breadth:
     """Brings a deleted breadth back, under a free name."""
-    taken = {*breadths_of(found.owner).values_list("name", flat=True), *READY}
-    name, number = found.name, 2
-    while name in taken:
-        name, number = f"{found.name[:110]} {number}", number + 1
+    name = Breadth.free_name(found.owner, found.name, READY)
     found.name, found.deleted = name, None
     found.save()
     read_again_for(found.owner, name)
@@ -108,11 +89,6 @@ def named_by(found: Breadth) -> list[str]:
     """The names of the owner's rules that name the breadth themselves."""
     rules = rules_of(found.owner).filter(text__contains=f'"{found.name}"')
     return [rule.name for rule in rules if key_of(found.name) in named_in(rule.text)]
-
-
-def _check_size(text: str) -> None:
-    if len(text) > MAX_CHARACTERS:
-        raise Refused(f"A breadth is at most {MAX_CHARACTERS:,} characters; this one has {len(text):,}.")
 
 
 def _check_free(owner: Any, name: str, own: int | None) -> None:

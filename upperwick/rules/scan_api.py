@@ -8,6 +8,7 @@ from pydantic import Field
 
 from upperwick.base.errors import Refused
 from upperwick.base.problem_documents import rule_problem
+from upperwick.base.schemas import fields_of
 from upperwick.charts.series import CHART_BARS, MOST_CHARTS, ChartAsked, chart
 from upperwick.market.services import as_of_moment, open_market
 from upperwick.rules import scan as service
@@ -15,8 +16,8 @@ from upperwick.rules.checking import prepared, with_universes
 from upperwick.rules.services import parts_for
 from wickcore.bars.frame_names import ChartFrame
 from wickcore.language.parser import MAX_CHARACTERS, MAX_UNIVERSE
-from wickcore.language.problems import RuleError
-from wickcore.language.rule import CheckedRule
+from wickcore.language.problems import Problem, RuleError
+from wickcore.language.rule import CheckedRule, DialState
 
 router = Router(tags=["scan"])
 TEXT = Field(max_length=MAX_CHARACTERS + 1)
@@ -43,12 +44,9 @@ class ColumnOut(Schema):
     error: str | None
 
 
+@fields_of(Problem)
 class ProblemOut(Schema):
-    line: int
-    column: int
-    length: int
-    message: str
-    mend: str | None
+    pass
 
 
 class LineOut(Schema):
@@ -80,14 +78,9 @@ class NearOut(Schema):
     line: int
 
 
+@fields_of(DialState)
 class DialOut(Schema):
-    name: str
-    value: float
-    low: float | None
-    high: float | None
-    step: float | None
-    percent: bool
-    line: int
+    pass
 
 
 class ScanOut(Schema):

@@ -1,37 +1,24 @@
 """What can be done with rules: keep, version, name, delete and bring back."""
 
-import hashlib
 from pathlib import Path
 from typing import Any
 
 from django.db import transaction
 from django.db.models import Count, Q
-from django.utils import timezone
 
 from upperwick.base.errors import Refused
 from upperwick.market.starters import at_home
-from upperwick.rules.models import Breadth, Rule, RuleVersion
+from upperwick.rules.models import Breadth, Rule
 from upperwick.rules.naming import cleaned, name_in, same_but_name, with_name
 from upperwick.rules.signals import renamed
 from upperwick.rules.summary import read_again, reading, summary
 from wickcore.language.named_texts import key_of, those_used
-from wickcore.language.parser import MAX_CHARACTERS
 
 STARTERS = Path(__file__).parent / "starters"
-MOST_RULES = 2_000
 
 
-def rules_of(owner: Any) -> Any:
-    """The owner's rules that are not deleted."""
-    return Rule.objects.filter(owner=owner, deleted__isnull=True)
-
-
-def find(owner: Any, rule_id: int, deleted: bool = False) -> Rule:
-    """One rule of the owner. Raises Refused (404) for another's or none."""
-    rule = Rule.objects.filter(owner=owner, id=rule_id, deleted__isnull=not deleted).first()
-    if rule is None:
-        raise Refused("There is no such rule.", 404)
-    return rule
+rules_of = Rule.of
+find = Rule.find
 
 
 def parts_of(owner: Any) -> dict[str, str]:
@@ -53,20 +40,14 @@ def used_parts(owner: Any, text: str, name: str = "") -> dict[str, str]:
 @transaction.atomic
 def create(owner: Any, text: str, name: str = "") -> Rule:
     """Keeps a new rule as version 1. A taken name gets a number behind it."""
-    _check_size(text)
-    if rules_of(owner).count() >= MOST_RULES:
-        raise Refused(f"An account holds at most {MOST_RULES:,} rules; delete some first.")
-    name = _free_name(owner, cleaned(name) or cleaned(name_in(text)) or "Untitled rule")
+    Rule.check_size(text)
+    Rule.check_room(owner)
+    name = Rule.free_name(owner, cleaned(name) or cleaned(name_in(text)) or "Untitled rule")
     text = with_name(text, name)
     rule = Rule.objects.create(owner=owner, name=name, text=text, read=reading(text, parts_for(owner, text)))
-    RuleVersion.objects.create(rule=rule, number=1, name=name, text=rule.text)
+    rule.add_version()
     _users_read_again(owner, name)
     return rule
-
-
-def mark_of(text: str) -> str:
-    """A short mark of a text, by which a browser says what it has seen of a rule."""
-    return hashlib.blake2b(text.encode("utf-8", "surrogatepass"), digest_size=8).hexdigest()
 
 
 @transaction.atomic
@@ -77,23 +58,22 @@ def save(rule: Rule, text: str, seen: str | None = None) -> Rule:
     seen: the mark of the text on which the new one builds. Raises Refused (409), with the rule as it is now as `theirs`, where another
     text was saved since.
     """
-    _check_size(text)
+    Rule.check_size(text)
     rule = Rule.objects.select_for_update().get(id=rule.id)
     name = cleaned(name_in(text)) or rule.name
     text = with_name(text, name)
     if text == rule.text:
         return rule
-    if seen is not None and seen != mark_of(rule.text):
+    if seen is not None and seen != rule.mark:
         raise Refused("This rule was saved elsewhere while you were writing.", 409, theirs=detail(rule))
     if name != rule.name:
-        _check_name_free(rule, name)
+        rule.check_name_free(name)
     if same_but_name(text, rule.text):
         return rename(rule, name)
     was, rule.name, rule.text = rule.name, name, text
     rule.read = reading(text, parts_for(rule.owner, text))
     rule.save()
-    latest = rule.versions.last()
-    RuleVersion.objects.create(rule=rule, number=latest.number + 1 if latest else 1, name=rule.name, text=rule.text)
+    rule.add_version()
     if was != name:
         _use_by(rule.owner, was, name)
     _users_read_again(rule.owner, name)
@@ -109,7 +89,7 @@ def rename(rule: Rule, name: str) -> Rule:
     name = cleaned(name)
     if not name:
         raise Refused("A rule needs a name.")
-    _check_name_free(rule, name)
+    rule.check_name_free(name)
     was, rule.name = rule.name, name
     _reworded(rule, with_name(rule.text, name))
     _use_by(rule.owner, was, name)
@@ -129,10 +109,7 @@ def _reworded(rule: Rule, text: str) -> None:
     rule.text = text
     rule.read = reading(text, parts_for(rule.owner, text))
     rule.save()
-    latest = rule.versions.last()
-    if latest:
-        latest.name, latest.text = rule.name, text
-        latest.save(update_fields=["name", "text"])
+    rule.reword_latest()
 
 
 def _users_read_again(owner: Any, *names: str) -> None:
@@ -157,12 +134,6 @@ def read_again_for(owner: Any, breadth: str) -> None:
             read_again(rule, parts)
 
 
-def version_of(rule: Rule, text: str) -> int | None:
-    """The number of the latest saved version that reads so, None for a text that is not saved."""
-    found = rule.versions.filter(text=text).last()
-    return found.number if found else None
-
-
 def duplicate(rule: Rule) -> Rule:
     """A copy with its own history."""
     copy = create(rule.owner, rule.text, f"{rule.name[:100]} copy")
@@ -173,15 +144,14 @@ def duplicate(rule: Rule) -> Rule:
 
 def delete(rule: Rule) -> None:
     """Puts the rule away; `restore` brings it back with all its versions."""
-    rule.deleted = timezone.now()
-    rule.save(update_fields=["deleted"])
+    rule.put_away()
     _users_read_again(rule.owner, rule.name)
 
 
 @transaction.atomic
 def restore(rule: Rule) -> Rule:
     """Brings a deleted rule back, under a free name."""
-    name = _free_name(rule.owner, rule.name)
+    name = Rule.free_name(rule.owner, rule.name)
     rule.deleted = None
     if name != rule.name:
         rule.name, rule.text = name, with_name(rule.text, name)
@@ -193,7 +163,7 @@ def restore(rule: Rule) -> Rule:
 
 def detail(rule: Rule) -> dict[str, Any]:
     """A rule as it is opened."""
-    return {**summary(rule, parts_of), "text": rule.text, "share": rule.share, "mark": mark_of(rule.text), "table": rule.table}
+    return {**summary(rule, parts_of), "text": rule.text, "share": rule.share, "mark": rule.mark, "table": rule.table}
 
 
 def listed(owner: Any, offset: int, limit: int) -> list[dict[str, Any]]:
@@ -217,21 +187,3 @@ def add_starters(owner: Any) -> None:
             rule = create(owner, at_home(path.read_text()))
             rule.folder = path.parent.name
             rule.save()
-
-
-def _check_size(text: str) -> None:
-    if len(text) > MAX_CHARACTERS:
-        raise Refused(f"A rule is at most {MAX_CHARACTERS:,} characters; this one has {len(text):,}.")
-
-
-def _check_name_free(rule: Rule, name: str) -> None:
-    if rules_of(rule.owner).filter(name=name).exclude(id=rule.id).exists():
-        raise Refused(f"You have another rule named “{name}”; choose another name.", 409)
-
-
-def _free_name(owner: Any, wanted: str) -> str:
-    taken = set(rules_of(owner).values_list("name", flat=True))
-    name, number = wanted, 2
-    while name in taken:
-        name, number = f"{wanted[:110]} {number}", number + 1
-    return name

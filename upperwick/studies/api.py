@@ -1,12 +1,11 @@
 """Routes of follow-through studies."""
 
-import json
-
 from django.http import HttpRequest, HttpResponse
 from django.utils.http import content_disposition_header
 from ninja import Router
 
 from upperwick.jobs import services as jobs
+from upperwick.jobs.answers import with_answer
 from upperwick.jobs.models import Job
 from upperwick.rules import services as rules
 from upperwick.studies import multiple_testing, runs, services
@@ -28,11 +27,7 @@ router = Router(tags=["studies"])
 
 
 def _run(run: Job) -> HttpResponse:
-    """The run with its answer as it was kept: reading and checking each of twenty thousand events again would take longer than the
-    study."""
-    answer = jobs.answer_of(run) or b"null"
-    body = json.dumps(runs.told(run), ensure_ascii=False).encode()[:-1] + b',"result":' + answer + b"}"
-    return HttpResponse(body, content_type="application/json")
+    return with_answer(run, runs.told(run))
 
 
 @router.post("", response=RunOut, operation_id="start_study")

@@ -22,7 +22,7 @@ def ask(owner: Any, kind: str, question: dict[str, Any], rule: Any = None, studi
         question,
         name=rule.name if rule else "A rule that is not kept",
         subject=subject_of(rule.id if rule else None),
-        note={"version": rules.version_of(rule, text) if rule else None},
+        note={"version": rule.version_of(text) if rule else None},
         small=studies * len(open_market().market.bars) <= SMALL_BARS,
         again=again,
     )
@@ -82,7 +82,7 @@ def _beside(run: Job) -> str:
     first, second, said = run.question["first"], run.question["second"], []
     if first["text"] != second["text"]:
         rule = rule_of(run)
-        number = rules.version_of(rule, first["text"]) if rule else None
+        number = rule.version_of(first["text"]) if rule else None
         said.append(f"version {number}" if number else "another text or universe")
     for name in sorted({*first["dials"], *second["dials"]}):
         if first["dials"].get(name) != second["dials"].get(name):

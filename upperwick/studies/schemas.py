@@ -6,8 +6,14 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
+from upperwick.base.schemas import fields_of
 from wickcore.language.parser import MAX_CHARACTERS, MAX_UNIVERSE
+from wickcore.study.breakdowns import InstrumentRow
+from wickcore.study.path import PathPoint
+from wickcore.study.sample import HorizonFigures, Spread
 from wickcore.study.settings import MAX_HORIZON, StudyChoice
+from wickcore.study.stops import StopFigures
+from wickcore.study.sweep import Cell, Sweep
 
 
 class StudyIn(StudyChoice):
@@ -24,49 +30,17 @@ class Histogram(Schema):
     counts: list[float]
 
 
+@fields_of(Spread)
 class SpreadOut(Schema):
-    mean: float | None
-    p5: float | None
-    p25: float | None
-    p50: float | None
-    p75: float | None
-    p95: float | None
+    pass
 
 
+@fields_of(HorizonFigures)
 class HorizonOut(Schema):
     bars: int = Field(ge=1, le=MAX_HORIZON)
-    count: int
-    pending: int
-    delisted: int
-    instruments: int
-    days: int
-    small_sample: bool
-    win_rate: float | None
-    win_rate_low: float | None
-    win_rate_high: float | None
-    wilson_low: float | None
-    wilson_high: float | None
-    mean: float | None
-    median: float | None
-    median_low: float | None
-    median_high: float | None
-    stdev: float | None
-    average_win: float | None
-    average_loss: float | None
-    payoff: float | None
-    profit_factor: float | None
-    expectancy: float | None
     spread: SpreadOut
-    best: float | None
-    best_symbol: str | None
-    worst: float | None
-    worst_symbol: str | None
     favourable: SpreadOut
     adverse: SpreadOut
-    baseline: float | None
-    excess: float | None
-    excess_low: float | None
-    excess_high: float | None
     histogram: Histogram
 
 
@@ -145,26 +119,14 @@ class GroupOut(PartFigures):
     small: bool
 
 
+@fields_of(PathPoint)
 class PathPointOut(Schema):
-    offset: int
-    count: int
-    mean: float | None
-    median: float | None
-    low: float | None
-    high: float | None
-    baseline: float | None
+    pass
 
 
+@fields_of(InstrumentRow)
 class NameOut(Schema):
     """won, lost: average win and loss at the horizon."""
-
-    symbol: str
-    times: int
-    small: bool
-    won: float | None
-    lost: float | None
-    rates: list[float | None]
-    means: list[float | None]
 
 
 class DayOut(Schema):
@@ -190,18 +152,9 @@ class DotOut(Schema):
     end: float
 
 
+@fields_of(StopFigures)
 class StopOut(Schema):
     """As every position would have done, closed once it stood `stop` below its entry, filled at the stop itself."""
-
-    stop: float
-    count: int
-    stopped: float | None
-    win_rate: float | None
-    mean: float | None
-    median: float | None
-    excess: float | None
-    saved: int
-    lost: int
 
 
 class PartsOut(Schema):
@@ -278,31 +231,16 @@ class SweepIn(Schema):
     horizon: int = Field(ge=1, le=MAX_HORIZON)
 
 
+@fields_of(Cell)
 class CellOut(Schema):
     """floor: the lowest excess among it and its neighbours. holds: it beats the baseline, and each neighbour keeps at least half of that."""
 
-    values: list[float]
-    count: int
-    days: int
-    win_rate: float | None
-    mean: float | None
-    excess: float | None
-    low: float | None
-    high: float | None
-    floor: float | None
-    holds: bool
 
-
+@fields_of(Sweep)
 class SweepOut(Schema):
     """peak, plateau: places among the cells, which go along the first dial, then the second."""
 
-    dials: list[str]
-    values: list[list[float]]
-    bars: int
     cells: list[CellOut]
-    peak: int | None
-    plateau: int | None
-    luck: float | None
     verdict: str
 
 

@@ -157,21 +157,20 @@ export const api = {
   market: () => answer(client.GET('/api/market')),
   catalogue: () => answer(client.GET('/api/catalogue')),
   rules: () => answer(client.GET('/api/rules')),
-  rule: (id: number) => answer(client.GET('/api/rules/{rule_id}', { params: { path: { rule_id: id } } })),
+  rule: (id: number) => answer(client.GET('/api/rules/{number}', { params: { path: { number: id } } })),
   create: (text: string, name = '') => answer(client.POST('/api/rules', { body: { text, name } })),
   /** seen: the mark of the text that this one was written over. */
   save: (id: number, text: string, seen: string) =>
-    answer(client.PUT('/api/rules/{rule_id}', { params: { path: { rule_id: id } }, body: { text, seen } })),
+    answer(client.PUT('/api/rules/{number}', { params: { path: { number: id } }, body: { text, seen } })),
   keepTable: (id: number, table: TableChoice | null) =>
-    answer(client.PUT('/api/rules/{rule_id}/table', { params: { path: { rule_id: id } }, body: { table } })),
+    answer(client.PUT('/api/rules/{number}/table', { params: { path: { number: id } }, body: { table } })),
   change: (id: number, body: Schemas['RuleChange']) =>
-    answer(client.PATCH('/api/rules/{rule_id}', { params: { path: { rule_id: id } }, body })),
-  remove: (id: number) =>
-    answer(client.DELETE('/api/rules/{rule_id}', { params: { path: { rule_id: id } } })),
+    answer(client.PATCH('/api/rules/{number}', { params: { path: { number: id } }, body })),
+  remove: (id: number) => answer(client.DELETE('/api/rules/{number}', { params: { path: { number: id } } })),
   restore: (id: number) =>
-    answer(client.POST('/api/rules/{rule_id}/restore', { params: { path: { rule_id: id } } })),
+    answer(client.POST('/api/rules/{number}/restore', { params: { path: { number: id } } })),
   duplicate: (id: number) =>
-    answer(client.POST('/api/rules/{rule_id}/duplicate', { params: { path: { rule_id: id } } })),
+    answer(client.POST('/api/rules/{number}/duplicate', { params: { path: { number: id } } })),
   scan: (asked: Asked & { columns: string[] }, signal: AbortSignal) =>
     answer(client.POST('/api/scan', { body: { ...asked, dials: {} }, signal })),
   history: (asked: Asked, signal: AbortSignal) =>
@@ -227,10 +226,10 @@ export const api = {
     answer(client.DELETE('/api/lists/{list_id}', { params: { path: { list_id } } })),
   restoreList: (list_id: number) =>
     answer(client.POST('/api/lists/{list_id}/restore', { params: { path: { list_id } } })),
-  share: (rule_id: number) =>
-    answer(client.POST('/api/rules/{rule_id}/share', { params: { path: { rule_id } } })),
-  unshare: (rule_id: number) =>
-    answer(client.DELETE('/api/rules/{rule_id}/share', { params: { path: { rule_id } } })),
+  share: (number: number) =>
+    answer(client.POST('/api/rules/{number}/share', { params: { path: { number } } })),
+  unshare: (number: number) =>
+    answer(client.DELETE('/api/rules/{number}/share', { params: { path: { number } } })),
   shared: (token: string) => answer(client.GET('/api/rules/shared/{token}', { params: { path: { token } } })),
   copyShared: (token: string) =>
     answer(client.POST('/api/rules/shared/{token}/copy', { params: { path: { token } } })),
@@ -248,7 +247,7 @@ export const api = {
     signal: AbortSignal,
   ) => answer(client.POST('/api/charts', { body: asked, signal })),
   versions: (id: number) =>
-    answer(client.GET('/api/rules/{rule_id}/versions', { params: { path: { rule_id: id } } })),
+    answer(client.GET('/api/rules/{number}/versions', { params: { path: { number: id } } })),
   layOut: (text: string) => answer(client.POST('/api/language/format', { body: { text } })),
   mirror: (text: string) => answer(client.POST('/api/language/mirror', { body: { text } })),
   aloud: (text: string) => answer(client.POST('/api/language/aloud', { body: { text } })),
@@ -288,23 +287,23 @@ export const api = {
     answer(client.POST('/api/studies/seal/{rule_id}', { params: { path: { rule_id } } })),
 }
 
-const book = (book_id: number) => ({ params: { path: { book_id } } })
+const book = (number: number) => ({ params: { path: { number } } })
 const run = (run_id: number) => ({ params: { path: { run_id } } })
 
 export const books = {
   all: () => answer(client.GET('/api/books')),
-  one: (id: number) => answer(client.GET('/api/books/{book_id}', book(id))),
+  one: (id: number) => answer(client.GET('/api/books/{number}', book(id))),
   create: (text: string, name = '') => answer(client.POST('/api/books', { body: { text, name } })),
   fromRule: (rule_id: number) =>
     answer(client.POST('/api/books/from-rule/{rule_id}', { params: { path: { rule_id } } })),
   save: (id: number, text: string, seen: string) =>
-    answer(client.PUT('/api/books/{book_id}', { ...book(id), body: { text, seen } })),
+    answer(client.PUT('/api/books/{number}', { ...book(id), body: { text, seen } })),
   rename: (id: number, name: string) =>
-    answer(client.PATCH('/api/books/{book_id}', { ...book(id), body: { name } })),
-  remove: (id: number) => answer(client.DELETE('/api/books/{book_id}', book(id))),
-  restore: (id: number) => answer(client.POST('/api/books/{book_id}/restore', book(id))),
-  duplicate: (id: number) => answer(client.POST('/api/books/{book_id}/duplicate', book(id))),
-  versions: (id: number) => answer(client.GET('/api/books/{book_id}/versions', book(id))),
+    answer(client.PATCH('/api/books/{number}', { ...book(id), body: { name } })),
+  remove: (id: number) => answer(client.DELETE('/api/books/{number}', book(id))),
+  restore: (id: number) => answer(client.POST('/api/books/{number}/restore', book(id))),
+  duplicate: (id: number) => answer(client.POST('/api/books/{number}/duplicate', book(id))),
+  versions: (id: number) => answer(client.GET('/api/books/{number}/versions', book(id))),
   names: () => answer(client.GET('/api/books/names')),
   sizes: () => answer(client.GET('/api/books/sizes')),
   check: (text: string, signal: AbortSignal) =>
@@ -344,9 +343,9 @@ export const books = {
         params: { path: { run_id: id }, query: { outcome, offset, limit } },
       }),
     ),
-  seal: (id: number) => answer(client.GET('/api/books/{book_id}/seal', book(id))),
-  breakSeal: (id: number) => answer(client.POST('/api/books/{book_id}/seal', book(id))),
-  tries: (id: number) => answer(client.GET('/api/books/{book_id}/tries', book(id))),
+  seal: (id: number) => answer(client.GET('/api/books/{number}/seal', book(id))),
+  breakSeal: (id: number) => answer(client.POST('/api/books/{number}/seal', book(id))),
+  tries: (id: number) => answer(client.GET('/api/books/{number}/tries', book(id))),
 }
 
 const job = (job_id: number) => ({ params: { path: { job_id } } })

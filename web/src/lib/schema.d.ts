@@ -465,7 +465,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rules/{rule_id}": {
+    "/api/rules/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -476,7 +476,7 @@ export interface paths {
         get: operations["rule"];
         /**
          * Save
-         * @description Saves the text as the next version. Where another was saved since the one in `seen`, nothing is: 409, with that rule as `theirs`.
+         * @description Saves the text as the next version. Where another was saved since the one in `seen`, nothing is: 409, with that text as `theirs`.
          */
         put: operations["save_rule"];
         post?: never;
@@ -491,7 +491,7 @@ export interface paths {
         patch: operations["change_rule"];
         trace?: never;
     };
-    "/api/rules/{rule_id}/table": {
+    "/api/rules/{number}/table": {
         parameters: {
             query?: never;
             header?: never;
@@ -511,44 +511,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rules/{rule_id}/restore": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Restore
-         * @description Undoes a deletion.
-         */
-        post: operations["restore_rule"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/rules/{rule_id}/duplicate": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Duplicate */
-        post: operations["duplicate_rule"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/rules/{rule_id}/share": {
+    "/api/rules/{number}/share": {
         parameters: {
             query?: never;
             header?: never;
@@ -572,7 +535,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rules/{rule_id}/versions": {
+    "/api/rules/{number}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Undoes a deletion.
+         */
+        post: operations["restore_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/{number}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Duplicate */
+        post: operations["duplicate_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/{number}/versions": {
         parameters: {
             query?: never;
             header?: never;
@@ -1591,7 +1591,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/books/{book_id}": {
+    "/api/books/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1602,8 +1602,7 @@ export interface paths {
         get: operations["book"];
         /**
          * Save
-         * @description Saves the text as the next version. Where another was saved since the one in `seen`, nothing is: 409, with that book as
-         *     `theirs`.
+         * @description Saves the text as the next version. Where another was saved since the one in `seen`, nothing is: 409, with that text as `theirs`.
          */
         put: operations["save_book"];
         post?: never;
@@ -1615,61 +1614,7 @@ export interface paths {
         patch: operations["rename_book"];
         trace?: never;
     };
-    "/api/books/{book_id}/restore": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Restore
-         * @description Undoes a deletion.
-         */
-        post: operations["restore_book"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/books/{book_id}/duplicate": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Duplicate */
-        post: operations["duplicate_book"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/books/{book_id}/versions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Versions */
-        get: operations["book_versions"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/books/{book_id}/seal": {
+    "/api/books/{number}/seal": {
         parameters: {
             query?: never;
             header?: never;
@@ -1690,7 +1635,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/books/{book_id}/tries": {
+    "/api/books/{number}/tries": {
         parameters: {
             query?: never;
             header?: never;
@@ -1702,6 +1647,60 @@ export interface paths {
          * @description What a book has tried, and how good the best of so many would look by luck.
          */
         get: operations["book_tries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{number}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Undoes a deletion.
+         */
+        post: operations["restore_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{number}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Duplicate */
+        post: operations["duplicate_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{number}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Versions */
+        get: operations["book_versions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3591,8 +3590,8 @@ export interface components {
             mark: string;
             table: components["schemas"]["TableChoice"] | null;
         };
-        /** NewRule */
-        NewRule: {
+        /** NewText */
+        NewText: {
             /** Text */
             text: string;
             /**
@@ -3670,16 +3669,6 @@ export interface components {
             kept: string[];
         };
         /**
-         * RuleText
-         * @description seen: the mark of the text that this one was written over; without it nothing is compared.
-         */
-        RuleText: {
-            /** Text */
-            text: string;
-            /** Seen */
-            seen?: string | null;
-        };
-        /**
          * RuleChange
          * @description What is given changes; what is not stays.
          */
@@ -3690,6 +3679,16 @@ export interface components {
             folder?: string | null;
             /** Tags */
             tags?: string[] | null;
+        };
+        /**
+         * TextSave
+         * @description seen: the mark of the text that this one was written over; without it nothing is compared.
+         */
+        TextSave: {
+            /** Text */
+            text: string;
+            /** Seen */
+            seen?: string | null;
         };
         /**
          * RuleTable
@@ -3727,7 +3726,10 @@ export interface components {
             /** Error */
             error: string | null;
         };
-        /** DialOut */
+        /**
+         * DialOut
+         * @description DialState(name: str, value: float, low: float | None, high: float | None, step: float | None, percent: bool, line: int)
+         */
         DialOut: {
             /** Name */
             name: string;
@@ -3794,7 +3796,10 @@ export interface components {
             /** Line */
             line: number;
         };
-        /** ProblemOut */
+        /**
+         * ProblemOut
+         * @description One error or one piece of advice. Lines and columns count from 1; `mend` is the text to put in place.
+         */
         ProblemOut: {
             /** Line */
             line: number;
@@ -4245,10 +4250,18 @@ export interface components {
             /** Counts */
             counts: number[];
         };
-        /** HorizonOut */
+        /**
+         * HorizonOut
+         * @description Figures at one horizon, as docs/statistics.md defines them. Fractions; None where there is nothing to say. wilson_low, wilson_high: the
+         *     win rate's interval as it would be if no two hits had shared a day's luck.
+         */
         HorizonOut: {
             /** Bars */
             bars: number;
+            spread: components["schemas"]["SpreadOut"];
+            favourable: components["schemas"]["SpreadOut"];
+            adverse: components["schemas"]["SpreadOut"];
+            histogram: components["schemas"]["Histogram"];
             /** Count */
             count: number;
             /** Pending */
@@ -4291,7 +4304,6 @@ export interface components {
             profit_factor: number | null;
             /** Expectancy */
             expectancy: number | null;
-            spread: components["schemas"]["SpreadOut"];
             /** Best */
             best: number | null;
             /** Best Symbol */
@@ -4300,8 +4312,6 @@ export interface components {
             worst: number | null;
             /** Worst Symbol */
             worst_symbol: string | null;
-            favourable: components["schemas"]["SpreadOut"];
-            adverse: components["schemas"]["SpreadOut"];
             /** Baseline */
             baseline: number | null;
             /** Excess */
@@ -4310,7 +4320,6 @@ export interface components {
             excess_low: number | null;
             /** Excess High */
             excess_high: number | null;
-            histogram: components["schemas"]["Histogram"];
         };
         /** RunOut */
         RunOut: {
@@ -4361,7 +4370,10 @@ export interface components {
             words: string;
             result: components["schemas"]["StudyOut"] | null;
         };
-        /** SpreadOut */
+        /**
+         * SpreadOut
+         * @description Mean and percentiles of one quantity.
+         */
         SpreadOut: {
             /** Mean */
             mean: number | null;
@@ -4712,22 +4724,22 @@ export interface components {
          * @description peak, plateau: places among the cells, which go along the first dial, then the second.
          */
         SweepOut: {
+            /** Cells */
+            cells: components["schemas"]["CellOut"][];
+            /** Verdict */
+            verdict: string;
             /** Dials */
             dials: string[];
             /** Values */
             values: number[][];
             /** Bars */
             bars: number;
-            /** Cells */
-            cells: components["schemas"]["CellOut"][];
             /** Peak */
             peak: number | null;
             /** Plateau */
             plateau: number | null;
             /** Luck */
             luck: number | null;
-            /** Verdict */
-            verdict: string;
         };
         /** SweepRunOut */
         SweepRunOut: {
@@ -4973,7 +4985,11 @@ export interface components {
             words: string;
             result: components["schemas"]["PartsOut"] | null;
         };
-        /** PathPointOut */
+        /**
+         * PathPointOut
+         * @description offset: bars from the hit's, 0 its own. Moves are fractions from the hit's close, with the sign of the rule's side; count: hits with
+         *     a bar there. low, high: the 95% interval of the mean. baseline: the mean of the universe's members on each hit's day.
+         */
         PathPointOut: {
             /** Offset */
             offset: number;
@@ -5118,16 +5134,6 @@ export interface components {
             /** Mark */
             mark: string;
         };
-        /** NewBook */
-        NewBook: {
-            /** Text */
-            text: string;
-            /**
-             * Name
-             * @default
-             */
-            name: string;
-        };
         /** PositionNameOut */
         PositionNameOut: {
             /** Name */
@@ -5210,7 +5216,10 @@ export interface components {
             /** Universe */
             universe?: string | null;
         };
-        /** BookFigures */
+        /**
+         * BookFigures
+         * @description A run in numbers; fractions and money. Trades are whole positions that have ended; what is still open is none of them.
+         */
         BookFigures: {
             /** Annual */
             annual: number | null;
@@ -5454,7 +5463,10 @@ export interface components {
             /** Exposure */
             exposure: number;
         };
-        /** FallOut */
+        /**
+         * FallOut
+         * @description A fall from a peak. recovered: the day on which the peak was reached again, None where it has not been.
+         */
         FallOut: {
             /** Began */
             began: string;
@@ -5523,17 +5535,17 @@ export interface components {
          * @description at: `open`, or the price at which it rests.
          */
         OrderOut: {
-            /** Symbol */
-            symbol: string;
             /**
              * Action
              * @enum {string}
              */
             action: "buy" | "short" | "sell" | "cover";
-            /** Shares */
-            shares: number;
             /** At */
             at: number | "open";
+            /** Symbol */
+            symbol: string;
+            /** Shares */
+            shares: number;
             /** Why */
             why: string;
             /** Stop */
@@ -5800,8 +5812,17 @@ export interface components {
             };
             result: components["schemas"]["LuckOut"] | null;
         };
-        /** LuckOut */
+        /**
+         * LuckOut
+         * @description annual, fall: of each draw. low, high: between these 95% of the draws' annual returns lie. below: the share of draws that
+         *     made less than the
+         *     book's own order did; None for a book without a rank, whose own pick is one of the draws. choice: the share of signals that had
+         *     to be
+         *     chosen among: without one, all draws are alike.
+         */
         LuckOut: {
+            /** Verdict */
+            verdict: string;
             /** Picks */
             picks: number;
             /** Annual */
@@ -5822,8 +5843,6 @@ export interface components {
             below: number | null;
             /** Crowded */
             crowded: number;
-            /** Verdict */
-            verdict: string;
         };
         /** LuckAsked */
         LuckAsked: {
@@ -5898,15 +5917,20 @@ export interface components {
             /** Mar */
             mar: number | null;
         };
-        /** VariantOut */
+        /**
+         * VariantOut
+         * @description difference: of the annual return against the book as it is; low, high: its 95% interval, from draws of days shared by both.
+         *     note: why it could
+         *     not be run, empty where it was.
+         */
         VariantOut: {
+            curve: components["schemas"]["CurveOut"] | null;
             /** Key */
             key: string;
             /** Label */
             label: string;
             /** Trades */
             trades: number;
-            curve: components["schemas"]["CurveOut"] | null;
             /** Difference */
             difference: number | null;
             /** Low */
@@ -5923,7 +5947,13 @@ export interface components {
             /** Annual */
             annual: number | null;
         };
-        /** BookCell */
+        /**
+         * BookCell
+         * @description One setting. ratio: annual return over the worst fall. floor: the lowest annual return among it and its neighbours, None at
+         *     the edge of a
+         *     range, or where one of them has fewer than twenty trades. holds: its annual return is above zero and each neighbour keeps half
+         *     of it.
+         */
         BookCell: {
             /** Values */
             values: number[];
@@ -5942,14 +5972,24 @@ export interface components {
             /** Holds */
             holds: boolean;
         };
-        /** BookSweepOut */
+        /**
+         * BookSweepOut
+         * @description cells: in the order of the first dial, then the second. peak: the highest annual return with twenty trades or more; plateau:
+         *     the highest
+         *     floor; None where there is none. luck: the chance that the best of so many settings that are no better than the benchmark (than
+         *     cash,
+         *     where there is none) would look as good. deflated: the deflated Sharpe ratio of the peak; overfit: the probability of
+         *     overfitting.
+         */
         BookSweepOut: {
+            /** Cells */
+            cells: components["schemas"]["BookCell"][];
+            /** Verdict */
+            verdict: string;
             /** Dials */
             dials: string[];
             /** Values */
             values: number[][];
-            /** Cells */
-            cells: components["schemas"]["BookCell"][];
             /** Peak */
             peak: number | null;
             /** Plateau */
@@ -5960,8 +6000,6 @@ export interface components {
             deflated: number | null;
             /** Overfit */
             overfit: number | null;
-            /** Verdict */
-            verdict: string;
         };
         /** BookSweepRun */
         BookSweepRun: {
@@ -6069,7 +6107,12 @@ export interface components {
             };
             result: components["schemas"]["WalkOut"] | null;
         };
-        /** StretchOut */
+        /**
+         * StretchOut
+         * @description One step: chosen on the days from `train` on, traded from `first` to `last`, as dates. favourite: the same stretch with the
+         *     dials as they stand
+         *     in the book.
+         */
         StretchOut: {
             /** Train */
             train: string;
@@ -6086,24 +6129,29 @@ export interface components {
             /** Favourite */
             favourite: number;
         };
-        /** WalkOut */
+        /**
+         * WalkOut
+         * @description equity: the joined traded stretches; favourite: the book's own dials all along, over the same days. changed: how often the
+         *     choice was another
+         *     than the one before.
+         */
         WalkOut: {
-            /** Dials */
-            dials: string[];
             /** Stretches */
             stretches: components["schemas"]["StretchOut"][];
+            walked: components["schemas"]["CurveOut"];
+            stayed: components["schemas"]["CurveOut"];
+            /** Verdict */
+            verdict: string;
+            /** Dials */
+            dials: string[];
             /** Days */
             days: string[];
             /** Equity */
             equity: number[];
             /** Favourite */
             favourite: number[];
-            walked: components["schemas"]["CurveOut"];
-            stayed: components["schemas"]["CurveOut"];
             /** Changed */
             changed: number;
-            /** Verdict */
-            verdict: string;
         };
         /**
          * WalkAsked
@@ -6235,31 +6283,10 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["SignalOut"][];
         };
-        /** BookTextIn */
-        BookTextIn: {
-            /** Text */
-            text: string;
-            /** Seen */
-            seen?: string | null;
-        };
         /** BookName */
         BookName: {
             /** Name */
             name: string;
-        };
-        /** BookVersionOut */
-        BookVersionOut: {
-            /** Number */
-            number: number;
-            /** Name */
-            name: string;
-            /** Text */
-            text: string;
-            /**
-             * Saved
-             * Format: date-time
-             */
-            saved: string;
         };
         /** BookSealOut */
         BookSealOut: {
@@ -6500,7 +6527,11 @@ export interface components {
             /** Seen */
             seen?: string | null;
         };
-        /** DotsOut */
+        /**
+         * DotsOut
+         * @description One dot a session, by how far it moved: `BINS` bins of one width from -reach to reach, what lies beyond in the outermost. up, down: how
+         *     many sessions of each bin closed above their open, and did not. reach: a fraction, the same whatever is chosen.
+         */
         DotsOut: {
             /** Reach */
             reach: number;
@@ -6544,10 +6575,21 @@ export interface components {
             /** More */
             more: number;
         };
-        /** PanelOut */
+        /**
+         * PanelOut
+         * @description How the sessions of one index went. Fractions; None where there is nothing to say.
+         *
+         *     count: sessions with an end. up: how many closed above their open. share: up / count, with its 95% interval: Wilson's, or, where ways of
+         *     several closes overlap, of days drawn in blocks. any_share: of all sessions; any_count: how many those are. mean, median, mean_up,
+         *     mean_down: with costs; up and down by whether it closed above its open. best, worst: the means of the farthest on the way. luck: how often
+         *     as many sessions chosen by chance would show as far a share on the same side (`luck_of`, or `luck_of_turns` where ways overlap).
+         */
         PanelOut: {
             /** Symbol */
             symbol: string;
+            /** Few */
+            few: boolean;
+            dots: components["schemas"]["DotsOut"];
             /** Count */
             count: number;
             /** Up */
@@ -6576,9 +6618,6 @@ export interface components {
             worst: number | null;
             /** Luck */
             luck: number | null;
-            /** Few */
-            few: boolean;
-            dots: components["schemas"]["DotsOut"];
         };
         /** PrecedentOut */
         PrecedentOut: {
@@ -7492,7 +7531,10 @@ export interface components {
             /** As Of */
             as_of?: string | null;
         };
-        /** ChoiceOut */
+        /**
+         * ChoiceOut
+         * @description Another place for a level. level: entry, stop or target.
+         */
         ChoiceOut: {
             /**
              * Level
@@ -7571,7 +7613,10 @@ export interface components {
             /** Further */
             further: number;
         };
-        /** ProposalOut */
+        /**
+         * ProposalOut
+         * @description entry, stop, target with the reason of each. target: None where there is no level and no width to measure. atr: of 14 days.
+         */
         ProposalOut: {
             /**
              * Side
@@ -7595,7 +7640,11 @@ export interface components {
             /** Atr */
             atr: number;
         };
-        /** SizedOut */
+        /**
+         * SizedOut
+         * @description shares: whole. limit: what set them: risk, account or liquidity. money, share: what they cost, and of the account. lost: what the stop
+         *     costs, lost_share of the account. of_day: of a usual day's money, None where that is unknown. rs: of each target.
+         */
         SizedOut: {
             /** Shares */
             shares: number;
@@ -7690,6 +7739,8 @@ export interface components {
          * @description What fills come to; see wickcore.plan.holdings.
          */
         HoldingOut: {
+            /** First Day */
+            first_day: string;
             /**
              * Side
              * @enum {string}
@@ -7717,8 +7768,6 @@ export interface components {
             r: number | null;
             /** Result R */
             result_r: number | null;
-            /** First Day */
-            first_day: string;
             /** Sessions */
             sessions: number;
         };
@@ -8961,7 +9010,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewRule"];
+                "application/json": components["schemas"]["NewText"];
             };
         };
         responses: {
@@ -9070,7 +9119,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                rule_id: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -9092,13 +9141,13 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                rule_id: number;
+                number: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RuleText"];
+                "application/json": components["schemas"]["TextSave"];
             };
         };
         responses: {
@@ -9118,7 +9167,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                rule_id: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -9138,7 +9187,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                rule_id: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -9164,7 +9213,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                rule_id: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -9185,56 +9234,12 @@ export interface operations {
             };
         };
     };
-    restore_rule: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                rule_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RuleDetail"];
-                };
-            };
-        };
-    };
-    duplicate_rule: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                rule_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RuleDetail"];
-                };
-            };
-        };
-    };
     share_rule: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                rule_id: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -9256,7 +9261,51 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                rule_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleDetail"];
+                };
+            };
+        };
+    };
+    restore_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleDetail"];
+                };
+            };
+        };
+    };
+    duplicate_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
             };
             cookie?: never;
         };
@@ -9278,7 +9327,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                rule_id: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -9977,7 +10026,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewBook"];
+                "application/json": components["schemas"]["NewText"];
             };
         };
         responses: {
@@ -10598,7 +10647,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                book_id: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -10620,13 +10669,13 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                book_id: number;
+                number: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BookTextIn"];
+                "application/json": components["schemas"]["TextSave"];
             };
         };
         responses: {
@@ -10646,7 +10695,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                book_id: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -10666,7 +10715,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                book_id: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -10687,78 +10736,12 @@ export interface operations {
             };
         };
     };
-    restore_book: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                book_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BookDetail"];
-                };
-            };
-        };
-    };
-    duplicate_book: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                book_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BookDetail"];
-                };
-            };
-        };
-    };
-    book_versions: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                book_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BookVersionOut"][];
-                };
-            };
-        };
-    };
     book_seal: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                book_id: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -10780,7 +10763,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                book_id: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -10802,7 +10785,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                book_id: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -10815,6 +10798,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BookTriesOut"];
+                };
+            };
+        };
+    };
+    restore_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookDetail"];
+                };
+            };
+        };
+    };
+    duplicate_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookDetail"];
+                };
+            };
+        };
+    };
+    book_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"][];
                 };
             };
         };

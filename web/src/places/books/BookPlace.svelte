@@ -12,6 +12,7 @@
   import { day, whole } from '$lib/format'
   import { Watched } from '$lib/watched.svelte'
   import { turnDial } from '$lib/rule/headers'
+  import NarrowSwitch from '$lib/ui/NarrowSwitch.svelte'
   import BookPane from './BookPane.svelte'
   import { OpenBook, Reading } from './open.svelte'
 
@@ -148,21 +149,7 @@
 {:else}
   <div class="flex h-full {narrow.current ? 'flex-col' : ''}" data-book={standing}>
     {#if narrow.current}
-      <div
-        class="flex shrink-0 gap-5 border-b border-hair bg-paper2 px-4 py-1.5"
-        role="group"
-        aria-label="What to see"
-      >
-        {#each [[true, 'The book'], [false, 'Results']] as const as [which, said] (which)}
-          <button
-            aria-pressed={writing === which}
-            class={writing === which
-              ? 'font-semibold underline decoration-ember decoration-2 underline-offset-4'
-              : 'link'}
-            onclick={() => (writing = which)}>{said}</button
-          >
-        {/each}
-      </div>
+      <NarrowSwitch bind:writing text="The book" />
     {/if}
     <div
       class={narrow.current ? 'min-h-0 flex-1' : 'w-[420px] shrink-0 border-r border-hair'}
@@ -192,10 +179,7 @@
     >
       <Tabs.List class="flex min-h-[43px] shrink-0 flex-wrap items-stretch gap-x-5 border-b border-hair px-5">
         {#each TABS as [value, label] (value)}
-          <Tabs.Trigger
-            {value}
-            class="border-b-2 border-transparent pt-[2px] text-ink2 data-[state=active]:border-ember data-[state=active]:font-semibold data-[state=active]:text-ink"
-          >
+          <Tabs.Trigger {value} class="tab">
             {label}
             {#if value === 'trades' && result}<span class:waits={!fresh}>{whole(result.figures.trades)}</span
               >{/if}

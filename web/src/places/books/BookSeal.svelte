@@ -1,10 +1,10 @@
 <script lang="ts">
   /** The sealed days of a book, and how many settings of it were run. */
-  import { AlertDialog } from 'bits-ui'
   import { books, sentence } from '$lib/api'
   import { day, fixed, percent, whole } from '$lib/format'
   import { tell } from '$lib/notice.svelte'
   import { ask, client, query } from '$lib/queries'
+  import BreakSeal from '$lib/ui/BreakSeal.svelte'
 
   interface Props {
     book: number
@@ -37,28 +37,11 @@
         day.
       {:else}
         <b class="font-semibold text-ink">Sealed</b> from {day(seal.sealed_from)}.
-        <AlertDialog.Root bind:open>
-          <AlertDialog.Trigger class="underline underline-offset-3" disabled={busy}
-            >Break the seal</AlertDialog.Trigger
-          >
-          <AlertDialog.Portal>
-            <AlertDialog.Overlay class="fixed inset-0 z-20 bg-ink/25" />
-            <AlertDialog.Content class="pop fixed top-[22%] left-1/2 z-30 w-[470px] -translate-x-1/2">
-              <AlertDialog.Title class="font-title text-[19px]"
-                >Break the seal of this book?</AlertDialog.Title
-              >
-              <AlertDialog.Description class="text-[14px] text-ink2">
-                From {day(seal.sealed_from)} on nothing has been traded, so these days can still tell whether the
-                book works or was only fitted to what came before. They can do so once. The date and version {version}
-                are kept with the book.
-              </AlertDialog.Description>
-              <div class="mt-2 flex justify-end gap-3">
-                <AlertDialog.Cancel class="quiet">Keep the seal</AlertDialog.Cancel>
-                <button class="act" onclick={breakIt}>Break the seal</button>
-              </div>
-            </AlertDialog.Content>
-          </AlertDialog.Portal>
-        </AlertDialog.Root>
+        <BreakSeal of="book" disabled={busy} bind:open onbreak={breakIt}>
+          From {day(seal.sealed_from)} on nothing has been traded, so these days can still tell whether the book
+          works or was only fitted to what came before. They can do so once. The date and version {version} are
+          kept with the book.
+        </BreakSeal>
       {/if}
     </p>
   {/if}

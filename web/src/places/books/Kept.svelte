@@ -34,7 +34,7 @@
   )
   const versions = query(() => ask.bookVersions(book.id))
 
-  const restore = (version: Schemas['BookVersionOut']) =>
+  const restore = (version: Schemas['VersionOut']) =>
     attempt(['jobs', 'books'], async () => {
       onrestored(await books.save(book.id, version.text, book.mark))
       tell(`Version ${version.number} is the book’s text again, as its latest version.`)

@@ -1,5 +1,5 @@
 /** The index above, the breadth below, one crosshair; a mark at each passing. The level itself is drawn over it, so that it follows the hand. */
-import { MONO } from '$lib/charts/echarts'
+import { crosshair, daysAxes, plainLine } from '$lib/charts/days-axis'
 import { percent, whole } from '$lib/format'
 import { colour } from '$lib/theme.svelte'
 import type { Breadth } from '$lib/whole'
@@ -27,20 +27,12 @@ export function said(found: Breadth, value: number | null | undefined): string {
 }
 
 export function breadthChart(found: Breadth, marks: string[], up: boolean): Record<string, unknown> {
-  const [ink3, ink, ember, ink2] = ['ink3', 'ink', 'ember', 'ink2'].map((n) => colour(n)) as [
-    string,
-    string,
-    string,
-    string,
-  ]
+  const [ink, ember] = ['ink', 'ember'].map((n) => colour(n)) as [string, string]
   const days = found.days
-  const text = { fontFamily: MONO, fontSize: 11, color: ink3 }
-  const years = (index: number) => index > 0 && days[index]!.slice(0, 4) !== days[index - 1]!.slice(0, 4)
   const grids = [
     { left: LEFT, right: RIGHT, top: TOP, height: INDEX_HEIGHT },
     { left: LEFT, right: RIGHT, top: BREADTH_TOP, height: BREADTH_HEIGHT },
   ]
-  const line = { type: 'line', symbol: 'none', silent: true, animation: false, sampling: 'lttb' }
   const index = found.index.map((v) => (v === null || v <= 0 ? null : Math.log10(v)))
   const floor = lowest(index)
   const [least, most] = reach(found)
@@ -54,24 +46,8 @@ export function breadthChart(found: Breadth, marks: string[], up: boolean): Reco
   }
   return {
     grid: grids,
-    axisPointer: { link: [{ xAxisIndex: 'all' }], lineStyle: { color: ink2, type: 'solid', width: 1 } },
-    tooltip: { trigger: 'axis', showContent: false, axisPointer: { type: 'line' } },
-    xAxis: grids.map((_, gridIndex) => ({
-      type: 'category',
-      gridIndex,
-      data: days,
-      boundaryGap: false,
-      axisTick: { show: false },
-      axisLine: { show: gridIndex === 1, lineStyle: { color: ink3 }, onZero: true },
-      axisLabel: {
-        ...text,
-        show: gridIndex === 1,
-        interval: (at: number) => years(at),
-        hideOverlap: true,
-        formatter: (day: string) => day.slice(0, 4),
-      },
-      axisPointer: { label: { show: false } },
-    })),
+    ...crosshair(),
+    xAxis: daysAxes(days, grids.length, 1, 1),
     yAxis: [
       {
         type: 'value',
@@ -95,7 +71,7 @@ export function breadthChart(found: Breadth, marks: string[], up: boolean): Reco
     ],
     series: [
       {
-        ...line,
+        ...plainLine,
         name: 'index',
         data: index,
         lineStyle: { color: ink, width: 1.2 },
@@ -111,7 +87,7 @@ export function breadthChart(found: Breadth, marks: string[], up: boolean): Reco
         data: marks.length > 60 ? [] : days.flatMap((day, i) => (shown.has(day) ? [[i, floor]] : [])),
       },
       {
-        ...line,
+        ...plainLine,
         name: 'breadth',
         xAxisIndex: 1,
         yAxisIndex: 1,

@@ -8,6 +8,7 @@
   import { go } from '$lib/router.svelte'
   import { lazily } from '$lib/lazily'
   import { offsetOf, turnDial } from '$lib/rule/headers'
+  import NarrowSwitch from '$lib/ui/NarrowSwitch.svelte'
   import { Counts } from './counts.svelte'
   import Divider from './Divider.svelte'
   import { expressions, ofRule } from './hits.svelte'
@@ -105,21 +106,11 @@
     data-characters={open.text.length}
   >
     {#if narrow.current}
-      <div
-        class="flex shrink-0 gap-5 border-b border-hair bg-paper2 px-4 py-1.5"
-        role="group"
-        aria-label="What to see"
-      >
-        {#each [[true, 'The rule'], [false, counts.scan ? `Results: ${counts.scan.hits_total}` : 'Results']] as const as [which, said] (which)}
-          <button
-            aria-pressed={writing === which}
-            class={writing === which
-              ? 'font-semibold underline decoration-ember decoration-2 underline-offset-4'
-              : 'link'}
-            onclick={() => (writing = which)}>{said}</button
-          >
-        {/each}
-      </div>
+      <NarrowSwitch
+        bind:writing
+        text="The rule"
+        results={counts.scan ? `Results: ${counts.scan.hits_total}` : 'Results'}
+      />
     {/if}
     <div
       class="min-w-0 {narrow.current ? 'min-h-0 flex-1' : 'shrink-0'}"
@@ -147,10 +138,7 @@
     >
       <Tabs.List class="flex min-h-[43px] shrink-0 flex-wrap items-stretch gap-x-6 border-b border-hair px-4">
         {#each TABS as [value, label] (value)}
-          <Tabs.Trigger
-            {value}
-            class="border-b-2 border-transparent pt-[2px] text-ink2 data-[state=active]:border-ember data-[state=active]:font-semibold data-[state=active]:text-ink"
-          >
+          <Tabs.Trigger {value} class="tab">
             {label}
             {#if value === 'hits' && counts.scan}<span
                 class:waits={counts.counting}

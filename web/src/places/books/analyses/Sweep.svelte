@@ -5,8 +5,10 @@
   import { fixed, percent, whole } from '$lib/format'
   import Progress from '$lib/Progress.svelte'
   import { Watched } from '$lib/watched.svelte'
-  import { Ranges, rangesOf } from './ranges.svelte'
-  import Turns from './Turns.svelte'
+  import DialRangeFields from '$lib/ui/DialRanges.svelte'
+  import { DialRanges } from '$lib/ui/dial-ranges.svelte'
+  import SweepCells from '$lib/ui/SweepCells.svelte'
+  import { rangesOf } from './ranges'
 
   interface Props {
     run: number
@@ -15,7 +17,7 @@
     onset: (values: { name: string; value: number; percent: boolean }[]) => void
   }
   const { run, dials, slots, onset }: Props = $props()
-  const ranges = new Ranges(() => rangesOf(dials, slots))
+  const ranges = new DialRanges(() => rangesOf(dials, slots))
   const watched = new Watched<Schemas['BookSweepRun']>('book-sweep', books.sweep, {
     stop: books.stop,
     again: books.again,
@@ -52,7 +54,7 @@
   const told = (cell: Schemas['BookCell']) =>
     `${found!.dials.map((name, i) => `${name} ${setting(name, cell.values[i]!)}`).join(', ')}: ${percent(cell.annual)} a year, max drawdown ${percent(cell.worst_fall)}, ${whole(cell.trades)} trades${cell.floor === null ? '' : `, no neighbour under ${percent(cell.floor)}`}`
 
-  const start = () => watched.start(() => books.startSweep(run, $state.snapshot(ranges.turns)))
+  const start = () => watched.start(() => books.startSweep(run, $state.snapshot(ranges.chosen)))
   const set = (cell: Schemas['BookCell']) =>
     onset(found!.dials.map((name, i) => ({ name, value: cell.values[i]!, percent: percentOf(name) })))
 
@@ -88,7 +90,7 @@
 </script>
 
 <div class="flex flex-wrap items-center gap-x-4 gap-y-1.5 text-[13px] text-ink2">
-  <Turns {ranges} />
+  <DialRangeFields {ranges} />
   <span class="ml-auto flex items-center gap-4">
     {#if found}<button class="link" onclick={save}>Save the cells</button>{/if}
     <span>{whole(ranges.total)} settings</span>
@@ -97,8 +99,6 @@
 </div>
 <div class="mt-3"><Progress {watched} onagain={start} /></div>
 {#if found}
-  {@const rows = found.values[0]!}
-  {@const columns = found.values[1] ?? [null]}
   <h2 class="max-w-[75ch] font-title text-[19px] leading-snug">{found.verdict}</h2>
   <dl class="mt-2 flex flex-wrap gap-x-10 text-[13px]">
     {#each [['Best by luck', found.luck, 'Chance that the best of so many settings that are no better than the index (than cash, where there is none) would look as good: the test for superior predictive ability'], ['Deflated Sharpe', found.deflated, 'Chance that the peak’s Sharpe ratio is above what the best of so many without skill would show'], ['Overfitting', found.overfit, 'Of all ways to choose on half of the days, the share in which the chosen setting does no better than the middle one on the other half']] as const as [label, figure, help] (label)}
@@ -119,58 +119,17 @@
       >
     {/each}
   </p>
-  <div class="mt-2 overflow-x-auto">
-    <table class="border-separate border-spacing-[2px] text-[12px]">
-      <caption class="pb-1 text-left text-[13px] text-ink2"
-        ><span class="font-mono">{found.dials[0]}</span> downwards{#if found.dials[1]},
-          <span class="font-mono">{found.dials[1]}</span> across{/if}. A dot: its neighbours hold up. Framed:
-        the plateau. A triangle: the peak. Faint: fewer than twenty trades. A click sets the dials so.</caption
-      >
-      {#if found.dials[1]}
-        <thead>
-          <tr>
-            <th></th>
-            {#each columns as v (v)}<th scope="col" class="num pr-1 font-semibold"
-                >{setting(found.dials[1]!, v!)}</th
-              >{/each}
-          </tr>
-        </thead>
-      {/if}
-      <tbody>
-        {#each rows as v, i (v)}
-          <tr>
-            <th scope="row" class="num pr-2 font-semibold">{setting(found.dials[0]!, v)}</th>
-            {#each columns as v2, j (v2)}
-              {@const place = i * columns.length + j}
-              {@const cell = found.cells[place]!}
-              <td class="p-0">
-                <button
-                  class="relative block h-[38px] w-[74px] font-mono {few(cell) ? 'text-ink3' : ''} {place ===
-                  found.plateau
-                    ? 'outline-2 outline-ember'
-                    : ''}"
-                  style:background={shade(cell)}
-                  title={told(cell)}
-                  onclick={() => set(cell)}
-                >
-                  <span class="block leading-tight">{said(cell)}</span>
-                  <span class="block text-[11px] leading-tight opacity-75">{whole(cell.trades)}</span>
-                  {#if cell.holds}<span
-                      class="absolute right-1 bottom-0 text-[9px] text-ember"
-                      aria-hidden="true">●</span
-                    >{/if}
-                  {#if place === found.peak && place !== found.plateau}<span
-                      class="absolute top-0.5 left-1 text-[9px] text-ember"
-                      aria-hidden="true">▲</span
-                    >{/if}
-                </button>
-              </td>
-            {/each}
-          </tr>
-        {/each}
-      </tbody>
-    </table>
-  </div>
+  <SweepCells
+    {found}
+    caption=""
+    note="Faint: fewer than twenty trades. A click sets the dials so."
+    {setting}
+    {shade}
+    faint={few}
+    figures={(cell) => [said(cell), whole(cell.trades)]}
+    title={told}
+    onset={set}
+  />
 {:else if !watched.busy && !watched.failed}
   <p class="max-w-[70ch] text-[13px] text-ink2">
     Every number of the text can be a dial: give it a name and a range, for instance

@@ -9,8 +9,9 @@
   import { colour } from '$lib/theme.svelte'
   import { Watched } from '$lib/watched.svelte'
   import { rounds } from '../run/equityChart'
-  import { Ranges, rangesOf } from './ranges.svelte'
-  import Turns from './Turns.svelte'
+  import DialRangeFields from '$lib/ui/DialRanges.svelte'
+  import { DialRanges } from '$lib/ui/dial-ranges.svelte'
+  import { rangesOf } from './ranges'
 
   interface Props {
     run: number
@@ -18,7 +19,7 @@
     slots: number
   }
   const { run, dials, slots }: Props = $props()
-  const ranges = new Ranges(() => rangesOf(dials, slots))
+  const ranges = new DialRanges(() => rangesOf(dials, slots))
   const watched = new Watched<Schemas['BookWalkRun']>('book-walk', books.walk, {
     stop: books.stop,
     again: books.again,
@@ -29,7 +30,7 @@
   const percentOf = (name: string) => dials.find((d) => d.name === name)?.percent ?? false
   const setting = (name: string, v: number) => (percentOf(name) ? percent(v, 1, false) : String(v))
   const start = () =>
-    watched.start(() => books.startWalk(run, { dials: $state.snapshot(ranges.turns), train, traded }))
+    watched.start(() => books.startWalk(run, { dials: $state.snapshot(ranges.chosen), train, traded }))
   $effect(() => () => watched.leave())
 
   function plot(): Record<string, unknown> {
@@ -74,7 +75,7 @@
 </script>
 
 <div class="flex flex-wrap items-center gap-x-4 gap-y-1.5 text-[13px] text-ink2">
-  <Turns {ranges} />
+  <DialRangeFields {ranges} />
   <label
     >chosen on <NumberField
       class="field num w-[52px] py-0"

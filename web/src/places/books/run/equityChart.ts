@@ -1,6 +1,6 @@
 /** The plots of a run: equity on a log or linear scale, the fall from the peak under it, and what was invested; one crosshair for all. */
 import type { BookResult } from '$lib/api'
-import { MONO } from '$lib/charts/echarts'
+import { axisText, crosshair, daysAxes, plainLine } from '$lib/charts/days-axis'
 import { percent, short } from '$lib/format'
 import { colour } from '$lib/theme.svelte'
 
@@ -16,21 +16,14 @@ export function rounds(least: number, most: number): number[] {
 }
 
 export function equityChart(result: BookResult, log: boolean): Record<string, unknown> {
-  const [ink3, hair, ember, ink2] = ['ink3', 'hair', 'ember', 'ink2'].map((n) => colour(n)) as [
-    string,
-    string,
-    string,
-    string,
-  ]
+  const [ink3, hair, ember] = ['ink3', 'hair', 'ember'].map((n) => colour(n)) as [string, string, string]
   const days = result.equity.map((e) => e.day)
-  const text = { fontFamily: MONO, fontSize: 11, color: ink3 }
-  const years = (index: number) => index === 0 || days[index]!.slice(0, 4) !== days[index - 1]!.slice(0, 4)
+  const text = axisText()
   const grids = [
     { left: 8, right: 54, top: 8, height: 236 },
     { left: 8, right: 54, top: 266, height: 66 },
     { left: 8, right: 54, top: 346, height: 34 },
   ]
-  const line = { type: 'line', symbol: 'none', silent: true, animation: false, sampling: 'lttb' }
   const money = [...result.equity.map((e) => e.equity), ...(result.index ?? [])].filter((v) => v > 0)
   const [least, most] = [Math.min(...money) * 0.97, Math.max(...money) * 1.03]
   // A log scale is one of logarithms, so that its marks can be round amounts.
@@ -38,23 +31,8 @@ export function equityChart(result: BookResult, log: boolean): Record<string, un
   const ticks = rounds(least, most)
   return {
     grid: grids,
-    axisPointer: { link: [{ xAxisIndex: 'all' }], lineStyle: { color: ink2, type: 'solid', width: 1 } },
-    tooltip: { trigger: 'axis', showContent: false, axisPointer: { type: 'line' } },
-    xAxis: grids.map((_, gridIndex) => ({
-      type: 'category',
-      gridIndex,
-      data: days,
-      boundaryGap: false,
-      axisTick: { show: false },
-      axisLine: { show: gridIndex === 1, lineStyle: { color: ink3 }, onZero: true },
-      axisLabel: {
-        ...text,
-        show: gridIndex === 0,
-        interval: (index: number) => years(index) && index > 0,
-        formatter: (day: string) => day.slice(0, 4),
-      },
-      axisPointer: { label: { show: false } },
-    })),
+    ...crosshair(),
+    xAxis: daysAxes(days, grids.length, 0, 1),
     yAxis: [
       {
         type: 'value',
@@ -94,10 +72,10 @@ export function equityChart(result: BookResult, log: boolean): Record<string, un
     ],
     series: [
       ...(result.index
-        ? [{ ...line, name: 'index', data: result.index.map(on), lineStyle: { color: ink3, width: 1 } }]
+        ? [{ ...plainLine, name: 'index', data: result.index.map(on), lineStyle: { color: ink3, width: 1 } }]
         : []),
       {
-        ...line,
+        ...plainLine,
         name: 'book',
         data: result.equity.map((e) => (e.equity > 0 ? on(e.equity) : null)),
         markLine: {
@@ -112,7 +90,7 @@ export function equityChart(result: BookResult, log: boolean): Record<string, un
       ...(result.index_falls
         ? [
             {
-              ...line,
+              ...plainLine,
               name: 'index falls',
               xAxisIndex: 1,
               yAxisIndex: 1,
@@ -123,7 +101,7 @@ export function equityChart(result: BookResult, log: boolean): Record<string, un
           ]
         : []),
       {
-        ...line,
+        ...plainLine,
         name: 'falls',
         xAxisIndex: 1,
         yAxisIndex: 1,
@@ -132,7 +110,7 @@ export function equityChart(result: BookResult, log: boolean): Record<string, un
         areaStyle: { color: ember, opacity: 0.12 },
       },
       {
-        ...line,
+        ...plainLine,
         name: 'invested',
         xAxisIndex: 2,
         yAxisIndex: 2,

@@ -1,10 +1,10 @@
 <script lang="ts">
   /** The sealed days of a rule: calm, and impossible to miss. */
-  import { AlertDialog } from 'bits-ui'
   import { api, sentence } from '$lib/api'
   import { day } from '$lib/format'
   import { tell } from '$lib/notice.svelte'
   import { ask, client, query } from '$lib/queries'
+  import BreakSeal from '$lib/ui/BreakSeal.svelte'
 
   interface Props {
     rule: number
@@ -46,26 +46,11 @@
         >Sealed from {day(seal.sealed_from)}: the last quarter of history stays unseen until the rule is
         final.</span
       >
-      <AlertDialog.Root bind:open>
-        <AlertDialog.Trigger class="link ml-auto whitespace-nowrap underline underline-offset-3"
-          >Break the seal …</AlertDialog.Trigger
-        >
-        <AlertDialog.Portal>
-          <AlertDialog.Overlay class="fixed inset-0 z-20 bg-ink/25" />
-          <AlertDialog.Content class="pop fixed top-[22%] left-1/2 z-30 w-[470px] -translate-x-1/2">
-            <AlertDialog.Title class="font-title text-[19px]">Break the seal of this rule?</AlertDialog.Title>
-            <AlertDialog.Description class="text-[14px] text-ink2">
-              From {day(seal.sealed_from)} on nothing has been measured, so these days can still tell whether the
-              rule works or was only fitted to what came before. They can do so once: whatever you change after
-              looking has seen them. The date and version {version} are kept with the rule.
-            </AlertDialog.Description>
-            <div class="mt-2 flex justify-end gap-3">
-              <AlertDialog.Cancel class="quiet">Keep the seal</AlertDialog.Cancel>
-              <button class="act" onclick={breakIt}>Break the seal</button>
-            </div>
-          </AlertDialog.Content>
-        </AlertDialog.Portal>
-      </AlertDialog.Root>
+      <BreakSeal of="rule" class="link ml-auto whitespace-nowrap" bind:open onbreak={breakIt}>
+        From {day(seal.sealed_from)} on nothing has been measured, so these days can still tell whether the rule
+        works or was only fitted to what came before. They can do so once: whatever you change after looking has
+        seen them. The date and version {version} are kept with the rule.
+      </BreakSeal>
     {/if}
   </p>
 {/if}

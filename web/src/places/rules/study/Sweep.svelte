@@ -4,11 +4,12 @@
   import EChart from '$lib/charts/EChart.svelte'
   import { csv, download } from '$lib/csv'
   import { hits, percent, whole } from '$lib/format'
-  import NumberField from '$lib/NumberField.svelte'
   import Progress from '$lib/Progress.svelte'
   import { Watched } from '$lib/watched.svelte'
+  import DialRangeFields from '$lib/ui/DialRanges.svelte'
+  import { DialRanges, wholeRanges } from '$lib/ui/dial-ranges.svelte'
+  import SweepCells from '$lib/ui/SweepCells.svelte'
   import { sweepChart } from './sweepChart'
-  import SweepGrid from './SweepGrid.svelte'
 
   interface Props {
     question: Schemas['StudyIn']
@@ -21,16 +22,10 @@
     opened: AnyRun | null
   }
   const { question, name, dials, horizon, broken, onset, opened }: Props = $props()
-  const WIDE = 10
+  const WIDE = 10 // about so many values of a dial's whole range
 
-  interface Turn {
-    name: string
-    low: number
-    high: number
-    step: number
-  }
-  const usable = $derived(dials.filter((d) => d.low !== null && d.high !== null))
-  let turns = $state<Turn[]>([])
+  const usable = $derived(wholeRanges(dials, WIDE))
+  const ranges = new DialRanges(() => usable)
   const watched = new Watched('sweep', api.sweep)
   const found = $derived(watched.result)
   $effect(() => {
@@ -38,23 +33,8 @@
     return () => watched.leave()
   })
 
-  /** About ten steps over the dial's whole range, of its own steps where it has some. */
-  function whole_range(of: string): Turn {
-    const d = usable.find((one) => one.name === of)!
-    const [low, high] = [d.low!, d.high!]
-    const own = d.step ?? (high - low) / 100
-    const step = own * Math.max(1, Math.ceil((high - low) / own / (WIDE - 1)))
-    return { name: of, low, high, step: Number(step.toPrecision(6)) }
-  }
-  $effect(() => {
-    if (!turns.length && usable.length) turns = [whole_range(usable[0]!.name)]
-  })
-  const steps = (t: Turn) =>
-    t.step > 0 && t.high >= t.low ? Math.floor((t.high - t.low) / t.step + 1e-9) + 1 : 0
-  const total = $derived(turns.reduce((n, t) => n * steps(t), 1))
-
   async function start(): Promise<void> {
-    const body = { study: question, dials: turns, horizon }
+    const body = { study: question, dials: $state.snapshot(ranges.chosen), horizon }
     await watched.start(() => api.startSweep(body))
   }
 
@@ -66,6 +46,15 @@
     const where = cell.values.map((v, i) => `${found!.dials[i]} ${said(found!.dials[i]!, v)}`).join(', ')
     const held = cell.holds ? 'Its neighbours hold up.' : ''
     return `${where}: excess ${percent(cell.excess, 2)} (${percent(cell.low, 2)} to ${percent(cell.high, 2)}), ${hits(cell.count)} on ${whole(cell.days)} days, won ${percent(cell.win_rate, 0, false)}. ${held} A click sets the dials so.`
+  }
+
+  const few = (cell: Schemas['CellOut']) => cell.count < 20
+  const most = $derived(Math.max(1e-4, ...(found?.cells ?? []).map((c) => Math.abs(c.excess ?? 0))))
+
+  function shade(cell: Schemas['CellOut']): string {
+    if (cell.excess === null || few(cell)) return 'transparent'
+    const part = Math.round((Math.abs(cell.excess) / most) * 70)
+    return `color-mix(in srgb, var(--${cell.excess > 0 ? 'gain' : 'loss'}) ${part}%, var(--paper))`
   }
 
   function set(cell: Schemas['CellOut']): void {
@@ -121,44 +110,13 @@
   </p>
 {:else}
   <div class="flex flex-wrap items-center gap-x-4 gap-y-1.5 text-[13px] text-ink2">
-    {#each turns as turn, i (i)}
-      <span class="flex items-baseline gap-2">
-        {i ? 'and' : 'Vary'}
-        <select
-          class="inline-pick font-mono text-ink"
-          aria-label={i ? 'Second dial' : 'Dial'}
-          value={turn.name}
-          onchange={(event) => (turns[i] = whole_range(event.currentTarget.value))}
-        >
-          {#each usable.filter((d) => d.name === turn.name || !turns.some((t) => t.name === d.name)) as d (d.name)}<option
-              >{d.name}</option
-            >{/each}
-        </select>
-        {#each [['from', 'low'], ['to', 'high'], ['by', 'step']] as const as [word, key] (key)}
-          <label
-            >{word}
-            <NumberField
-              class="field num w-[72px] py-0"
-              label={word}
-              value={turn[key]}
-              onvalue={(value) => value !== null && (turn[key] = value)}
-            /></label
-          >
-        {/each}
-        {#if i}<button class="link" onclick={() => (turns = turns.slice(0, 1))}>one only</button>{/if}
-      </span>
-    {/each}
-    {#if turns.length === 1 && usable.length > 1}
-      <button
-        class="link underline underline-offset-3"
-        onclick={() => (turns = [...turns, whole_range(usable.find((d) => d.name !== turns[0]!.name)!.name)])}
-        >and a second</button
-      >
-    {/if}
+    <DialRangeFields {ranges} />
     <span class="ml-auto flex items-center gap-4">
       {#if found}<button class="link" onclick={save}>Save the cells</button>{/if}
-      <span>{whole(total)} settings at {horizon} bars</span>
-      <button class="act" disabled={broken || watched.busy || total < 1} onclick={start}>Run sweep</button>
+      <span>{whole(ranges.total)} settings at {horizon} bars</span>
+      <button class="act" disabled={broken || watched.busy || ranges.total < 1} onclick={start}
+        >Run sweep</button
+      >
     </span>
   </div>
   <div class="mt-3"><Progress {watched} onagain={start} /></div>
@@ -207,7 +165,16 @@
         </tbody>
       </table>
     {:else}
-      <SweepGrid {found} {said} {told} onset={set} />
+      <SweepCells
+        {found}
+        caption="Excess and hits;"
+        setting={said}
+        {shade}
+        faint={few}
+        figures={(cell) => [percent(cell.excess, 2), whole(cell.count)]}
+        title={told}
+        onset={set}
+      />
     {/if}
   {/if}
 {/if}
