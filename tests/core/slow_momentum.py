@@ -30,7 +30,7 @@ def squeeze_bars_(s: Any, n: float, width: float, k: float) -> Found:
 
 
 @entry
-def squeeze_fired_(s: Any, n: float, width: float, k: float) -> Found:
+def squeeze_released_(s: Any, n: float, width: float, k: float) -> Found:
     before = squeeze_(s.upto(len(s.at) - 2), n, width, k)[0] if len(s.at) > 1 else None
     now = squeeze_(s, n, width, k)[0]
     pair = (before, None if now is None else not now)

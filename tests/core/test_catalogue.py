@@ -65,7 +65,7 @@ OWN_EXAMPLE = {
 }
 # A condition over several bars may be false before all of them are there: unknown and false is false.
 SEVERAL = {n for n, e in CATALOGUE.entries.items() if e.family == "candles"} | {
-    "squeeze_fired",
+    "squeeze_released",
     "rising",
     "falling",
     "rank",

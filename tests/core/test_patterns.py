@@ -213,7 +213,8 @@ def test_rules_with_patterns_are_mirrored_and_read_by_their_parts() -> None:
     assert mirror(turned).text.splitlines()[-5:] == lines
 
 
-def test_the_published_ones_answer_to_their_first_names() -> None:
+def test_what_was_renamed_answers_to_its_first_name() -> None:
+    assert check_expression("squeeze_fired(30)").op.key == check_expression("squeeze_released(30)").op.key
     text = "lmw_double_top.trigger - lmw_double_top(within=40).between.age"
     assert check_expression(text).op.key == check_expression(text.replace("lmw", "published")).op.key
     assert any("published double top" in words for _, words in read_aloud("lmw_double_top"))

@@ -146,7 +146,7 @@ PHRASES = {
     "in a squeeze": "squeeze",
     "in a squeeze for 5 days": "squeeze held 5",
     "a squeeze at least five bars old": "squeeze held 5",
-    "squeeze fires": "squeeze_fired",
+    "squeeze fires": "squeeze_released",
     "weekly squeeze": "on(week, squeeze)",
     # gaps, ranges, the bar itself
     "gaps up": "gap > 0",

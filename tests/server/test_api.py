@@ -186,5 +186,5 @@ def test_rank_is_among_the_chosen_universe(api: Api) -> None:
 
 
 def test_events_are_those_of_the_calendar(api: Api) -> None:
-    found = api.post("/scan", {"text": 'event("Hands at work") once in 30'}).json()
+    found = api.post("/scan", {"text": 'event("Employment report") once in 30'}).json()
     assert found["hits_total"] == found["scanned"]

@@ -11,9 +11,10 @@ import pytest
 
 from tests.server.conftest import Api
 from upperwick.alerts.models import Alert
-from upperwick.breadth.schemas import BreadthOut, PrecedentsOut, SessionChart
+from upperwick.breadth.schemas import BreadthOut
 from upperwick.cli.main import main
 from upperwick.market.load import evaluator
+from upperwick.precedents.schemas import PrecedentsOut, SessionChart
 from upperwick.rules.models import Breadth
 from wickcore.bars.moment import iso
 from wickcore.breadth.series import breadth_series

@@ -120,3 +120,10 @@ def test_the_calendar_is_read_by_another_library(api: Api, stand: Stand, client:
     assert (client.get(path).status_code, client.get(ended[ended.index("/api") :]).status_code) == (404, 200)
     api.delete("/session/everywhere")
     assert client.get(ended[ended.index("/api") :]).status_code == 404
+
+
+def test_a_message_of_an_undeclared_kind_is_refused_and_a_stored_one_is_shown(api: Api, told: Message) -> None:
+    with pytest.raises(ValueError, match="no kind of message 'telegram'"):
+        mail.tell(told.owner, "x", "telegram", told.moment, "Subject", ["Line"])
+    Message.objects.filter(id=told.id).update(kind="telegram")
+    assert api.get("/outbox").json()["messages"][0]["label"] == "telegram"

@@ -15,6 +15,7 @@ from upperwick.base.errors import Refused
 from upperwick.bench.lists import keep as keep_list
 from upperwick.bench.lists import lists_of, universe_key
 from upperwick.market.services import open_market
+from upperwick.outbox.kinds import words_of
 from upperwick.outbox.models import Message
 from upperwick.rules.services import find as find_rule
 from wickcore.bars.moment import clock
@@ -185,7 +186,8 @@ def find_message(owner: Any, message_id: int, deleted: bool = False) -> Message:
 def row_of(m: Message) -> dict[str, Any]:
     """A message as lists show it."""
     return {
-        "id": m.id, "kind": m.kind, "moment": m.moment, "subject": m.subject, "read": m.read, "place": m.place, "symbols": m.symbols,
+        "id": m.id, "kind": m.kind, "label": words_of(m.kind), "moment": m.moment, "subject": m.subject, "read": m.read, "place": m.place,
+        "symbols": m.symbols,
     }  # fmt: skip
 
 

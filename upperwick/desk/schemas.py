@@ -90,6 +90,7 @@ class WatchIn(Schema):
 class MessageRow(Schema):
     id: int
     kind: str
+    label: str
     moment: str
     subject: str
     read: bool

@@ -17,6 +17,7 @@ from django.utils import timezone
 from upperwick.base.outgoing import in_file_name, in_header, in_html
 from upperwick.charts.bars_at import standing
 from upperwick.market.services import open_market
+from upperwick.outbox.kinds import checked
 from upperwick.outbox.models import Message
 from upperwick.reports.palette import rgb
 from wickcore.bars.market import Market
@@ -73,7 +74,7 @@ def tell(
     setattr(
         message,
         OURS,
-        {"owner": owner, "key": key, "kind": kind, "moment": moment, "place": place, "symbols": list(symbols)},
+        {"owner": owner, "key": key, "kind": checked(kind), "moment": moment, "place": place, "symbols": list(symbols)},
     )
     message.send()
 

@@ -11,7 +11,7 @@ HOLIDAYS = (
 ANNOUNCEMENTS = (
     ("Lending rate", "The island bank's lending rate, eight times a year"),
     ("Cost of living", "What a household's basket costs, monthly"),
-    ("Hands at work", "How many are employed, on the first Friday"),
+    ("Employment report", "How many are employed, on the first Friday"),
     ("Harbour trade", "Goods in and out through the harbours, monthly"),
     ("Harvest and catch", "Quarterly report of fields and boats"),
 )
@@ -45,7 +45,7 @@ def announcements(more: int = 2) -> list[tuple[int, str]]:
         first = month.astype("datetime64[D]")
         dated = [("Cost of living", first + 12), ("Harbour trade", first + 18)]
         friday = np.busday_offset(first, 0, roll="forward", weekmask="Fri")
-        dated.append(("Hands at work", friday))
+        dated.append(("Employment report", friday))
         if number in (1, 3, 5, 6, 7, 9, 11, 12):
             dated.append(("Lending rate", np.busday_offset(first + 14, 0, roll="forward", weekmask="Wed")))
         if number in (2, 5, 8, 11):

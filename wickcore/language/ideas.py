@@ -19,7 +19,7 @@ IDEAS: tuple[tuple[str, str], ...] = (
     ("the narrowest range of seven days", "narrowest(7)"),
     ("a squeeze at least five bars old", "squeeze held 5"),
     ("a squeeze on weekly bars", "on(week, squeeze held 5)"),
-    ("the squeeze has just ended", "squeeze_fired"),
+    ("the squeeze has just ended", "squeeze_released"),
     ("closed in the upper half of the bar", "closing_place > 50%"),
     ("a gap up that was never closed", "gap > 0 and low > close 1 ago"),
     ("two lower closes on falling volume", "falling(close, 2) and falling(volume, 2)"),

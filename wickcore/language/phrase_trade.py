@@ -135,7 +135,7 @@ TRADE: tuple[tuple[str, Make], ...] = (
     (r"(?:a )?(?:narrow|small|tight) range (?:day|bar|candle)", lambda: "narrowest(7)"),
     (rf"(?:widest|largest|biggest) (?:range|bar|day) {LAST}(\d+) {UNIT}", lambda n: f"range_expansion({int(n) - 1})"),
     (r"(\d+) inside (?:days|bars)(?: in a row)?|(?:double) inside (?:day|bar)", lambda n=None: f"inside_bar held {n or 2}"),
-    (r"(?:coming|came|comes|broke|breaking) out of (?:a |the )?squeeze|squeeze (?:has )?(?:just )?(?:fired|released|ended)", lambda: "squeeze_fired"),
+    (r"(?:coming|came|comes|broke|breaking) out of (?:a |the )?squeeze|squeeze (?:has )?(?:just )?(?:fired|released|ended)", lambda: "squeeze_released"),
     # the bar
     (r"(?:closes|closed|closing|close) (?:near|at|on) (?:its |the )?(?:days |daily )?highs?(?: of the day)?", lambda: "closing_place > 75%"),
     (r"(?:closes|closed|closing|close) (?:near|at|on) (?:its |the )?(?:days |daily )?lows?(?: of the day)?", lambda: "closing_place < 25%"),

@@ -308,7 +308,7 @@ _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     # squeezes
     (rf"(?:in )?(?:a )?squeeze(?: (?:for|of) (?:at least )?(\d+) {UNIT})?", lambda n: f"squeeze held {n}" if n else "squeeze"),
     (rf"(?:a )?squeeze (?:at least )?(\d+) {UNIT} old", lambda n: f"squeeze held {n}"),
-    (r"squeeze (?:fires|fired|ends|ended|releases|released|breaks)", lambda: "squeeze_fired"),
+    (r"squeeze (?:fires|fired|ends|ended|releases|released|breaks)", lambda: "squeeze_released"),
     # volume
     (rf"(?:on )?volume (?:is )?{_HOW}(\d+(?:\.\d+)?)% (?:above|over|higher than|larger than) (.+)", lambda how, p, t: volume_above(how, p, t)),
     (rf"(?:on )?volume (?:is )?(?:{_MORE} |{_LEAST} )?(twice|double|triple|half|\d+(?:\.\d+)? times) (.+)",

@@ -6,8 +6,8 @@ The grammar it follows is written down in tests/core/grammar.lark, and held agai
 from typing import NoReturn
 
 from wickcore.language import tree
+from wickcore.language.old_names import OLD_NAMES
 from wickcore.language.problems import Places
-from wickcore.language.shapes import OLD_NAMES
 from wickcore.language.tokens import COMPARISONS, JOINING, TokenReader
 from wickcore.language.tree import Span
 

@@ -6893,6 +6893,8 @@ export interface components {
             id: number;
             /** Kind */
             kind: string;
+            /** Label */
+            label: string;
             /** Moment */
             moment: string;
             /** Subject */
@@ -7207,6 +7209,8 @@ export interface components {
             id: number;
             /** Kind */
             kind: string;
+            /** Label */
+            label: string;
             /** Moment */
             moment: string;
             /** Subject */

@@ -43,6 +43,6 @@ ENTRIES = (
             "squeeze held 5", bars(20), _WIDTH, _K, result="condition", said="the bands lie inside the channel (a squeeze)"),
     defined("squeeze_bars", _B, "For how many bars the squeeze has lasted; 0 outside one.", "streak(squeeze(n, width, k))", "n",
             "squeeze_bars >= 5", bars(20), _WIDTH, _K, bounds=POSITIVE, said="the number of bars the squeeze has lasted"),
-    defined("squeeze_fired", _B, "The squeeze has ended on this bar.", "squeeze(n, width, k) 1 ago and not squeeze(n, width, k)", "n + 1",
-            "squeeze_fired and close > close 1 ago", bars(20), _WIDTH, _K, result="condition", said="a squeeze has just ended"),
+    defined("squeeze_released", _B, "The squeeze ended on this bar.", "squeeze(n, width, k) 1 ago and not squeeze(n, width, k)", "n + 1",
+            "squeeze_released and close > close 1 ago", bars(20), _WIDTH, _K, result="condition", said="a squeeze has just ended", later=True),
 )  # fmt: skip

@@ -125,9 +125,7 @@
               onclick={(event) => (event.preventDefault(), go(`/outbox/${one.id}`))}
             >
               <span class="block {one.read ? 'text-ink2' : 'font-semibold'}">{one.subject}</span>
-              <span class="block text-[12px] text-ink3"
-                >{longMoment(one.moment)}{one.kind === 'schedule' ? ' · schedule' : ''}</span
-              >
+              <span class="block text-[12px] text-ink3">{longMoment(one.moment)} · {one.label}</span>
             </a>
           </li>
         {/each}
