@@ -172,7 +172,8 @@ def test_around_the_language(api: Api) -> None:
         "notes": [],
     }
     assert api.post("/language/aloud", {"text": "close > 5"}).json() == [{"line": 1, "text": "The close is above 5."}]
-    assert api.post("/language/phrase", {"text": "inside bar"}).json() == {"lines": ["inside_bar"], "unknown": []}
+    phrase = api.post("/language/phrase", {"text": "inside bar"}).json()
+    assert phrase == {"lines": ["inside_bar"], "words": ["The bar lies inside the one before."], "unknown": [], "offers": []}
     assert api.post("/language/mirror", {"text": "clos > 5"}).status_code == 422
     assert api.post("/language/phrase", {"text": "x" * 400}).status_code == 422
 

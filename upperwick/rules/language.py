@@ -4,6 +4,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
+from upperwick.market.services import open_market
 from upperwick.rules.services import parts_for
 from wickcore.bars.frame_names import FRAMES
 from wickcore.language.check import check_rule
@@ -38,9 +39,21 @@ class MirrorOut(Schema):
     notes: list[NoteOut]
 
 
+class OfferOut(Schema):
+    """said: the words it was made of, or what an example says. words: what the line says."""
+
+    said: str
+    line: str
+    words: str
+
+
 class PhraseOut(Schema):
+    """words: what each of the lines says. unknown: the words in the way, where there are no lines; offers: lines near to what was said."""
+
     lines: list[str]
+    words: list[str]
     unknown: list[str]
+    offers: list[OfferOut]
 
 
 @router.post("/format", response=TextOut, operation_id="format_rule")
@@ -66,5 +79,13 @@ def aloud(request: HttpRequest, body: TextIn):
 @router.post("/phrase", response=PhraseOut, operation_id="phrase")
 def phrase(request: HttpRequest, body: PhraseIn):
     """The line or lines a phrase means, or the words that were not understood."""
-    found = from_phrase(body.text)
-    return {"lines": found.lines, "unknown": found.unknown}
+    found = from_phrase(body.text, open_market().market.finest)
+    return {
+        "lines": found.lines, "words": [_words(line) for line in found.lines], "unknown": found.unknown,
+        "offers": [{"said": said, "line": line, "words": _words(line)} for said, line in found.offers],
+    }  # fmt: skip
+
+
+def _words(line: str) -> str:
+    """A line in a plain sentence."""
+    return " ".join(words.strip() for _, words in read_aloud(line))

@@ -94,6 +94,7 @@ OPERANDS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     (r"upper (?:bollinger )?band", lambda: "bb_upper(20, 2)"),
     (r"lower (?:bollinger )?band", lambda: "bb_lower(20, 2)"),
     (r"middle (?:bollinger )?band", lambda: "bb_mid(20)"),
+    (r"(?:bollinger )?band ?width|width of (?:the )?bands?", lambda: "bb_width(20)"),
     (r"(?:market cap|market capitalisation|market capitalization|market value|company size)", lambda: "market_cap"),
     (r"(?:pe|p e|price to earnings|price earnings ratio|pe ratio)", lambda: "pe"),
     (r"(?:eps|earnings|earnings per share|earnings a share)", lambda: "eps"),

@@ -10,8 +10,11 @@ from dataclasses import dataclass
 
 from wickcore.language.check import check_rule
 from wickcore.language.ideas import IDEAS
+from wickcore.language.phrase_clauses import clause, with_averages_named, with_times_counted
 from wickcore.language.phrase_lines import distance, gap, move, new_extreme, operator, share_of_range, streak, volume_above, within
+from wickcore.language.phrase_offers import nearest_examples
 from wickcore.language.phrase_operands import AMOUNT, LAST, OPERANDS, PRICE, SPAN, UNIT, amount, bars, operand
+from wickcore.language.phrase_setups import SETUPS
 from wickcore.language.phrase_trade import TRADE
 from wickcore.language.problems import RuleError
 from wickcore.language.scope import UNLIKE
@@ -20,6 +23,7 @@ _WORDS = {
     "one": 1, "two": 2, "three": 3, "four": 4, "five": 5, "six": 6, "seven": 7, "eight": 8, "nine": 9, "ten": 10, "eleven": 11, "twelve": 12,
     "fifteen": 15, "twenty": 20, "thirty": 30, "fifty": 50, "hundred": 100,
 }  # fmt: skip
+_ORDINALS = {"second": 2, "third": 3, "fourth": 4, "fifth": 5}
 _MORE, _LEAST = r"(?:more than|over|above|greater than|bigger than|larger than)", r"(?:at least|no less than|minimum of|min)"
 _LESS, _MOST = r"(?:less than|under|below|smaller than)", r"(?:at most|no more than|maximum of|max)"
 _CANDLES = {
@@ -44,31 +48,47 @@ _COMPARISONS = (
 
 @dataclass(frozen=True, slots=True)
 class Phrase:
-    """lines: the rule's lines, empty where the phrase was not understood. unknown: the words in the way."""
+    """lines: the rule's lines, empty where the phrase was not understood. unknown: the words in the way. offers: lines near to what was said,
+    each with the words it was made of."""
 
     lines: tuple[str, ...]
     unknown: tuple[str, ...] = ()
+    offers: tuple[tuple[str, str], ...] = ()
 
 
-def from_phrase(text: str) -> Phrase:
-    """The line or lines that a phrase means, or the words that were not understood."""
+def from_phrase(text: str, base: str = "day") -> Phrase:
+    """The line or lines that a phrase means, or the words that were not understood. base: the finest frame that the market has bars of."""
     said = tidy(text)
     if not said:
         return Phrase(())
     if said in _IDEAS:
         return Phrase((_IDEAS[said],))
-    for lines in ((_line(said) or "",), _several(said, {})):
-        if all(lines) and lines and _sound(lines):
-            return Phrase(lines)
+    for wording in dict.fromkeys((said, with_times_counted(said), with_times_counted(re.sub(r" ?\btoday\b ?", " ", said).strip()))):
+        for lines in ((_line(wording) or "",), _several(wording, {})):
+            if all(lines) and lines and _sound(lines, base):
+                return Phrase(lines)
     known = _vocabulary()
     strange = tuple(w for w in re.findall(r"[a-z]+", said) if w not in known)
-    return Phrase((), strange or (text.strip(),))
+    return Phrase((), strange or (text.strip(),), _offers(said, base))
 
 
-def _sound(lines: tuple[str, ...]) -> bool:
+def _offers(said: str, base: str) -> tuple[tuple[str, str], ...]:
+    """The parts of a sentence that were understood, then the nearest examples of the language: at most MOST_OFFERS, none twice."""
+    found: dict[str, str] = {}
+    for part in dict.fromkeys(p.strip(" ,") for p in _JOINT.split(said)):
+        line = _line(with_times_counted(part)) if part != said else None
+        if line and _sound((line,), base):
+            found[line] = part
+    for words, line in nearest_examples(said):
+        if _sound((line,), base):
+            found.setdefault(line, words)
+    return tuple((words, line) for line, words in found.items())[:MOST_OFFERS]
+
+
+def _sound(lines: tuple[str, ...], base: str) -> bool:
     """Whether what was made of a phrase can be meant: lines that check, and compare nothing with what it is unlike."""
     try:
-        rule = check_rule("\n".join(lines))
+        rule = check_rule("\n".join(lines), base=base)
     except RuleError:
         return False
     return not any(UNLIKE in problem.message for problem in rule.advice)
@@ -76,9 +96,10 @@ def _sound(lines: tuple[str, ...]) -> bool:
 
 # Where one condition may end and another begin: words that only join, and words that begin the second.
 _JOINT = re.compile(
-    r"\s*(?:, and |,| and | but | with | while | plus | also | where | on | in )\s*| (?=(?:near|at|within|closing|closed|below|above|inside|outside|trading|no|from) )"
+    r"\s*(?:, and |,| and | but | with | while | plus | also | where | on | in )\s*| (?=(?:near|at|within|closing|closed|below|above|inside|outside|trading|no|from|recovered|reversed) )| (?=on volume$)"
 )
 MOST_PARTS = 12
+MOST_OFFERS = 3
 
 
 def _several(said: str, seen: dict[str, tuple[str, ...]]) -> tuple[str, ...]:
@@ -116,11 +137,15 @@ def _several(said: str, seen: dict[str, tuple[str, ...]]) -> tuple[str, ...]:
 def tidy(text: str) -> str:
     """Lower case, number words as digits, hyphens and apostrophes out, one space."""
     said = text.lower().replace("’", "'").replace("%", " % ").replace("percent", "%").replace("×", "x")
+    said = re.sub(r"\bcan't\b", "can not", re.sub(r"n't\b", " not", said))
     said = re.sub(r"'s?\b", "s", said)
     said = re.sub(r"(\d),(\d{3})\b", r"\1\2", said)
     said = re.sub(r"(?<=\w)-(?=\w)", " ", said)
     said = re.sub(r"\b(" + "|".join(_WORDS) + r")\b", lambda m: str(_WORDS[m.group(1)]), said)
     said = re.sub(r"\b(\d+)(?:st|nd|rd|th)\b", r"\1", said)
+    said = re.sub(
+        r"(?<=for the )(second|third|fourth|fifth)(?= (?:day|time|week|bar|session))", lambda m: str(_ORDINALS[m.group(1)]), said
+    )
     said = re.sub(r"\b(\d+)(day|week|month|bar)s?\b", r"\1 \2", said)
     said = re.sub(r"\b(\d+(?:\.\d+)?) ?(?:x|times|fold)\b", r"\1 times", said)
     said = re.sub(r"\bhalf a (million|billion)\b", r"0.5 \1", said)
@@ -128,14 +153,16 @@ def tidy(text: str) -> str:
     said = re.sub(r"\ba (thousand|million|billion)\b", r"1 \1", said)
     said = re.sub(r"[^\w\s.%$<>=,]|\.(?!\d)", " ", said)
     said = re.sub(
-        r"(\$?\d[\w.]*(?: ?(?:%|thousand|million|billion))?) +(?:or (?:more|higher|better|greater|above|over))\b",
+        r"(\$?\d[\w.]*(?: ?(?:%|thousand|million|billion))?) +(?:or (?:more|higher|better|greater|above|over))\b(?! \$?\d)",
         r"at least \1",
         said,
     )
     said = re.sub(
-        r"(\$?\d[\w.]*(?: ?(?:%|thousand|million|billion))?) +(?:or (?:less|lower|fewer|below|under))\b", r"at most \1", said
+        r"(\$?\d[\w.]*(?: ?(?:%|thousand|million|billion))?) +(?:or (?:less|lower|fewer|below|under))\b(?! \$?\d)",
+        r"at most \1",
+        said,
     )
-    said = re.sub(r"\b(?:please|must|should|has to|have to|having|that|which|then|currently|now|just)\b", " ", said)
+    said = re.sub(r"\b(?:please|must|should|has to|have to|having|that|which|currently|just|still|also)\b", " ", said)
     said = re.sub(r"\s+", " ", said).replace(" %", "%").strip(" ,")
     # What somebody says to whoever listens, before the condition begins.
     said = re.sub(
@@ -148,7 +175,7 @@ def tidy(text: str) -> str:
         "",
         said,
     )
-    return re.sub(r"\bbollinger bands?\b", "band", said).strip(" ,")
+    return with_averages_named(re.sub(r"\bbollinger bands?\b", "band", said).strip(" ,"))
 
 
 # -- a whole line ----------------------------------------------------------------------------------------------------
@@ -166,22 +193,7 @@ def _line(said: str) -> str | None:
             inner = _line(match.group(3 - word))
             if inner:
                 return f"on({'week' if match.group(word) == 'weekly' else 'month'}, {inner})"
-    held = re.fullmatch(rf"(.+?),? for (?:at least |the last |the past )?(\d+) {UNIT}(?: in a row| running| straight)?", said)
-    if held:
-        inner = _special(held.group(1)) or _comparison(held.group(1))
-        if inner and not _counted(said):
-            return f"{inner} held {held.group(2)}"
-    once = re.fullmatch(rf"(.+?),? (?:at least once )?(?:in|within|during) the (?:last|past) (\d+) {UNIT}", said)
-    if once and not re.search(r"\b(?:high|low|highest|lowest|report)|%", once.group(1)):
-        inner = _special(once.group(1)) or _comparison(once.group(1))
-        if inner:
-            return f"{inner} once in {once.group(2)}"
-    return _special(said) or _comparison(said)
-
-
-def _counted(said: str) -> bool:
-    """Whether the days at the end belong to a streak rather than to `held`."""
-    return _special(said) is not None
+    return _special(said) or _comparison(said) or clause(said, _line)
 
 
 def _comparison(said: str) -> str | None:
@@ -192,7 +204,7 @@ def _comparison(said: str) -> str | None:
     for words, sign in _COMPARISONS:
         for match in re.finditer(rf"\b{words}(?: |$)" if words[0] != ">" else words, said):
             left = re.sub(
-                r"\s*(?:of|is|are|was|stays|trades|trading|closes|closed|closing|stands|to be|be)(?: at)?$",
+                r"\s*(?:of|is|are|was|has been|have been|stays|trades|trading|closes|closed|closing|stands|to be|be)(?: at)?$",
                 "",
                 said[: match.start()].strip(),
             )
@@ -231,7 +243,7 @@ def _special(said: str) -> str | None:
         said,
     )
     for words in dict.fromkeys((said, bare)):
-        for pattern, make in (*_FIRST, *_SPECIALS, *TRADE) if words else ():
+        for pattern, make in (*_FIRST, *_SPECIALS, *TRADE, *SETUPS) if words else ():
             match = re.fullmatch(pattern, words)
             if match:
                 made = make(*match.groups())
@@ -316,7 +328,7 @@ _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     (r"(?:on )?(?:rising|increasing|higher|growing) volume", lambda: "volume > volume 1 ago"),
     (r"(?:on )?(?:falling|decreasing|lower|declining|shrinking) volume", lambda: "volume < volume 1 ago"),
     (r"volume (?:is )?(?:rising|increasing|up)", lambda: "volume > volume 1 ago"),
-    (r"volume (?:is )?(?:falling|decreasing|down|drying up)", lambda: "volume < volume 1 ago"),
+    (r"volume (?:is )?(?:falling|decreasing|down)", lambda: "volume < volume 1 ago"),
     (r"(?:above|over) average volume|volume (?:is )?(?:above|over) average|volume (?:is )?(?:above|over) its average", lambda: "rel_volume(20) > 1"),
     (rf"(?:trades|trading|traded) (?:{_MORE} |{_LEAST} )?{AMOUNT}(?: dollars?| of money)? (?:a|per) day", lambda v, u: f"avg_turnover(20) >= {amount(v, u)}"),
     (rf"(?:trades|trading|traded) (?:{_MORE} |{_LEAST} )?{AMOUNT} shares (?:a|per) day", lambda v, u: f"sma(volume, 20) >= {amount(v, u)}"),
@@ -376,7 +388,7 @@ _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
 
 def _vocabulary() -> set[str]:
     """Every word of the patterns."""
-    patterns = [p for p, _ in (*OPERANDS, *_SPECIALS, *TRADE)] + [p for p, _ in _COMPARISONS]
+    patterns = [p for p, _ in (*OPERANDS, *_SPECIALS, *TRADE, *SETUPS)] + [p for p, _ in _COMPARISONS]
     return set(re.findall(r"[a-z]+", " ".join(patterns).replace("?", " "))) | {
         "is",
         "are",

@@ -4216,12 +4216,31 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** PhraseOut */
+        /**
+         * OfferOut
+         * @description said: the words it was made of, or what an example says. words: what the line says.
+         */
+        OfferOut: {
+            /** Said */
+            said: string;
+            /** Line */
+            line: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * PhraseOut
+         * @description words: what each of the lines says. unknown: the words in the way, where there are no lines; offers: lines near to what was said.
+         */
         PhraseOut: {
             /** Lines */
             lines: string[];
+            /** Words */
+            words: string[];
             /** Unknown */
             unknown: string[];
+            /** Offers */
+            offers: components["schemas"]["OfferOut"][];
         };
         /** PhraseIn */
         PhraseIn: {

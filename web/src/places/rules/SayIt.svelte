@@ -16,7 +16,9 @@
   })
   const answer = query(() => ({ ...ask.phrase(asked), enabled: asked !== '', ...keepPrevious }))
   const lines = $derived(asked ? (answer.data?.lines ?? []) : [])
+  const words = $derived(answer.data?.words ?? [])
   const unknown = $derived(asked ? (answer.data?.unknown ?? []) : [])
+  const offers = $derived(asked ? (answer.data?.offers ?? []) : [])
   let failed = $state('')
   const trouble = $derived(answer.error ? sentence(answer.error) : failed)
 
@@ -50,13 +52,30 @@
       {#if trouble}
         <p class="text-loss">{trouble}</p>
       {:else if lines.length}
-        {#each lines as line, i (i)}<p class="font-mono text-ink">{line}</p>{/each}
+        {#each lines as line, i (i)}
+          <p class="font-mono text-ink">{line}</p>
+          <p class="text-ink2">{words[i]}</p>
+        {/each}
         <p class="mt-1 text-ink3"><kbd>↵</kbd> puts {lines.length > 1 ? 'them' : 'it'} in the rule</p>
       {:else if unknown.length}
         <p>
           Not understood: <span class="font-semibold text-ink">{unknown.join(', ')}</span>. Say it another
-          way, or write the line itself.
+          way, write the line itself{offers.length ? ', or choose one that is near:' : '.'}
         </p>
+        <ul class="mt-1">
+          {#each offers as offer (offer.line)}
+            <li>
+              <button
+                type="button"
+                class="block w-full px-1 py-0.5 text-left hover:bg-row"
+                onclick={() => (oninsert([offer.line]), (said = ''))}
+              >
+                <span class="font-mono text-ink">{offer.line}</span>
+                <span class="block text-ink2">{offer.words}</span>
+              </button>
+            </li>
+          {/each}
+        </ul>
       {/if}
     </div>
   {/if}
