@@ -10,6 +10,7 @@ from tests.core.test_ideas import engine
 from wickcore.language.check import check_rule
 from wickcore.language.ideas import IDEAS
 from wickcore.language.phrases import from_phrase
+from wickcore.language.read_aloud import read_aloud
 
 PHRASES = {
     # price against averages
@@ -291,6 +292,12 @@ def test_nonsense_is_never_guessed(said: str) -> None:
         ("not near its highs", "off_high(52w) < -5%"),
         ("not in an uptrend", "not stacked(sma, 50, 200)"),
         ("no hammer", "not hammer"),
+        ("not a new high in the last 3 days", "not (high > highest(high, 52w) 1 ago once in 3)"),
+        ("no gap up in the last 5 days", "not (gap > 0 once in 5)"),
+        ("up then down then up", "close > close 1 ago and (close < close 1 ago and (close > close 1 ago) 1 ago) 1 ago"),
+        ("price above the 20 day average and rsi above 50", "close > sma(20) ;; rsi(14) > 50"),
+        ("within 3% of the high in the last 10 days", "off_high(10) >= -3%"),
+        ("now above its 50 day", "close > sma(50)"),
         ("rsi below 30 or above 70", "rsi(14) < 30 or rsi(14) > 70"),
         ("close above the 50 day or the 200 day average", "close > sma(50) or close > sma(200)"),
         ("undercut yesterday's low and closed above it", "low < low 1 ago and close > low 1 ago"),
@@ -327,6 +334,9 @@ def test_what_a_word_refers_to_is_what_was_meant(said: str, means: str) -> None:
     [
         "close above the 50 day average volume", "gap up that failed twice", "failed breakout",
         "outperforming its sector less than the index", "excluding funds of metals",
+        "never closed below the 50 day", "new high for three months", "pulled back to the 20 day after a new 52 week high", "closed above it",
+        "above the 50 day but below it yesterday", "closed above the 50 day and below the 20 day yesterday", "above the 50",
+        "volume above average for the 20 day", "new 20 day high for five days",
         "less than 10%", "market is not in a downtrend", "volume below its 50 day average on down days",
     ],
 )  # fmt: skip
@@ -366,9 +376,13 @@ def test_a_refusal_offers_what_was_understood_and_what_is_near() -> None:
     found = from_phrase("price above its 50 day average and smelling of victory")
     assert found.lines == ()
     assert set(found.unknown) >= {"smelling", "victory"}
-    assert found.offers[0] == ("above its 50 day average", "close > sma(50)")
-    near = from_phrase("the parabolic stop keeps following").offers
-    assert any("psar" in line for _, line in near)
+    assert found.offers[0] == ("price above its 50 day average", "close > sma(50)")
+    near = from_phrase("a squeeze of five bars, rather old").offers
+    assert any("squeeze" in line for _, line in near)
     for said, _ in TRADERS:
         for _, line in from_phrase(f"{said} frobnicating").offers:
             check_rule(line, base="5min")
+
+
+def test_a_frame_is_read_aloud_as_a_frame() -> None:
+    assert read_aloud("first_of(month)") == [(1, "It is the first session of a month.")]

@@ -13,6 +13,7 @@ Line = Callable[[str], "str | None"]
 Clause = Callable[..., "str | None"]
 BARS = {"day": 1, "session": 1, "bar": 1, "close": 1, "time": 1, "week": 5, "month": 21, "quarter": 63, "year": 252}
 TIME = r"(\d+) (days?|sessions?|bars?|weeks?|months?|quarters?|years?|closes)"
+_A_TIME = TIME.replace("(", "(?:")
 _FLIP = {">": "<=", ">=": "<", "<": ">=", "<=": ">"}
 _DAYS = r"(?:days?|bars?|sessions?|closes)"
 
@@ -38,7 +39,8 @@ def grouped(line: str) -> str:
 
 def whole(line: str) -> str:
     """In brackets, where it is of several conditions."""
-    return f"({line})" if re.search(r" (?:and|or) ", line) and " between " not in line else line
+    plain = re.sub(r" between (?:[^()]|\([^()]*\))+? and ", " ", line)
+    return f"({line})" if re.search(r" (?:and|or) ", plain) else line
 
 
 def earlier(line: str, n: int) -> str:
@@ -51,7 +53,12 @@ def _joined(line: str, word: str) -> str:
     return f"({line})" if other in f" {line} " else line
 
 
+_EXTREME = re.compile(r"\bnew (?:\d+ \w+ )?(?:closing )?(?:highs?|lows?)\b")
+
+
 def _over_time(rest: str, n: str, unit: str, line: Line) -> str | None:
+    if _EXTREME.search(rest):  # a new high for three months is a three-month high, not one of each day
+        return None
     inner = line(rest)
     if inner is None or " held " in inner or " once in " in inner:
         return None
@@ -76,6 +83,14 @@ def _then(before: str, after: str, line: Line) -> str | None:
     if first is None or second is None:
         return None
     return f"{_joined(second, 'and')} and {earlier(first, 1)}"
+
+
+def _after(now: str, before: str, line: Line) -> str | None:
+    """“a hammer after three down days”: right after a run of bars, or a bar of a kind. After an event, such as a new high, may be any time."""
+    first = line(before)
+    if first is None or not (" held " in first or re.fullmatch(r"[a-z_]+", first)):
+        return None
+    return _then(before, now, line)
 
 
 _COMPARED = r"(?:above|over|below|under|at least|at most|more than|less than)"
@@ -128,9 +143,21 @@ def _nth(rest: str, n: str, line: Line) -> str | None:
     return _over_time(rest, n, "day", line)
 
 
+def _nth_day(rest: str, n: str, line: Line) -> str | None:
+    """“for the third day”; “for the 50 day” is of an average."""
+    return _nth(rest, n, line) if int(n) < 10 else None
+
+
 def _once(rest: str, n: str, unit: str, line: Line) -> str | None:
+    if re.match(r"(?:is |was |has |had )?(?:not|no|never|without)\b", rest):  # not once, rather than once not: see `_not`
+        return None
+    # “within 3% of the high in the last ten days”, “up 5% in the last week”: the time is of the high and of the move.
+    if re.search(r"\b(?:highs?|lows?|highest|lowest|report\w*)\b|%", rest) and not (
+        _EXTREME.search(rest) or rest.startswith("gap")
+    ):
+        return None
     inner = line(rest)
-    if inner is None or " held " in inner or " once in " in inner or re.match(r"(change|triggered|failed)\(|gap\b.*once", inner):
+    if inner is None or " held " in inner or " once in " in inner or re.match(r"(change|triggered|failed)\(", inner):
         return None
     return f"{whole(inner)} once in {span(n, unit)}"
 
@@ -147,11 +174,12 @@ _RULES: tuple[tuple[str, Clause], ...] = (
     (r"(?:only )?(?:when|if|while) (.+)", lambda rest, line: line(rest)),
     (r"either (.+)", _either),
     (r"(.+? or .+)", _either),
+    (r"now (.+)", lambda rest, line: line(rest)),
     (r"(.+) (?:today|now)", lambda rest, line: line(rest)),
     (r"today (?:is |was |it is )?(?:an? )?(.+)", lambda rest, line: line(rest)),
     (rf"(.+?),? (?:for the )?first time in (?:more than |over |at least )?{TIME}", _first),
     (rf"(?:the |its )?first (.+?) (?:in|for|after) (?:more than |over |at least )?{TIME}", _first),
-    (rf"(.+?),? (?:now )?for the (\d+) {_DAYS}(?: in a row| running)?", _nth),
+    (rf"(.+?),? (?:now )?for the (\d+) {_DAYS}(?: in a row| running)?", _nth_day),
     (r"(?:at least |the last |each of the last )?(\d+) (?:of the last )?(lows|highs|closes|opens) (?:were |are |have been )?(?:all )?((?:above|below|over|under) .+)", _all_of),
     (r"(?:the )?last (\d+) (lows|highs|closes|opens) (?:were |are |have been )?(?:all )?((?:above|below|over|under) .+)", _all_of),
     (rf"(at least |at most |no more than )?(\d+) (?:out )?of (?:the )?(?:last |past )?(\d+) {_DAYS} (?:closed |were |was )?(.+)", _count),
@@ -163,11 +191,12 @@ _RULES: tuple[tuple[str, Clause], ...] = (
     (rf"(.+?),? (?:held |holding |lasting )?for (?:at least |more than |the last |the past )?{TIME}(?: in a row| running| straight| now)?", _over_time),
     (rf"(.+?),? (\d+) {_DAYS} (?:in a row|running|straight)", _nth),
     (rf"(.+?),? (?:at least once |some time )?(?:in|within|during|over) the (?:last|past) {TIME}", _once),
-    (r"(.+?),? (?:and )?then (?:it |closed |is )?(.+)", _then),
-    (r"(.+?) after (?:an? |the )?(.+)", lambda after, before, line: _then(before, after, line)),
+    (r"(.+),? (?:and )?then (?:it |closed |is )?(.+)", _then),
+    (r"(.+?) after (?:an? |the )?(.+)", _after),
     (rf"(.+) (\d+) {_DAYS} ago", lambda rest, n, line: (lambda x: earlier(x, int(n)) if x else None)(line(rest))),
     (r"(.+) yesterday", lambda rest, line: (lambda x: earlier(x, 1) if x and " held " not in x and " once in " not in x else None)(line(rest))),
-    (r"(?:is |are |was |were |has |have |had |does |do |did |it is )?(?:not|never|no) (?:an? |been |yet )?(.+)", _not),
+    (r"(?:is |are |was |were |has |have |had |does |do |did |it is )?(?:not|no) (?:an? |been |yet )?(.+)", _not),
+    (rf"(?:has |have |had )?never (?:been )?(.+? (?:in|for|within) (?:the last |the past )?{_A_TIME})", _not),
     (r"(?:without|excluding|except|avoid(?:ing)?) (?:an? )?(.+)", _not),
 )  # fmt: skip
 
@@ -203,6 +232,9 @@ def clause(said: str, line: Line) -> str | None:
 _AVERAGES = r"(?:ema|sma|wma|hma|ma|day(?: (?:moving )?average| ma| ema| sma)?|(?:simple |exponential )?(?:moving )?average)"
 
 
+_OSCILLATOR = re.compile(r"\b(?:rsi|stochastics?|adx|cci|mfi|macd|beta|pe|volume)\b")
+
+
 def with_averages_named(said: str) -> str:
     """“the 20 ema but above the 50”: a bare number that stands where an average would, said as the average before it."""
     known = re.search(rf"\b\d+ (?:days? |period |bar )?({_AVERAGES})\b", said)
@@ -211,9 +243,14 @@ def with_averages_named(said: str) -> str:
     kind = known.group(1)
     if kind == "day" or kind == "days":
         kind = "day average"
+
+    def named(match: re.Match[str]) -> str:
+        part = re.split(r",| and | but | with | while ", said[: match.start()])[-1]
+        return match.group(0) if _OSCILLATOR.search(part) else f"{match.group(1)}{match.group(2)} {kind}"
+
     said = re.sub(
         rf"\b((?:above|below|over|under|than|to|at|and|of|reclaimed|lost|through) (?:the|its) )(\d{{1,3}})(?=,| but| and| both| on| with|$)(?! {_AVERAGES})",
-        rf"\1\2 {kind}", said,
+        named, said,
     )  # fmt: skip
     return re.sub(
         rf"^((?:the )?\d+ {_AVERAGES} (?:is |are )?(?:above|below|over|under|crossed above|crosses above|crossed below|crosses below) (?:the )?)(\d{{1,3}})(?=,| but| and| both|$)",

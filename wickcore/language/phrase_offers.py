@@ -3,12 +3,13 @@
 import math
 import re
 from collections import Counter
+from collections.abc import Iterable
 from functools import cache
 
 from wickcore.language.catalogue import CATALOGUE
 from wickcore.language.ideas import IDEAS
 
-MOST, LEAST = 3, 0.3  # how many, and the share of a sentence's words, by their weight, that an example shares
+MOST, LEAST = 3, 0.4  # how many, and how much of the words of both, by their weight, they share at least
 _COMMON = frozenset(
     "a an and are as at be by for from has have in into is it its no not of on or than that the this to was were where which with day days bar bars".split()
 )
@@ -27,7 +28,7 @@ def _examples() -> tuple[tuple[str, str, frozenset[str]], ...]:
     for entry in CATALOGUE.entries.values():
         if "." not in entry.name and entry.example:
             told.append((entry.help.split(". ")[0].rstrip("."), entry.example))
-    return tuple((said, line, frozenset(_words(f"{said} {line}"))) for said, line in told)
+    return tuple((said, line, frozenset(_words(said))) for said, line in told)
 
 
 @cache
@@ -42,10 +43,13 @@ def nearest_examples(said: str) -> list[tuple[str, str]]:
     """Up to MOST examples, as (what it says, its line), the nearest first."""
     weights, wanted = _weights(), set(_words(said))
     unknown = math.log(len(_examples()))
-    total = sum(weights.get(word, unknown) for word in wanted)
-    if not total:
-        return []
+
+    def weight(words: Iterable[str]) -> float:
+        return sum(weights.get(word, unknown) for word in words)
+
     scored = [
-        (sum(weights[word] for word in wanted & words) / total, -len(words), said_so, line) for said_so, line, words in _examples()
+        (2 * weight(wanted & words) / (weight(wanted) + weight(words)), said_so, line)
+        for said_so, line, words in _examples()
+        if wanted & words
     ]
-    return [(said_so, line) for score, _, said_so, line in sorted(scored, reverse=True)[:MOST] if score >= LEAST]
+    return [(said_so, line) for score, said_so, line in sorted(scored, reverse=True)[:MOST] if score >= LEAST]

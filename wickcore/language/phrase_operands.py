@@ -12,7 +12,9 @@ LAST = r"(?:in|over|of|for|within|during)? ?(?:the )?(?:last|past|previous|prior
 
 
 def operand(said: str) -> str | None:
-    """A value said in words, or None."""
+    """A value said in words, or None. “The 50” is an average whose kind was not said, and no price."""
+    if re.fullmatch(r"(?:the|its|their) \d{1,3}", said.strip()):
+        return None
     said = re.sub(rf"^{_ITS}", "", said.strip())
     said = re.sub(r"^(?:todays |current |daily )", "", said)
     for pattern, make in OPERANDS:

@@ -126,7 +126,7 @@ SETUPS: tuple[tuple[str, Make], ...] = (
     (rf"(?:a |the |its )?(highest|lowest) (close|open|high|low|range) {LAST}{SPAN}", lambda side, word, n, u: _close_at(word, side, n, u)),
     (rf"(.+?) (?:is )?at (?:its |a |the )?(highest|lowest|high|low) {LAST}{SPAN}", lambda x, side, n, u: _at_extreme(x, side, n, u)),
     (r"(?:a )?(?:bigger|wider|larger) range than (?:any of )?(?:the )?(?:last |past )?(\d+)(?: (?:days|bars|sessions))?", lambda n: f"range_expansion({n})"),
-    (r"(?:reversed|reversal|turned(?: up)?) from a new low", lambda: "low < lowest(low, 20) 1 ago"),
+    (r"(?:reversed|reversal|turned(?: up)?) from a new low", lambda: "low < lowest(low, 52w) 1 ago"),
     (r"(?:at |made |makes |making |hit |hits |set |sets )?(?:a )?new 52 weeks? (highs?|lows?)",
      lambda side: "high > highest(high, 52w) 1 ago" if side.startswith("high") else "low < lowest(low, 52w) 1 ago"),
     (r"(?:a |the )?(?:break|breakout) of (?:its |the |yesterdays |the previous days )(high|low)", lambda w: f"{w} {'>' if w == 'high' else '<'} {w} 1 ago"),
@@ -185,7 +185,7 @@ SETUPS: tuple[tuple[str, Make], ...] = (
     (r"pays (?:at least |more than )?(\d+(?:\.\d+)?)% (?:in dividends|dividends?)", lambda p: f"dividend_yield >= {p}%"),
     (r"listed (?:less|fewer) than (\d+) (days?|months?|years?) ago", lambda n, u: f"listed_days < {int(n) * {'d': 1, 'm': 30, 'y': 365}[u[0]]}"),
     (r"listed (?:more than|over|at least) (\d+) (days?|months?|years?)(?: ago)?", lambda n, u: f"listed_days > {int(n) * {'d': 1, 'm': 30, 'y': 365}[u[0]]}"),
-    (r"(?:a )?fund", lambda: 'kind == "fund"'),
+    (r"(?:an? )?funds?", lambda: 'kind == "fund"'),
     # strength
     (r"(?:relative )?strength (?:is )?in (?:the )?top (\d+)%", lambda p: f"rank(change(63)) > {100 - float(p):.10g}"),
     (r"(?:in )?(?:the )?top (\d+)% (?:of )?(?:performers|gainers|stocks|names)(?: (?:over|in|for) (?:the )?(?:last |past )?(?:(\d+) (days?|weeks?|months?)|(week|month|quarter|year)))?", _top),

@@ -10,20 +10,16 @@ from dataclasses import dataclass
 
 from wickcore.language.check import check_rule
 from wickcore.language.ideas import IDEAS
-from wickcore.language.phrase_clauses import clause, with_averages_named, with_times_counted
+from wickcore.language.phrase_clauses import clause, with_times_counted
 from wickcore.language.phrase_lines import distance, gap, move, new_extreme, operator, share_of_range, streak, volume_above, within
 from wickcore.language.phrase_offers import nearest_examples
 from wickcore.language.phrase_operands import AMOUNT, LAST, OPERANDS, PRICE, SPAN, UNIT, amount, bars, operand
 from wickcore.language.phrase_setups import SETUPS
+from wickcore.language.phrase_tidy import tidy
 from wickcore.language.phrase_trade import TRADE
 from wickcore.language.problems import RuleError
 from wickcore.language.scope import UNLIKE
 
-_WORDS = {
-    "one": 1, "two": 2, "three": 3, "four": 4, "five": 5, "six": 6, "seven": 7, "eight": 8, "nine": 9, "ten": 10, "eleven": 11, "twelve": 12,
-    "fifteen": 15, "twenty": 20, "thirty": 30, "fifty": 50, "hundred": 100,
-}  # fmt: skip
-_ORDINALS = {"second": 2, "third": 3, "fourth": 4, "fifth": 5}
 _MORE, _LEAST = r"(?:more than|over|above|greater than|bigger than|larger than)", r"(?:at least|no less than|minimum of|min)"
 _LESS, _MOST = r"(?:less than|under|below|smaller than)", r"(?:at most|no more than|maximum of|max)"
 _CANDLES = {
@@ -75,7 +71,7 @@ def from_phrase(text: str, base: str = "day") -> Phrase:
 def _offers(said: str, base: str) -> tuple[tuple[str, str], ...]:
     """The parts of a sentence that were understood, then the nearest examples of the language: at most MOST_OFFERS, none twice."""
     found: dict[str, str] = {}
-    for part in dict.fromkeys(p.strip(" ,") for p in _JOINT.split(said)):
+    for part in dict.fromkeys(p.strip(" ,") for p in re.split(r", and |,| and | but | with | while | plus ", said)):
         line = _line(with_times_counted(part)) if part != said else None
         if line and _sound((line,), base):
             found[line] = part
@@ -85,8 +81,14 @@ def _offers(said: str, base: str) -> tuple[tuple[str, str], ...]:
     return tuple((words, line) for line, words in found.items())[:MOST_OFFERS]
 
 
+_WITH_ITSELF = re.compile(r"(?:^|\(| and | or )([\w.]+(?:\([^()]*\))?) (?:[<>]=?|crosses \w+) \1(?! \d+\w* ago)(?=[ )]|$)")
+_PAST = re.compile(r"\b(?:yesterday|\d+ (?:days?|bars?|sessions?) ago)$")
+
+
 def _sound(lines: tuple[str, ...], base: str) -> bool:
-    """Whether what was made of a phrase can be meant: lines that check, and compare nothing with what it is unlike."""
+    """Whether what was made of a phrase can be meant: lines that check, and compare nothing with itself or with what it is unlike."""
+    if any(_WITH_ITSELF.search(line) for line in lines):  # “closed above it”, where what “it” is was not read
+        return False
     try:
         rule = check_rule("\n".join(lines), base=base)
     except RuleError:
@@ -116,6 +118,8 @@ def _several(said: str, seen: dict[str, tuple[str, ...]]) -> tuple[str, ...]:
         first = _line(head) if head and tail else None
         if first is None:
             continue
+        if _PAST.search(tail) and not re.search(r"\b(?:today|yesterday|ago)\b", head):  # of which of the two?
+            continue
         slope = re.fullmatch(r"(?:still |also )?(rising|falling|turning up|turning down)", tail)
         value = re.match(r"(.+?) (?:>=?|<=?) ", first)
         if slope and value:
@@ -132,50 +136,6 @@ def _several(said: str, seen: dict[str, tuple[str, ...]]) -> tuple[str, ...]:
             seen[said] = (first, *rest)
             return seen[said]
     return ()
-
-
-def tidy(text: str) -> str:
-    """Lower case, number words as digits, hyphens and apostrophes out, one space."""
-    said = text.lower().replace("’", "'").replace("%", " % ").replace("percent", "%").replace("×", "x")
-    said = re.sub(r"\bcan't\b", "can not", re.sub(r"n't\b", " not", said))
-    said = re.sub(r"'s?\b", "s", said)
-    said = re.sub(r"(\d),(\d{3})\b", r"\1\2", said)
-    said = re.sub(r"(?<=\w)-(?=\w)", " ", said)
-    said = re.sub(r"\b(" + "|".join(_WORDS) + r")\b", lambda m: str(_WORDS[m.group(1)]), said)
-    said = re.sub(r"\b(\d+)(?:st|nd|rd|th)\b", r"\1", said)
-    said = re.sub(
-        r"(?<=for the )(second|third|fourth|fifth)(?= (?:day|time|week|bar|session))", lambda m: str(_ORDINALS[m.group(1)]), said
-    )
-    said = re.sub(r"\b(\d+)(day|week|month|bar)s?\b", r"\1 \2", said)
-    said = re.sub(r"\b(\d+(?:\.\d+)?) ?(?:x|times|fold)\b", r"\1 times", said)
-    said = re.sub(r"\bhalf a (million|billion)\b", r"0.5 \1", said)
-    said = re.sub(r"\b(?:a )?quarter (?:of a )?(million|billion)\b", r"0.25 \1", said)
-    said = re.sub(r"\ba (thousand|million|billion)\b", r"1 \1", said)
-    said = re.sub(r"[^\w\s.%$<>=,]|\.(?!\d)", " ", said)
-    said = re.sub(
-        r"(\$?\d[\w.]*(?: ?(?:%|thousand|million|billion))?) +(?:or (?:more|higher|better|greater|above|over))\b(?! \$?\d)",
-        r"at least \1",
-        said,
-    )
-    said = re.sub(
-        r"(\$?\d[\w.]*(?: ?(?:%|thousand|million|billion))?) +(?:or (?:less|lower|fewer|below|under))\b(?! \$?\d)",
-        r"at most \1",
-        said,
-    )
-    said = re.sub(r"\b(?:please|must|should|has to|have to|having|that|which|currently|just|still|also)\b", " ", said)
-    said = re.sub(r"\s+", " ", said).replace(" %", "%").strip(" ,")
-    # What somebody says to whoever listens, before the condition begins.
-    said = re.sub(
-        r"^(?:i (?:want|need|like)|find|show|give|look(?:ing)?(?: for)?|search(?:ing)?(?: for)?|scan(?:ning)?(?: for)?|list|screen(?:ing)?(?: for)?)(?: me)?(?: all| any)? ",
-        "",
-        said,
-    )
-    said = re.sub(
-        r"^(?:all |any |every )?(?:stocks?|names?|companies|company|shares?|tickers?|symbols?|instruments?)(?: (?:are|is|trading|that are|with|whose|where|in|have|has))? (?!only)",
-        "",
-        said,
-    )
-    return with_averages_named(re.sub(r"\bbollinger bands?\b", "band", said).strip(" ,"))
 
 
 # -- a whole line ----------------------------------------------------------------------------------------------------
@@ -298,7 +258,7 @@ _SPECIALS: tuple[tuple[str, Callable[..., str | None]], ...] = (
     (rf"(?:{_MORE} )?half above (.+)", lambda t: distance("over", "50", "above", t)),
     (r"cut in half from (.+)", lambda t: distance(None, "50", "below", t)),
     # extremes
-    (rf"(?:at |hits |hit |hitting |sets |reaches |reached )?(?:a )?(?:new )(closing )?{SPAN} (high|low)(?: {LAST}(\d+) {UNIT})?",
+    (rf"(?:at |hits |hit |hitting |sets |reaches |reached )?(?:a )?(?:new )(closing )?{SPAN} (high|low)(?: {LAST.replace('for|', '')}(\d+) {UNIT})?",
      lambda c, n, unit, side, last: new_extreme(c, n, unit, side, last)),
     (rf"(?:at |hits |hit |hitting |sets |reaches |reached )(?:a |its )?(closing )?{SPAN} (high|low)", lambda c, n, u, s: new_extreme(c, n, u, s, None)),
     (rf"(?:closes|closed|closing|close) at (?:a |its )?(?:new )?{SPAN} (high|low)", lambda n, u, s: new_extreme("close", n, u, s, None)),

@@ -207,7 +207,8 @@ class Speaker:
             parameters = parameters[1:]
         said = {p.name: p.default or "" for p in entry.parameters}
         for p, argument in zip(parameters, positional, strict=False):
-            said[p.name] = self.value(argument.value)
+            frame = p.takes == "frame" and isinstance(argument.value, tree.Name)  # `month` is a measure's name, too
+            said[p.name] = argument.value.name if frame else self.value(argument.value)  # type: ignore[union-attr]
         for argument in node.arguments:
             if argument.name:
                 said[argument.name] = self.value(argument.value)
