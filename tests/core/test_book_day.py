@@ -245,7 +245,7 @@ def test_of_several_exits_the_earliest_is_taken_whatever_their_order() -> None:
         found = ran(f'slots: 1\n{lines}\nenter "Buy"', market_of({"A": rows}))
         assert told(found) == [("A", 100, 10, 12, "exit")]
         assert found.trades[0].lines == which
-        assert "`gain > 3%` and `gain > 5%` were true there" in why(found.prepared, found.trades[0])
+        assert "“gain > 3%” and “gain > 5%” were true there" in why(found.prepared, found.trades[0])
 
 
 @pytest.mark.parametrize(

@@ -31,7 +31,7 @@ NOTICES = {
     "delisted": "delisted",
 }  # of a fill's reason, what is said of the position
 WHY = {
-    "entry": "", "stop": "the stop was met", "follow": "the stop that follows was met", "target": "the target was met",
+    "entry": "", "stop": "the stop was met", "follow": "the trailing stop was met", "target": "the target was met",
     "exit": "as you asked, at the open", "delisted": "it trades no more",
 }  # fmt: skip
 

@@ -108,19 +108,19 @@ def _why(prepared: Prepared, trade: Trade) -> str:
         case "stop":
             stop = ways.stop
             assert stop is not None
-            return f"Stopped at {at} on {day}, {held}: the bar met the stop, `{stop.text}` as it was fixed at the entry."
+            return f"Stopped at {at} on {day}, {held}: the bar met the stop, “{stop.text}” as it was fixed at the entry."
         case "follow":
             follow = ways.follow
             assert follow is not None
-            return f"Stopped at {at} on {day}, {held}: the bar met the stop that had followed, `{follow.text}`."
+            return f"Stopped at {at} on {day}, {held}: the bar met the trailing stop, “{follow.text}”."
         case "target":
             target = ways.targets[trade.lines[0]]
             part = "" if target.part >= 1 else f" for {target.part:.0%} of it"
-            return f"Target met at {at} on {day}{part}, {held}: `{target.text}`."
+            return f"Target met at {at} on {day}{part}, {held}: “{target.text}”."
         case "exit":
             exits: list[Leaving] = [ways.exits[line] for line in trade.lines]
             when, since = ("close", "true there") if any(x.at_close for x in exits) else ("open", "true at the close before")
-            texts, was = " and ".join(sorted(f"`{x.text}`" for x in exits)), "was" if when == "close" else "had been"
+            texts, was = " and ".join(sorted(f"“{x.text}”" for x in exits)), "was" if when == "close" else "had been"
             if len(exits) > 1:
                 was = was.replace("was", "were")
             return f"Left at the {when} of {day} at {at}, {held}: {texts} {was} {since}."

@@ -145,7 +145,7 @@
   {/snippet}
   {#snippet foot()}
     <p class="shrink-0 border-t border-hair px-4 py-1 text-[12.5px] text-ink2">
-      <span class="text-loss">━</span> stop, <span class="text-loss">╍</span> stop that follows,
+      <span class="text-loss">━</span> stop, <span class="text-loss">╍</span> trailing stop,
       <span class="text-gain">━</span> targets, as they rested on each bar; dotted: the signal.
     </p>
   {/snippet}
