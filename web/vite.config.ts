@@ -13,6 +13,7 @@ export default defineConfig(({ command }) => ({
   server: { proxy: { '/api': 'http://127.0.0.1:8000' } },
   test: {
     pool: 'threads',
+    testTimeout: 60_000, // a busy machine types a whole rule slowly
     // Only what is drawn needs a page: making one takes ten times as long as most tests.
     projects: [
       {
